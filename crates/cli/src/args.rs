@@ -1,0 +1,221 @@
+//! The command line.
+
+use std::path::PathBuf;
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+
+/// Declare the database schema you want; diff, review and apply what it takes to get there.
+#[derive(Debug, Parser)]
+#[command(name = "oak", version, about, max_term_width = 100, disable_help_subcommand = true)]
+#[command(after_help = "`oak` alone says where the project stands and what to type next.")]
+pub struct Cli {
+    /// Options of every command.
+    #[command(flatten)]
+    pub global: Global,
+    /// What to do; nothing means to look where the project stands.
+    #[command(subcommand)]
+    pub command: Option<Command>,
+}
+
+/// Options of every command.
+#[derive(Clone, Debug, Default, Args)]
+#[command(next_help_heading = "Global options")]
+pub struct Global {
+    /// The project's folder [default: this one, or the nearest above with a hollow-oak.toml]
+    #[arg(long, global = true, value_name = "DIR")]
+    pub project: Option<PathBuf>,
+    /// The target to work on [default: the project's default target]
+    #[arg(long, global = true, value_name = "NAME", conflicts_with = "url")]
+    pub target: Option<String>,
+    /// A target without a configuration, such as sqlite:app.db
+    #[arg(long, global = true, value_name = "URL")]
+    pub url: Option<String>,
+    /// Answer with one JSON document on standard output
+    #[arg(long, global = true)]
+    pub json: bool,
+    /// Say only what was asked for
+    #[arg(long, short, global = true, conflicts_with = "verbose")]
+    pub quiet: bool,
+    /// Say more about what happens
+    #[arg(long, short, global = true)]
+    pub verbose: bool,
+    /// No colours (also NO_COLOR)
+    #[arg(long, global = true)]
+    pub no_color: bool,
+    /// Answer every question with yes
+    #[arg(long, short, global = true)]
+    pub yes: bool,
+}
+
+/// The commands.
+#[derive(Debug, Subcommand)]
+pub enum Command {
+    /// Start a project: configuration, a first declaration, a migrations folder
+    Init,
+    /// Read the declarations and say what is wrong
+    Check,
+    /// Lay out declaration files in the one standard form
+    Format(FormatArgs),
+    /// What differs between two sides
+    Diff(DiffArgs),
+    /// Write a migration: what changed since the last one, as up and down scripts
+    Draft(DraftArgs),
+    /// Show a migration's up script beside its down script, with the risks of each step
+    Review(ReviewArgs),
+    /// Remove the newest draft, unless a target has it applied
+    Discard,
+    /// How a target stands: applied, pending, edited, drifted, forked
+    Status(StatusArgs),
+    /// Bring a target up to the newest migration, or to a named one
+    Apply(ApplyArgs),
+    /// Bring a target down again
+    Revert(RevertArgs),
+    /// What a target holds now: tables, columns, keys, a few rows
+    Show(ShowArgs),
+    /// Check configuration and connections, and say how to mend what is wrong
+    Doctor,
+    /// Play the journey on sample data, on SQLite, in a temporary folder
+    Demo(DemoArgs),
+    /// Print completions for a shell
+    Completions(CompletionsArgs),
+    /// Print the manual page
+    Manual,
+}
+
+/// `oak format`
+#[derive(Debug, Args)]
+pub struct FormatArgs {
+    /// Files to lay out [default: the project's declarations]
+    pub files: Vec<PathBuf>,
+    /// Change nothing; exit with 3 when a file is not in standard form
+    #[arg(long)]
+    pub check: bool,
+}
+
+/// `oak diff`
+#[derive(Debug, Args)]
+#[command(after_help = "A side is `declared`, `history` (the newest migration), `history@7`, `live` (the target), \
+    `live@NAME`, `empty`, or the path of a declaration file or folder.")]
+pub struct DiffArgs {
+    /// The side that is
+    #[arg(default_value = "history")]
+    pub left: String,
+    /// The side that is to be
+    #[arg(default_value = "declared")]
+    pub right: String,
+    /// Exit with 3 when there are differences
+    #[arg(long)]
+    pub exit_code: bool,
+    /// Print the statements that would turn LEFT into RIGHT
+    #[arg(long)]
+    pub sql: bool,
+}
+
+/// `oak draft`
+#[derive(Debug, Args)]
+pub struct DraftArgs {
+    /// What the migration is for, in a few words
+    pub title: String,
+    /// Write an empty migration for own SQL
+    #[arg(long)]
+    pub empty: bool,
+}
+
+/// `oak review`
+#[derive(Debug, Args)]
+pub struct ReviewArgs {
+    /// Number, folder or slug [default: the newest]
+    pub migration: Option<String>,
+}
+
+/// `oak status`
+#[derive(Debug, Args)]
+pub struct StatusArgs {
+    /// Exit with 3 when migrations are pending or anything is amiss
+    #[arg(long)]
+    pub exit_code: bool,
+}
+
+/// A check that a run makes first and that may be overridden; the journal records it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, ValueEnum)]
+pub enum Check {
+    /// The database is not as the newest applied migration left it
+    Drift,
+    /// A script was edited after it was applied
+    Edited,
+    /// Two migrations follow the same one
+    Fork,
+    /// An ancestor is not in the folder, or not applied
+    Missing,
+    /// The journal has a migration that the folder does not
+    Unknown,
+}
+
+impl Check {
+    /// The word on the command line and in the journal.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Drift => "drift",
+            Self::Edited => "edited",
+            Self::Fork => "fork",
+            Self::Missing => "missing",
+            Self::Unknown => "unknown",
+        }
+    }
+}
+
+/// `oak apply`
+#[derive(Debug, Args)]
+pub struct ApplyArgs {
+    /// Stop after this migration: number, folder or slug
+    #[arg(long, value_name = "MIGRATION")]
+    pub to: Option<String>,
+    /// Print the SQL that would run, and run nothing
+    #[arg(long)]
+    pub dry_run: bool,
+    /// Go on although this check fails; the journal records it
+    #[arg(long, value_name = "CHECK", value_delimiter = ',')]
+    pub despite: Vec<Check>,
+}
+
+/// `oak revert`
+#[derive(Debug, Args)]
+pub struct RevertArgs {
+    /// Revert everything after this migration: number, folder or slug; `empty` reverts all
+    #[arg(long, value_name = "MIGRATION", conflicts_with = "steps")]
+    pub to: Option<String>,
+    /// Revert this many migrations [default: 1]
+    #[arg(long, value_name = "N")]
+    pub steps: Option<usize>,
+    /// Print the SQL that would run, and run nothing
+    #[arg(long)]
+    pub dry_run: bool,
+    /// Go on although this check fails; the journal records it
+    #[arg(long, value_name = "CHECK", value_delimiter = ',')]
+    pub despite: Vec<Check>,
+}
+
+/// `oak show`
+#[derive(Debug, Args)]
+pub struct ShowArgs {
+    /// A table or view [default: all]
+    pub table: Option<String>,
+    /// Show this many rows, too
+    #[arg(long, value_name = "N", requires = "table")]
+    pub rows: Option<u32>,
+}
+
+/// `oak demo`
+#[derive(Debug, Args)]
+pub struct DemoArgs {
+    /// Leave the project in this folder
+    #[arg(long, value_name = "DIR")]
+    pub keep: Option<PathBuf>,
+}
+
+/// `oak completions`
+#[derive(Debug, Args)]
+pub struct CompletionsArgs {
+    /// The shell
+    pub shell: clap_complete::Shell,
+}

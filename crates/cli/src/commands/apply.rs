@@ -1,0 +1,346 @@
+//! `oak apply`: bring a target up.
+
+use std::collections::BTreeSet;
+
+use hollow_oak_core::history::{EventKind, History, Migration};
+use hollow_oak_core::plural::plural;
+use hollow_oak_core::script::{Direction, Script};
+use hollow_oak_database::{Database, FailureKind, JournalEntry, Migrating, Outcome, Preflight};
+use serde_json::json;
+
+use super::running::{
+    Broken, confirm, drift_refusal, history_refusals, obstacle_refusal, position_in_words, settle, show_preflight,
+    show_steps,
+};
+use crate::args::{ApplyArgs, Global};
+use crate::exit::Exit;
+use crate::failure::{Failure, Result, shown_path};
+use crate::output::{Output, dim, done, strong};
+use crate::project::{Project, ScriptFile};
+use crate::target::{self, State, Target, examine, newest_applied, script_sha};
+
+/// A migration that is about to be applied.
+struct Pending<'h> {
+    migration: &'h Migration,
+    up: ScriptFile,
+    down: ScriptFile,
+    script: Script,
+}
+
+/// Brings the target up.
+pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exit> {
+    let project = Project::open(global, output)?;
+    let history = project.history()?;
+    let target = target::choose(Some(&project), global)?;
+    let database = target.open()?;
+    let state = examine(&project, &history, &target, &*database)?;
+    let last = last_position(args, &history, &state, &target)?;
+    let mut refusals = history_refusals(&history);
+    refusals.extend(state.standing.obstacles.iter().map(|one| obstacle_refusal(one, &history, &target.name)));
+    refusals.extend(drift_refusal(&state, &target.name));
+    let overrides = settle(refusals, &args.despite, output)?;
+    let wanted: Vec<usize> =
+        state.standing.pending.iter().copied().filter(|at| last.is_none_or(|last| *at <= last)).collect();
+    if wanted.is_empty() {
+        return nothing_to_do(&project, &history, &state, &target, global, output);
+    }
+    if target.require_proof {
+        return Err(Failure::new(format!(
+            "target {} asks for rehearsed migrations, and rehearsing is not there yet in this version of oak",
+            target.name
+        ))
+        .help("set `require_proof = false` for the target in hollow-oak.toml until it is"));
+    }
+    refuse_tables_in_the_way(&project, &history, &wanted, &state, &target)?;
+    let pending =
+        wanted.iter().map(|at| read(&project, &history.migrations()[*at], &target)).collect::<Result<Vec<_>>>()?;
+    let preflights = pending.iter().map(|one| Ok(database.preflight(&one.script)?)).collect::<Result<Vec<_>>>()?;
+    if args.dry_run {
+        dry_run(&pending, &target, global, output);
+        return Ok(Exit::Done);
+    }
+    if !global.json {
+        show(&project, &history, &pending, &preflights, &target, output);
+    }
+    let question = format!("apply {} to {}?", plural("migration", pending.len()), target.name);
+    if !confirm(&question, global, output)? {
+        output.line("nothing was changed");
+        return Ok(Exit::Failed);
+    }
+    // The answer may have taken a while, and the file may have to be made.
+    drop(database);
+    let mut run = Run { project: &project, history: &history, target: &target, overrides, gone: managed_names(&state) };
+    let applied = run.all(&pending, &state, preflights.first().map(|one| one.schema_state), output)?;
+    report(&applied, &pending, &target, global, output);
+    Ok(Exit::Done)
+}
+
+/// The position to stop after, if one is named.
+fn last_position(args: &ApplyArgs, history: &History, state: &State, target: &Target) -> Result<Option<usize>> {
+    let Some(wanted) = &args.to else { return Ok(None) };
+    let at = history.find(wanted)?;
+    let beyond = state.standing.applied.last().is_some_and(|newest| *newest > at);
+    if beyond {
+        let folder = &history.migrations()[at].folder;
+        return Err(Failure::new(format!("{} is already past {folder}", target.name))
+            .help(format!("to go back to it: `oak revert --to {}`", history.migrations()[at].number)));
+    }
+    Ok(Some(at))
+}
+
+fn nothing_to_do(
+    project: &Project,
+    history: &History,
+    state: &State,
+    target: &Target,
+    global: &Global,
+    output: &mut Output,
+) -> Result<Exit> {
+    let newest = newest_applied(history, &state.standing).map(|one| one.folder.clone());
+    if global.json {
+        output.json(
+            &json!({ "target": target.name, "applied": [], "at": newest, "migrations": history.migrations().len() }),
+        );
+        return Ok(Exit::Done);
+    }
+    let found = project.migrations_found(history);
+    match newest {
+        Some(folder) => {
+            output.line(format_args!("{} {} is at {folder}  {}", done("up to date:"), target.name, dim(found)))
+        }
+        None => {
+            output.line(format_args!("nothing to apply to {}: {found}", target.name));
+            output.next("oak draft TITLE", "writes the first migration");
+        }
+    }
+    Ok(Exit::Done)
+}
+
+/// A table that nobody declared so far, under a name that a migration is about to use.
+fn refuse_tables_in_the_way(
+    project: &Project,
+    history: &History,
+    wanted: &[usize],
+    state: &State,
+    target: &Target,
+) -> Result<()> {
+    let last = wanted.last().map(|at| &history.migrations()[*at]);
+    let after = project.physical_after(last, target.dialect)?;
+    let in_the_way = after
+        .tables()
+        .find(|table| state.expected.table(&table.name).is_none() && state.live.table(&table.name).is_some());
+    match in_the_way {
+        None => Ok(()),
+        Some(table) => Err(Failure::new(format!("{} already has a table {}, which no migration made", target.name, table.name)).help(
+            "rename or drop that table, or point the target's url at another database; taking existing tables in is not there yet",
+        )),
+    }
+}
+
+fn read<'h>(project: &Project, migration: &'h Migration, target: &Target) -> Result<Pending<'h>> {
+    let up = project.script(migration, target.dialect, Direction::Up)?;
+    let down = project.script(migration, target.dialect, Direction::Down)?;
+    down.parse()?;
+    let script = up.parse()?;
+    Ok(Pending { migration, up, down, script })
+}
+
+fn managed_names(state: &State) -> BTreeSet<String> {
+    state.expected.tables().map(|table| table.name.to_ascii_lowercase()).collect()
+}
+
+fn dry_run(pending: &[Pending<'_>], target: &Target, global: &Global, output: &mut Output) {
+    if global.json {
+        let migrations: Vec<_> =
+            pending.iter().map(|one| json!({ "migration": one.migration.folder, "sql": one.up.text })).collect();
+        output.json(&json!({ "target": target.name, "dry_run": true, "migrations": migrations }));
+        return;
+    }
+    output.say(format_args!("what `oak apply` would run on {}; nothing was changed", target.name));
+    for one in pending {
+        output.text(&one.up.text);
+        output.line("");
+    }
+}
+
+fn show(
+    project: &Project,
+    history: &History,
+    pending: &[Pending<'_>],
+    preflights: &[Preflight],
+    target: &Target,
+    output: &mut Output,
+) {
+    output.line(format_args!(
+        "{} to apply to {}  {}",
+        strong(plural("migration", pending.len())),
+        target.name,
+        dim(format_args!("{}; {}", target.url, project.migrations_found(history)))
+    ));
+    for (one, preflight) in pending.iter().zip(preflights) {
+        output.line(format_args!("\n{}", strong(&one.migration.folder)));
+        let records = one.migration.record.providers.get(target.provider().word());
+        show_steps(&one.script, records.map(|record| record.up.as_slice()).unwrap_or_default(), output);
+        show_preflight(preflight, output);
+    }
+    output.line("");
+}
+
+/// What a run goes by.
+struct Run<'a> {
+    project: &'a Project,
+    history: &'a History,
+    target: &'a Target,
+    overrides: String,
+    gone: BTreeSet<String>,
+}
+
+impl Run<'_> {
+    /// Applies one after the other; those that another run applied meanwhile are passed over.
+    fn all(
+        &mut self,
+        pending: &[Pending<'_>],
+        state: &State,
+        mut schema_state: Option<i64>,
+        output: &mut Output,
+    ) -> Result<Vec<usize>> {
+        let mut database = self.target.create()?;
+        let mut last_seq = state.journal.last_seq;
+        let mut applied = Vec::new();
+        let bar = progress(pending.len(), output);
+        let mut at = 0;
+        while let Some(one) = pending.get(at) {
+            let outcome = self.outcome(one, at + 1 == pending.len())?;
+            let entry = self.entry(one);
+            let shas = (script_sha(&one.up.text), script_sha(&one.down.text));
+            let entry = JournalEntry { up_sha: &shas.0, down_sha: &shas.1, ..entry };
+            let migrating = Migrating {
+                entry,
+                script: &one.script,
+                last_seq,
+                schema_state: schema_state.take(),
+                outcome: outcome.as_ref(),
+            };
+            let name = &self.target.name;
+            let ran = database.run(&migrating, &mut |waiting| {
+                output.say(format_args!("waiting for another run on {name} to finish, at most {:?}", waiting.at_most));
+            });
+            match ran {
+                Ok(ran) => {
+                    last_seq = ran.last_seq;
+                    output.detail(format_args!("{} took {:?}", one.migration.folder, ran.took));
+                    applied.push(at);
+                    at += 1;
+                    bar.inc(1);
+                }
+                Err(failure) if matches!(failure.kind, FailureKind::JournalMoved) => {
+                    let journal = target::journal(self.project, self.history, &*database)?;
+                    last_seq = journal.last_seq;
+                    while pending.get(at).is_some_and(|one| journal.get(one.migration.id()).is_some()) {
+                        output.say(format_args!("{}: another run applied it meanwhile", pending[at].migration.folder));
+                        at += 1;
+                    }
+                    self.refuse_overtaking(&journal, pending.get(at))?;
+                }
+                Err(failure) => {
+                    bar.finish_and_clear();
+                    return Err(self.broken(one, applied.len(), &*database).explain(failure));
+                }
+            }
+        }
+        bar.finish_and_clear();
+        Ok(applied)
+    }
+
+    /// After another run did something else than we would have, only a fresh decision is safe.
+    fn refuse_overtaking(
+        &self,
+        journal: &hollow_oak_core::history::JournalState,
+        next: Option<&Pending<'_>>,
+    ) -> Result<()> {
+        let Some(next) = next else { return Ok(()) };
+        let missing = next.migration.record.parents.iter().find(|parent| journal.get(parent).is_none());
+        match missing {
+            None => Ok(()),
+            Some(_) if !self.overrides.is_empty() => Ok(()),
+            Some(_) => Err(Failure::new(format!("another run changed {} meanwhile", self.target.name))
+                .help("`oak status` shows what is there now; then `oak apply` again")),
+        }
+    }
+
+    fn entry<'p>(&'p self, one: &'p Pending<'_>) -> JournalEntry<'p> {
+        let record = one.migration.record.providers.get(self.target.provider().word());
+        JournalEntry {
+            project: &self.project.settings.name,
+            migration: one.migration.id(),
+            title: &one.migration.record.title,
+            event: EventKind::Applied,
+            overrides: &self.overrides,
+            up: &one.up.text,
+            up_sha: "",
+            down: &one.down.text,
+            down_sha: "",
+            expected: record.map_or("", |record| record.expected.as_str()),
+            oak_version: env!("CARGO_PKG_VERSION"),
+        }
+    }
+
+    /// What has to come out; checked after own SQL and at the end of the run.
+    fn outcome(&mut self, one: &Pending<'_>, is_last: bool) -> Result<Option<Outcome>> {
+        if !is_last && !one.script.has_own_sql() {
+            return Ok(None);
+        }
+        let schema = self.project.physical_after(Some(one.migration), self.target.dialect)?;
+        let outcome = Outcome { gone: self.gone.clone(), schema };
+        self.gone.extend(outcome.schema.tables().map(|table| table.name.to_ascii_lowercase()));
+        Ok(Some(outcome))
+    }
+
+    fn broken(&self, one: &Pending<'_>, before: usize, database: &dyn Database) -> Broken {
+        Broken {
+            migration: one.migration.folder.clone(),
+            script: shown_path(&one.up.path),
+            event: EventKind::Applied,
+            target: self.target.name.clone(),
+            before,
+            at: position_in_words(self.project, self.history, database),
+        }
+    }
+}
+
+/// A bar on standard error where there is something to wait for.
+fn progress(count: usize, output: &Output) -> indicatif::ProgressBar {
+    if !output.progress || count < 5 {
+        return indicatif::ProgressBar::hidden();
+    }
+    let bar = indicatif::ProgressBar::new(count as u64);
+    let style = indicatif::ProgressStyle::with_template("applying {bar:40.cyan} {pos} of {len}");
+    if let Ok(style) = style {
+        bar.set_style(style);
+    }
+    bar
+}
+
+fn report(applied: &[usize], pending: &[Pending<'_>], target: &Target, global: &Global, output: &mut Output) {
+    let folders: Vec<_> = applied.iter().map(|at| pending[*at].migration.folder.as_str()).collect();
+    let newest = pending.last().map(|one| one.migration.folder.as_str());
+    if global.json {
+        output.json(&json!({ "target": target.name, "applied": folders, "at": newest }));
+        return;
+    }
+    let newest = newest.unwrap_or_default();
+    if folders.is_empty() {
+        output.line(format_args!(
+            "{} {} is at {newest}; another run applied everything",
+            done("up to date:"),
+            target.name
+        ));
+    } else {
+        output.line(format_args!(
+            "{} {}; {} is at {newest}",
+            done("applied"),
+            plural("migration", folders.len()),
+            target.name
+        ));
+    }
+}

@@ -1,0 +1,190 @@
+//! `oak diff`: what differs between two sides.
+
+use hollow_oak_core::Dialect;
+use hollow_oak_core::diff::{Changes, TableReport, Verb, describe, diff};
+use hollow_oak_core::history::History;
+use hollow_oak_core::physical::{Schema, Unmanaged};
+use hollow_oak_core::plan::plan;
+use hollow_oak_core::plural::plural;
+use serde_json::{Value, json};
+
+use crate::args::{DiffArgs, Global};
+use crate::exit::Exit;
+use crate::failure::{Failure, Result};
+use crate::output::{Output, accent, danger, dim, done, strong};
+use crate::project::{Project, find_folder};
+use crate::side::{Held, Side, Sides};
+use crate::target::unmanaged_table;
+
+/// What was compared for one dialect.
+struct Compared {
+    dialect: Dialect,
+    left: Schema,
+    right: Schema,
+    changes: Changes,
+}
+
+/// Compares the two sides.
+pub fn run(args: &DiffArgs, global: &Global, output: &mut Output) -> Result<Exit> {
+    let project = match find_folder(global)? {
+        Some(_) => Some(Project::open(global, output)?),
+        None => None,
+    };
+    let (left, right) = (Side::parse(&args.left)?, Side::parse(&args.right)?);
+    let history = project.as_ref().map_or(Ok(History::default()), Project::history)?;
+    let sides = Sides { project: project.as_ref(), history: &history, global };
+    let mut compared = Vec::new();
+    let mut unmanaged: Vec<Unmanaged> = Vec::new();
+    let mut labels = (String::new(), String::new());
+    for dialect in sides.dialects([&left, &right])? {
+        let mut from = sides.fill(&left, dialect, output)?;
+        let mut to = sides.fill(&right, dialect, output)?;
+        unmanaged.extend(std::mem::take(&mut from.unmanaged));
+        unmanaged.extend(std::mem::take(&mut to.unmanaged));
+        match (left.is_live(), right.is_live()) {
+            (true, false) => unmanaged.extend(set_unmanaged_aside(&mut from, &to.schema)),
+            (false, true) => unmanaged.extend(set_unmanaged_aside(&mut to, &from.schema)),
+            _ => {}
+        }
+        let changes = diff(&from.schema, &to.schema);
+        labels = (from.label, to.label);
+        compared.push(Compared { dialect, left: from.schema, right: to.schema, changes });
+    }
+    unmanaged.sort();
+    let differs = compared.iter().any(|one| !one.changes.is_empty());
+    if args.sql {
+        statements(&compared, output);
+    } else if global.json {
+        output.json(&as_json(&compared, &unmanaged, &labels, differs));
+    } else {
+        for one in &compared {
+            show(one, compared.len() > 1, &labels, output);
+        }
+        if !unmanaged.is_empty() {
+            output.line("");
+            show_unmanaged(&unmanaged, output);
+        }
+        let default = left == Side::History && right == Side::Declared;
+        if differs && default {
+            output.next("oak draft TITLE", "writes a migration for this");
+        }
+    }
+    Ok(if differs && args.exit_code { Exit::Report } else { Exit::Done })
+}
+
+/// Takes tables that nobody declares, nor the newest applied migration, out of a live side.
+fn set_unmanaged_aside(live: &mut Held, other: &Schema) -> Vec<Unmanaged> {
+    let managed = std::mem::take(&mut live.managed);
+    let is_managed = |name: &str| other.table(name).is_some() || managed.contains(&name.to_ascii_lowercase());
+    let schema = std::mem::take(&mut live.schema);
+    let aside = schema.tables().filter(|table| !is_managed(&table.name)).map(unmanaged_table).collect();
+    live.schema = schema.filtered(|table| is_managed(&table.name));
+    aside
+}
+
+fn as_json(compared: &[Compared], unmanaged: &[Unmanaged], labels: &(String, String), differs: bool) -> Value {
+    let differences: Vec<_> = compared
+        .iter()
+        .map(|one| json!({ "provider": one.dialect.provider(), "tables": describe(&one.changes) }))
+        .collect();
+    json!({ "left": labels.0, "right": labels.1, "equal": !differs, "differences": differences, "unmanaged": unmanaged })
+}
+
+fn statements(compared: &[Compared], output: &mut Output) {
+    for one in compared {
+        let steps = plan(one.dialect, &one.left, &one.right).steps;
+        if compared.len() > 1 {
+            output.line(format_args!("-- {}", one.dialect.provider()));
+        }
+        for planned in steps {
+            output.line(format_args!("-- {}", planned.step.title()));
+            for statement in one.dialect.render(&planned.step) {
+                output.line(format_args!("{statement};"));
+            }
+        }
+    }
+}
+
+fn show(compared: &Compared, name_provider: bool, labels: &(String, String), output: &mut Output) {
+    let reports = describe(&compared.changes);
+    let provider = if name_provider { format!("{}: ", compared.dialect.provider()) } else { String::new() };
+    let between = dim(format_args!("{} → {}", labels.0, labels.1));
+    if reports.is_empty() {
+        output.line(format_args!("{provider}{}  {between}", done("no difference")));
+        return;
+    }
+    output.line(format_args!("{provider}{}  {between}", strong(counted(&reports))));
+    print_reports(&reports, output);
+}
+
+/// `2 changes in 1 table`
+pub fn counted(reports: &[TableReport]) -> String {
+    let changes = reports.iter().map(changes_of).sum();
+    format!("{} in {}", plural("change", changes), plural("table", reports.len()))
+}
+
+/// A table that is added counts as one change, whatever is in it.
+fn changes_of(report: &TableReport) -> usize {
+    match report.lines.first() {
+        Some(first) if first.kind == "table" && first.verb == Verb::Add => 1,
+        _ => report.lines.len(),
+    }
+}
+
+/// Prints differences by table, verb, kind and name in fixed columns.
+pub fn print_reports(reports: &[TableReport], output: &mut Output) {
+    for report in reports {
+        let lines = &report.lines;
+        let width = |text: fn(&hollow_oak_core::diff::Line) -> usize| lines.iter().map(text).max().unwrap_or(0);
+        let kinds = width(|line| line.kind.len());
+        let names = width(|line| line.name.chars().count()).min(32);
+        output.line(format_args!("\n{}", strong(&report.table)));
+        for line in lines {
+            let verb = match line.verb {
+                Verb::Drop => danger(format_args!("{:<6}", line.verb.word())),
+                _ => accent(format_args!("{:<6}", line.verb.word())),
+            };
+            let mut head = format!("  {verb}  {:<kinds$}  {:<names$}", line.kind, line.name);
+            if line.details.is_empty() {
+                head.truncate(head.trim_end().len());
+                output.line(&head);
+            }
+            for (at, detail) in line.details.iter().enumerate() {
+                let indent = if at == 0 { head.clone() } else { format!("  {:6}  {:kinds$}  {:names$}", "", "", "") };
+                output.line(format_args!("{indent}  {}", detail_text(detail)));
+            }
+        }
+    }
+}
+
+fn detail_text(detail: &hollow_oak_core::diff::Detail) -> String {
+    let aspect = if detail.aspect.is_empty() { String::new() } else { format!("{}: ", detail.aspect) };
+    let value = match (&detail.old, &detail.new) {
+        (Some(old), Some(new)) => format!("{old} → {new}"),
+        (Some(only), None) | (None, Some(only)) => only.clone(),
+        (None, None) => String::new(),
+    };
+    format!("{aspect}{value}")
+}
+
+/// Names what nobody declared.
+pub fn show_unmanaged(unmanaged: &[Unmanaged], output: &mut Output) {
+    let names: Vec<_> = unmanaged
+        .iter()
+        .map(|one| {
+            let table = one.table.as_ref().map(|table| format!(" on {table}")).unwrap_or_default();
+            format!("{} {}{table}", one.kind, one.name)
+        })
+        .collect();
+    output.line(format_args!("{} {}", dim("unmanaged, left alone:"), names.join(", ")));
+}
+
+/// A failure that lists differences.
+pub fn with_differences(mut failure: Failure, changes: &Changes) -> Failure {
+    for report in describe(changes) {
+        for line in report.lines {
+            failure = failure.detail(format!("{}: {line}", report.table));
+        }
+    }
+    failure
+}

@@ -1,0 +1,222 @@
+//! `oak draft`: a migration that holds what changed since the last one.
+
+use std::collections::BTreeMap;
+use std::path::Path;
+
+use hollow_oak_core::history::{FORMAT, History, HistoryFault, ProviderRecord, Record, StepRecord, slug};
+use hollow_oak_core::language::{declare, print};
+use hollow_oak_core::physical::fingerprint;
+use hollow_oak_core::plan::{Plan, PlannedStep, Risk, RiskKind, plan};
+use hollow_oak_core::plural::plural;
+use hollow_oak_core::script::{self, Direction, Script};
+use hollow_oak_core::{Dialect, Schema};
+use serde_json::json;
+
+use crate::args::{DraftArgs, Global};
+use crate::exit::Exit;
+use crate::failure::{Failure, Result, make_folder, shown_path, write_file};
+use crate::output::{Output, danger, done, strong};
+use crate::project::{Project, RECORD_FILE, SCHEMA_FILE, lower, script_name};
+
+/// What is written for one dialect.
+struct Drafted {
+    dialect: Dialect,
+    expected: String,
+    up: Plan,
+    down: Plan,
+}
+
+/// Writes the migration, or says that nothing changed.
+pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exit> {
+    let project = Project::open(global, output)?;
+    let slug = slug(&args.title);
+    if slug.is_empty() {
+        return Err(Failure::usage(format!("`{}` has no letters or digits to name a folder by", args.title))
+            .help("say in a few words what the migration is for: `oak draft \"phone becomes optional\"`"));
+    }
+    let history = project.history()?;
+    refuse_broken_chain(&history)?;
+    let before = match history.newest() {
+        Some(migration) => project.schema_after(migration)?,
+        None => Schema::default(),
+    };
+    let after = if args.empty {
+        before.clone()
+    } else {
+        let declared = project.valid_declared(output)?;
+        declared.resolution.schema.ok_or_else(|| Failure::new("the declarations cannot be read"))?
+    };
+    let mut drafted = Vec::new();
+    for dialect in &project.settings.dialects {
+        let from = lower(*dialect, &before, "the newest migration")?.schema;
+        let to = lower(*dialect, &after, "the declarations")?.schema;
+        drafted.push(Drafted {
+            dialect: *dialect,
+            expected: fingerprint(&to).0,
+            up: with_restoring(plan(*dialect, &from, &to)),
+            down: plan(*dialect, &to, &from),
+        });
+    }
+    let unchanged = before == after && drafted.iter().all(|one| one.up.steps.is_empty());
+    if unchanged && !args.empty {
+        return nothing_changed(&history, global, output);
+    }
+    let folder = format!("{:04}-{slug}", history.next_number());
+    let parents = history.newest().map(|parent| parent.id().to_owned()).into_iter().collect();
+    let record = Record {
+        format: FORMAT,
+        id: uuid::Uuid::now_v7().to_string(),
+        title: args.title.trim().to_owned(),
+        parents,
+        replaces: Vec::new(),
+        drafted_at: jiff::Timestamp::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string(),
+        oak_version: env!("CARGO_PKG_VERSION").into(),
+        providers: BTreeMap::new(),
+    };
+    let path = project.migrations_folder().join(&folder);
+    write(&project.migrations_folder(), &folder, record, &after, &drafted, args.empty)?;
+    report(&path, &folder, &drafted, args.empty, global, output);
+    Ok(Exit::Done)
+}
+
+/// A draft needs one migration to follow.
+fn refuse_broken_chain(history: &History) -> Result<()> {
+    let Some(fault) = history.faults().first() else { return Ok(()) };
+    let message = match fault {
+        HistoryFault::Fork { .. } => format!("the history is forked: {fault}"),
+        _ => format!("the history is broken: {fault}"),
+    };
+    Err(Failure::new(message).help(fault.help()))
+}
+
+fn nothing_changed(history: &History, global: &Global, output: &mut Output) -> Result<Exit> {
+    let since = history.newest().map(|one| one.folder.clone());
+    if global.json {
+        output.json(&json!({ "drafted": null, "since": since }));
+    } else {
+        let since = since.map_or("nothing is declared".to_owned(), |folder| format!("nothing changed since {folder}"));
+        output.line(format_args!("{} {since}; no migration written", done("up to date:")));
+    }
+    Ok(Exit::Done)
+}
+
+/// Adds to each step that loses data that the way back does not bring it back.
+fn with_restoring(mut plan: Plan) -> Plan {
+    for planned in &mut plan.steps {
+        let loses = planned.risks.iter().any(|risk| risk.kind == RiskKind::LosesData);
+        if loses {
+            let what = "down makes the place for them again, but the values do not come back".to_owned();
+            planned.risks.push(Risk { kind: RiskKind::NotRestored, what });
+        }
+    }
+    plan
+}
+
+/// Writes the folder under another name first, so that there is never half a migration.
+fn write(
+    migrations: &Path,
+    folder: &str,
+    mut record: Record,
+    schema: &Schema,
+    drafted: &[Drafted],
+    empty: bool,
+) -> Result<()> {
+    make_folder(migrations)?;
+    let making = migrations.join(format!(".{folder}.making"));
+    if making.exists() {
+        std::fs::remove_dir_all(&making).map_err(|error| Failure::file("remove", &making, &error))?;
+    }
+    make_folder(&making)?;
+    let declared = print(&declare(schema));
+    let head =
+        format!("# The declared schema after {folder}. Written by oak, read by later drafts; leave it as it is.\n\n");
+    write_file(&making.join(SCHEMA_FILE), &(head + &declared))?;
+    for one in drafted {
+        let text = |direction, plan: &Plan| match empty {
+            true => script::empty(one.dialect, folder, direction),
+            false => script::write(one.dialect, folder, direction, plan),
+        };
+        let up = text(Direction::Up, &one.up);
+        let down = text(Direction::Down, &one.down);
+        write_file(&making.join(script_name(one.dialect, Direction::Up)), &up)?;
+        write_file(&making.join(script_name(one.dialect, Direction::Down)), &down)?;
+        let provider = ProviderRecord {
+            expected: one.expected.clone(),
+            up: step_records(&one.up, &up)?,
+            down: step_records(&one.down, &down)?,
+        };
+        record.providers.insert(one.dialect.provider().word().to_owned(), provider);
+    }
+    write_file(&making.join(RECORD_FILE), &record.write())?;
+    let path = migrations.join(folder);
+    std::fs::rename(&making, &path).map_err(|error| Failure::file("make", &path, &error))
+}
+
+fn step_records(plan: &Plan, text: &str) -> Result<Vec<StepRecord>> {
+    let script = Script::read(text)
+        .map_err(|error| Failure::new(format!("the generated script cannot be read back: {error}")))?;
+    let hashes = script.steps.iter().map(|step| script::step_hash(&step.body));
+    Ok(plan
+        .steps
+        .iter()
+        .zip(hashes)
+        .map(|(planned, hash)| StepRecord { step: planned.step.title(), hash, risks: planned.risks.clone() })
+        .collect())
+}
+
+fn report(path: &Path, folder: &str, drafted: &[Drafted], empty: bool, global: &Global, output: &mut Output) {
+    if global.json {
+        let steps = |plan: &Plan| -> Vec<_> {
+            let of = |planned: &PlannedStep| {
+                let risks: Vec<_> =
+                    planned.risks.iter().map(|risk| json!({ "kind": risk.kind.word(), "what": risk.what })).collect();
+                json!({ "step": planned.step.title(), "risks": risks })
+            };
+            plan.steps.iter().map(of).collect()
+        };
+        let providers: Vec<_> = drafted
+            .iter()
+            .map(|one| json!({ "provider": one.dialect.provider(), "up": steps(&one.up), "down": steps(&one.down) }))
+            .collect();
+        output.json(&json!({ "drafted": folder, "path": shown_path(path), "providers": providers }));
+        return;
+    }
+    if empty {
+        output.line(format_args!("{} {} for own SQL", done("drafted"), strong(folder)));
+        for one in drafted {
+            for direction in [Direction::Up, Direction::Down] {
+                output.line(format_args!("  {}", shown_path(&path.join(script_name(one.dialect, direction)))));
+            }
+        }
+        output.next("oak review", "after writing both scripts");
+        return;
+    }
+    for one in drafted {
+        let provider = if drafted.len() > 1 { format!("{}: ", one.dialect.provider()) } else { String::new() };
+        output.line(format_args!(
+            "{} {}: {provider}{} up, {} down",
+            done("drafted"),
+            strong(folder),
+            plural("step", one.up.steps.len()),
+            one.down.steps.len()
+        ));
+        for (at, planned) in one.up.steps.iter().enumerate() {
+            output.line(format_args!("  {:>2}  {}", at + 1, planned.step.title()));
+            for reason in planned.step.reasons() {
+                output.line(format_args!("        {reason}"));
+            }
+            for risk in &planned.risks {
+                output.line(format_args!("        {}", risk_text(risk)));
+            }
+        }
+        if one.up.steps.is_empty() {
+            output.line("  nothing changes in the database; only descriptions do");
+        }
+    }
+    output.next("oak review", "shows up beside down");
+}
+
+/// A risk in one line.
+pub fn risk_text(risk: &Risk) -> String {
+    format!("{} {}", danger(format_args!("{}:", risk.kind.phrase())), risk.what)
+}

@@ -1,0 +1,273 @@
+//! `oak revert`: bring a target down again, by the scripts that were kept in it when they were applied.
+
+use hollow_oak_core::history::{Applied, EventKind, History, KeptScripts, Migration, Obstacle, StepRecord};
+use hollow_oak_core::plural::plural;
+use hollow_oak_core::script::Script;
+use hollow_oak_database::{Database, JournalEntry, Migrating, Outcome};
+use serde_json::json;
+
+use super::running::{
+    Broken, confirm, drift_refusal, obstacle_refusal, position_in_words, settle, show_preflight, show_steps,
+};
+use crate::args::{Global, RevertArgs};
+use crate::exit::Exit;
+use crate::failure::{Failure, Result};
+use crate::output::{Output, dim, done, strong};
+use crate::project::Project;
+use crate::target::{self, State, Target, examine};
+
+/// A migration that is about to be reverted.
+struct Leaving<'h> {
+    applied: Applied,
+    /// Its folder, where it is still there.
+    migration: Option<&'h Migration>,
+    scripts: KeptScripts,
+    script: Script,
+}
+
+impl Leaving<'_> {
+    fn label(&self) -> String {
+        self.migration.map_or_else(|| format!("\"{}\"", self.applied.title), |migration| migration.folder.clone())
+    }
+
+    fn records(&self, provider: &str) -> &[StepRecord] {
+        let record = self.migration.and_then(|migration| migration.record.providers.get(provider));
+        record.map(|record| record.down.as_slice()).unwrap_or_default()
+    }
+}
+
+/// Brings the target down.
+pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Exit> {
+    let project = Project::open(global, output)?;
+    let history = project.history()?;
+    let target = target::choose(Some(&project), global)?;
+    let mut database = target.open()?;
+    let state = examine(&project, &history, &target, &*database)?;
+    let count = how_many(args, &history, &state, &target)?;
+    let chosen: Vec<Applied> = state.journal.applied.iter().rev().take(count).cloned().collect();
+    if chosen.is_empty() {
+        return nothing_to_do(args, &state, &target, global, output);
+    }
+    let overrides = refuse(args, &history, &state, &chosen, &target, output)?;
+    let leaving =
+        chosen.into_iter().map(|applied| read(&history, applied, &*database, &target)).collect::<Result<Vec<_>>>()?;
+    if args.dry_run {
+        dry_run(&leaving, &target, global, output);
+        return Ok(Exit::Done);
+    }
+    if !global.json {
+        output.line(format_args!(
+            "{} to revert on {}  {}",
+            strong(plural("migration", leaving.len())),
+            target.name,
+            dim(format_args!("{}; {}", target.url, project.migrations_found(&history)))
+        ));
+        for one in &leaving {
+            output.line(format_args!("\n{}", strong(one.label())));
+            show_steps(&one.script, one.records(target.provider().word()), output);
+            show_preflight(&database.preflight(&one.script)?, output);
+        }
+        output.line("");
+    }
+    let question = format!("revert {} on {}?", plural("migration", leaving.len()), target.name);
+    if !confirm(&question, global, output)? {
+        output.line("nothing was changed");
+        return Ok(Exit::Failed);
+    }
+    run_all(&project, &history, &leaving, &state, &target, &overrides, &mut *database, output)?;
+    let labels: Vec<_> = leaving.iter().map(Leaving::label).collect();
+    let at = position_in_words(&project, &history, &*database);
+    if global.json {
+        output.json(&json!({ "target": target.name, "reverted": labels, "at": at }));
+    } else {
+        output.line(format_args!(
+            "{} {}; {} is {at}",
+            done("reverted"),
+            plural("migration", labels.len()),
+            target.name
+        ));
+    }
+    Ok(Exit::Done)
+}
+
+/// How many of the applied migrations go, counted from the newest.
+fn how_many(args: &RevertArgs, history: &History, state: &State, target: &Target) -> Result<usize> {
+    let applied = &state.journal.applied;
+    if let Some(steps) = args.steps {
+        if steps > applied.len() {
+            return Err(Failure::usage(format!(
+                "{} has {}, fewer than {steps}",
+                target.name,
+                plural("applied migration", applied.len())
+            ))
+            .help("`oak revert --to empty` reverts all of them"));
+        }
+        return Ok(steps);
+    }
+    match args.to.as_deref() {
+        None => Ok(1),
+        Some("empty") => Ok(applied.len()),
+        Some(wanted) => {
+            let migration = &history.migrations()[history.find(wanted)?];
+            let at = applied.iter().position(|one| one.migration == migration.id()).ok_or_else(|| {
+                Failure::new(format!("{} is not applied to {}", migration.folder, target.name))
+                    .help("`oak status` lists what is")
+            })?;
+            Ok(applied.len() - at - 1)
+        }
+    }
+}
+
+fn nothing_to_do(
+    args: &RevertArgs,
+    state: &State,
+    target: &Target,
+    global: &Global,
+    output: &mut Output,
+) -> Result<Exit> {
+    if global.json {
+        output.json(&json!({ "target": target.name, "reverted": [] }));
+    } else if state.journal.applied.is_empty() {
+        output.line(format_args!("nothing to revert: {} has no migration applied", target.name));
+    } else {
+        let to = args.to.as_deref().unwrap_or_default();
+        output.line(format_args!("nothing to revert: {} is at {to} already", target.name));
+    }
+    Ok(Exit::Done)
+}
+
+fn refuse(
+    args: &RevertArgs,
+    history: &History,
+    state: &State,
+    chosen: &[Applied],
+    target: &Target,
+    output: &mut Output,
+) -> Result<String> {
+    let concerns = |obstacle: &&Obstacle| match obstacle {
+        // An edited up script changes nothing about the way back.
+        Obstacle::Edited { migration, down, .. } => {
+            *down && chosen.iter().any(|one| one.migration == history.migrations()[*migration].id())
+        }
+        Obstacle::Unknown(applied) => chosen.iter().any(|one| one.migration == applied.migration),
+        Obstacle::Overtaken { .. } => false,
+    };
+    let obstacles: Vec<_> = state.standing.obstacles.iter().filter(concerns).collect();
+    let knows_schema = !state.standing.obstacles.iter().any(|one| matches!(one, Obstacle::Unknown(_)));
+    let mut refusals: Vec<_> = obstacles.iter().map(|one| obstacle_refusal(one, history, &target.name)).collect();
+    if knows_schema {
+        refusals.extend(drift_refusal(state, &target.name));
+    }
+    settle(refusals, &args.despite, output)
+}
+
+fn read<'h>(history: &'h History, applied: Applied, database: &dyn Database, target: &Target) -> Result<Leaving<'h>> {
+    let migration = history.position(&applied.migration).map(|at| &history.migrations()[at]);
+    let shas = applied.up_sha.as_deref().zip(applied.down_sha.as_deref());
+    let kept = match shas {
+        Some((up, down)) => database.kept_scripts(up, down)?,
+        None => None,
+    };
+    let scripts = kept.ok_or_else(|| {
+        Failure::new(format!("the scripts of \"{}\" are not kept in {}", applied.title, target.name))
+            .help("its table hollow_oak_store has lost rows; restore it from a backup")
+    })?;
+    let script = Script::read(&scripts.down).map_err(|error| {
+        Failure::new(format!(
+            "the down script of \"{}\", kept in {}, cannot be read: {error}",
+            applied.title, target.name
+        ))
+    })?;
+    Ok(Leaving { applied, migration, scripts, script })
+}
+
+fn dry_run(leaving: &[Leaving<'_>], target: &Target, global: &Global, output: &mut Output) {
+    if global.json {
+        let migrations: Vec<_> =
+            leaving.iter().map(|one| json!({ "migration": one.label(), "sql": one.scripts.down })).collect();
+        output.json(&json!({ "target": target.name, "dry_run": true, "migrations": migrations }));
+        return;
+    }
+    output.say(format_args!("what `oak revert` would run on {}; nothing was changed", target.name));
+    for one in leaving {
+        output.text(&one.scripts.down);
+        output.line("");
+    }
+}
+
+#[expect(clippy::too_many_arguments, reason = "they are what a run consists of, and nothing else groups them")]
+fn run_all(
+    project: &Project,
+    history: &History,
+    leaving: &[Leaving<'_>],
+    state: &State,
+    target: &Target,
+    overrides: &str,
+    database: &mut dyn Database,
+    output: &mut Output,
+) -> Result<()> {
+    let mut last_seq = state.journal.last_seq;
+    let mut managed = state.expected.clone();
+    for (at, one) in leaving.iter().enumerate() {
+        let outcome = outcome(project, history, one, &managed, target)?;
+        let preflight = database.preflight(&one.script)?;
+        let entry = JournalEntry {
+            project: &project.settings.name,
+            migration: &one.applied.migration,
+            title: &one.applied.title,
+            event: EventKind::Reverted,
+            overrides,
+            up: &one.scripts.up,
+            up_sha: one.applied.up_sha.as_deref().unwrap_or_default(),
+            down: &one.scripts.down,
+            down_sha: one.applied.down_sha.as_deref().unwrap_or_default(),
+            expected: "",
+            oak_version: env!("CARGO_PKG_VERSION"),
+        };
+        let schema_state = Some(preflight.schema_state);
+        let migrating = Migrating { entry, script: &one.script, last_seq, schema_state, outcome: outcome.as_ref() };
+        let ran = database.run(&migrating, &mut |waiting| {
+            output.say(format_args!(
+                "waiting for another run on {} to finish, at most {:?}",
+                target.name, waiting.at_most
+            ));
+        });
+        match ran {
+            Ok(ran) => last_seq = ran.last_seq,
+            Err(failure) => {
+                let broken = Broken {
+                    migration: one.label(),
+                    script: "the down script kept in the target".into(),
+                    event: EventKind::Reverted,
+                    target: target.name.clone(),
+                    before: at,
+                    at: position_in_words(project, history, database),
+                };
+                return Err(broken.explain(failure));
+            }
+        }
+        managed = outcome.map_or(managed, |outcome| outcome.schema);
+    }
+    Ok(())
+}
+
+/// What the target has to be afterwards: the schema of the migration's parent. Unknown where its folder is gone.
+fn outcome(
+    project: &Project,
+    history: &History,
+    one: &Leaving<'_>,
+    managed: &hollow_oak_core::physical::Schema,
+    target: &Target,
+) -> Result<Option<Outcome>> {
+    let Some(migration) = one.migration else { return Ok(None) };
+    let parent = match migration.record.parents.first() {
+        None => None,
+        Some(id) => match history.position(id) {
+            Some(at) => Some(&history.migrations()[at]),
+            None => return Ok(None),
+        },
+    };
+    let schema = project.physical_after(parent, target.dialect)?;
+    let gone = managed.tables().map(|table| table.name.to_ascii_lowercase()).collect();
+    Ok(Some(Outcome { schema, gone }))
+}

@@ -1,0 +1,297 @@
+//! `oak review`: a migration's up script beside its down script, step by step, with the risks in words.
+
+use hollow_oak_core::Dialect;
+use hollow_oak_core::history::{Migration, ProviderRecord, StepRecord};
+use hollow_oak_core::plural::plural;
+use hollow_oak_core::script::{Direction, Script, ScriptStep};
+use serde_json::{Value, json};
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
+
+use super::draft::risk_text;
+use crate::args::{Global, ReviewArgs};
+use crate::exit::Exit;
+use crate::failure::{Failure, Result, shown_path};
+use crate::output::{Output, accent, danger, dim, strong};
+use crate::project::{Project, ScriptFile};
+
+/// Below this many columns, up and down stand below each other.
+const BESIDE: usize = 100;
+
+/// What is reviewed for one dialect.
+struct Reviewed<'h> {
+    dialect: Dialect,
+    up_file: ScriptFile,
+    down_file: ScriptFile,
+    up: Script,
+    down: Script,
+    record: Option<&'h ProviderRecord>,
+}
+
+/// Shows the migration.
+pub fn run(args: &ReviewArgs, global: &Global, output: &mut Output) -> Result<Exit> {
+    let project = Project::open(global, output)?;
+    let history = project.history()?;
+    let migration = match &args.migration {
+        Some(wanted) => &history.migrations()[history.find(wanted)?],
+        None => history.newest().ok_or_else(|| {
+            Failure::new(format!("there is nothing to review: {}", project.migrations_found(&history)))
+                .help("`oak draft TITLE` writes a migration")
+        })?,
+    };
+    let reviewed = project
+        .settings
+        .dialects
+        .iter()
+        .map(|dialect| read(&project, migration, *dialect))
+        .collect::<Result<Vec<_>>>()?;
+    if global.json {
+        let providers: Vec<_> = reviewed.iter().map(as_json).collect();
+        output.json(&json!({ "migration": migration.folder, "id": migration.id(), "title": migration.record.title, "providers": providers }));
+        return Ok(Exit::Done);
+    }
+    for one in &reviewed {
+        show(migration, one, output);
+    }
+    output.next("oak apply", "runs it on the default target");
+    Ok(Exit::Done)
+}
+
+fn read<'h>(project: &Project, migration: &'h Migration, dialect: Dialect) -> Result<Reviewed<'h>> {
+    let up_file = project.script(migration, dialect, Direction::Up)?;
+    let down_file = project.script(migration, dialect, Direction::Down)?;
+    let (up, down) = (up_file.parse()?, down_file.parse()?);
+    let record = migration.record.providers.get(dialect.provider().word());
+    Ok(Reviewed { dialect, up_file, down_file, up, down, record })
+}
+
+impl Reviewed<'_> {
+    fn records(&self, direction: Direction) -> &[StepRecord] {
+        let record = self.record.map(|record| match direction {
+            Direction::Up => &record.up,
+            Direction::Down => &record.down,
+        });
+        record.map(Vec::as_slice).unwrap_or_default()
+    }
+
+    fn script(&self, direction: Direction) -> &Script {
+        match direction {
+            Direction::Up => &self.up,
+            Direction::Down => &self.down,
+        }
+    }
+}
+
+// ---- JSON -----------------------------------------------------------------------------------------------------------
+
+fn as_json(reviewed: &Reviewed<'_>) -> Value {
+    let steps = |direction| -> Vec<_> {
+        let script = reviewed.script(direction);
+        let records = reviewed.records(direction);
+        let step = |(at, step): (usize, &ScriptStep)| {
+            let known = StepRecord::of(records, script, at);
+            let risks: Vec<_> = known
+                .map(|record| record.risks.as_slice())
+                .unwrap_or_default()
+                .iter()
+                .map(ToString::to_string)
+                .collect();
+            json!({ "title": step.title, "by_hand": step.is_by_hand(), "risks": risks, "sql": step.body.trim() })
+        };
+        script.steps.iter().enumerate().map(step).collect()
+    };
+    json!({ "provider": reviewed.dialect.provider(), "up": steps(Direction::Up), "down": steps(Direction::Down) })
+}
+
+// ---- the terminal ---------------------------------------------------------------------------------------------------
+
+fn show(migration: &Migration, reviewed: &Reviewed<'_>, output: &mut Output) {
+    let (ups, downs) = (reviewed.up.steps.len(), reviewed.down.steps.len());
+    output.line(format_args!(
+        "{}  {}",
+        strong(&migration.folder),
+        dim(format_args!(
+            "{}; {} up, {downs} down; {}",
+            reviewed.dialect.provider(),
+            plural("step", ups),
+            migration.record.title
+        ))
+    ));
+    warnings(reviewed, output);
+    let pairs = paired(&reviewed.up, &reviewed.down);
+    if output.width >= BESIDE {
+        beside(reviewed, &pairs, output);
+    } else {
+        stacked(reviewed, &pairs, output);
+    }
+}
+
+/// The risks of all steps in one place, each in words.
+fn warnings(reviewed: &Reviewed<'_>, output: &mut Output) {
+    let mut any = false;
+    for direction in [Direction::Up, Direction::Down] {
+        let script = reviewed.script(direction);
+        for (at, step) in script.steps.iter().enumerate() {
+            let known = StepRecord::of(reviewed.records(direction), script, at);
+            let risks: Vec<String> = match known {
+                Some(record) => record.risks.iter().map(risk_text).collect(),
+                None if step.statements.is_empty() => continue,
+                None => vec![format!("{} its risks are not known", accent("written or edited by hand:"))],
+            };
+            for risk in risks {
+                if !any {
+                    output.line("");
+                }
+                any = true;
+                output.line(format_args!("  {:<4} {:>2}  {risk}", direction.word(), at + 1));
+            }
+        }
+    }
+    let up_by_hand = reviewed.up.has_own_sql();
+    let down_by_hand = reviewed.down.has_own_sql();
+    if up_by_hand != down_by_hand {
+        let (with, without) = if up_by_hand { ("up", "down") } else { ("down", "up") };
+        let file = if up_by_hand { &reviewed.down_file } else { &reviewed.up_file };
+        output.line(format_args!(
+            "\n  {} the {with} script holds SQL written by hand, the {without} script none: does {} undo it?",
+            danger("look:"),
+            shown_path(&file.path)
+        ));
+    }
+}
+
+/// Positions of an up step and of the down step that undoes it.
+type Pair = (Option<usize>, Option<usize>);
+
+/// Puts each up step beside the down step of the same object, else of the same table; the rest follows.
+fn paired(up: &Script, down: &Script) -> Vec<Pair> {
+    let mut free: Vec<Option<usize>> = (0..down.steps.len()).rev().map(Some).collect();
+    let mut take = |test: &dyn Fn(&ScriptStep) -> bool| -> Option<usize> {
+        let slot = free.iter_mut().find(|slot| slot.is_some_and(|at| test(&down.steps[at])))?;
+        slot.take()
+    };
+    let object = |step: &ScriptStep| step.object.split_once(' ').map_or(String::new(), |(_, object)| object.to_owned());
+    let table = |step: &ScriptStep| object(step).split('.').next().unwrap_or_default().to_owned();
+    let exact: Vec<_> =
+        up.steps.iter().map(|step| take(&|other| !object(step).is_empty() && object(other) == object(step))).collect();
+    let mut pairs: Vec<Pair> = Vec::new();
+    for (at, found) in exact.into_iter().enumerate() {
+        let step = &up.steps[at];
+        let found = found.or_else(|| take(&|other| !table(step).is_empty() && table(other) == table(step)));
+        let found = found.or_else(|| {
+            step.object.starts_with("own").then(|| take(&|other| other.object.starts_with("own"))).flatten()
+        });
+        pairs.push((Some(at), found));
+    }
+    let rest: Vec<usize> = free.into_iter().flatten().collect();
+    pairs.extend(rest.into_iter().map(|at| (None, Some(at))));
+    pairs
+}
+
+fn title(script: &Script, at: usize) -> String {
+    let step = &script.steps[at];
+    let mark = if step.is_by_hand() && !step.statements.is_empty() { "  (by hand)" } else { "" };
+    format!("{} {}{mark}", at + 1, step.title)
+}
+
+fn body_lines(step: &ScriptStep) -> Vec<&str> {
+    step.body.trim().lines().collect()
+}
+
+fn stacked(reviewed: &Reviewed<'_>, pairs: &[Pair], output: &mut Output) {
+    for (up, down) in pairs {
+        for (direction, at) in [(Direction::Up, up), (Direction::Down, down)] {
+            let Some(at) = at else { continue };
+            let script = reviewed.script(direction);
+            output.line(format_args!(
+                "\n{} {}",
+                accent(format_args!("{:<4}", direction.word())),
+                strong(title(script, *at))
+            ));
+            for line in body_lines(&script.steps[*at]) {
+                output.line(format_args!("    {}", shade(line)));
+            }
+        }
+    }
+}
+
+fn beside(reviewed: &Reviewed<'_>, pairs: &[Pair], output: &mut Output) {
+    let half = (output.width - 3) / 2;
+    let (left, right) = (column("up", half), "down".to_owned());
+    output.line(format_args!("\n{} {} {}", accent(left), dim("│"), accent(right)));
+    for (up, down) in pairs {
+        output.line(dim(format_args!("{}┼{}", "─".repeat(half + 1), "─".repeat(half + 1))));
+        let side = |script: &Script, at: &Option<usize>| -> Vec<(String, bool)> {
+            let Some(at) = at else { return Vec::new() };
+            let mut lines: Vec<_> = wrapped(&title(script, *at), half).into_iter().map(|line| (line, true)).collect();
+            for line in body_lines(&script.steps[*at]) {
+                lines.extend(wrapped(line, half).into_iter().map(|line| (line, false)));
+            }
+            lines
+        };
+        let (left, right) = (side(&reviewed.up, up), side(&reviewed.down, down));
+        for at in 0..left.len().max(right.len()) {
+            let cell = |lines: &[(String, bool)], pad: bool| -> String {
+                let Some((line, is_title)) = lines.get(at) else {
+                    return if pad { " ".repeat(half) } else { String::new() };
+                };
+                let text = if pad { column(line, half) } else { line.clone() };
+                if *is_title { strong(text) } else { shade(&text) }
+            };
+            let line = format!("{} {} {}", cell(&left, true), dim("│"), cell(&right, false));
+            output.line(line.trim_end());
+        }
+    }
+}
+
+/// Comments step back.
+fn shade(line: &str) -> String {
+    if line.trim_start().starts_with("--") { dim(line) } else { line.to_owned() }
+}
+
+fn column(text: &str, width: usize) -> String {
+    let missing = width.saturating_sub(text.width());
+    format!("{text}{}", " ".repeat(missing))
+}
+
+/// Breaks a line at spaces so that it fits; what follows is indented further than its beginning.
+fn wrapped(line: &str, width: usize) -> Vec<String> {
+    let indent = line.len() - line.trim_start().len() + 4;
+    let mut lines = Vec::new();
+    let mut rest = line.to_owned();
+    while rest.width() > width {
+        let mut used = 0;
+        let fits = rest
+            .char_indices()
+            .take_while(|(_, character)| {
+                used += character.width().unwrap_or(0);
+                used <= width
+            })
+            .last()
+            .map_or(0, |(at, character)| at + character.len_utf8());
+        let least = rest.len() - rest.trim_start().len();
+        let cut = rest[..fits].rfind(' ').filter(|at| *at > least).unwrap_or(fits.max(1));
+        let tail = rest.split_off(cut);
+        lines.push(rest.trim_end().to_owned());
+        let indent = indent.min(width / 2);
+        rest = format!("{}{}", " ".repeat(indent), tail.trim_start());
+    }
+    lines.push(rest);
+    lines
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn long_lines_break_at_spaces() {
+        #[track_caller]
+        fn case(line: &str, width: usize, expected: &[&str]) {
+            assert_eq!(wrapped(line, width), expected);
+        }
+        case("short", 10, &["short"]);
+        case("  one two three", 12, &["  one two", "      three"]);
+        case("abcdefghijkl", 5, &["abcde", "  fgh", "  ijk", "  l"]);
+        case("größe größe", 6, &["größe", "   grö", "   ße"]);
+    }
+}

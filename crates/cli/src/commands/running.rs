@@ -1,0 +1,290 @@
+//! What apply and revert have in common: refusing, asking, running, and saying what became of it.
+
+use std::collections::BTreeSet;
+
+use hollow_oak_core::history::{EventKind, History, HistoryFault, Obstacle, StepRecord};
+use hollow_oak_core::plural::plural;
+use hollow_oak_core::script::Script;
+use hollow_oak_database::{Database, Failure as RunFailure, FailureKind, Preflight};
+
+use super::diff::with_differences;
+use super::draft::risk_text;
+use crate::args::{Check, Global};
+use crate::failure::{Failure, Result};
+use crate::output::{Output, accent, danger, dim, strong};
+use crate::project::Project;
+use crate::target::{self, State};
+
+/// A check that failed.
+pub struct Refusal {
+    /// Which; none where it cannot be overridden.
+    pub check: Option<Check>,
+    /// What was found and the way out.
+    pub failure: Failure,
+}
+
+/// What the chain of migrations has against a run.
+pub fn history_refusals(history: &History) -> Vec<Refusal> {
+    history
+        .faults()
+        .iter()
+        .map(|fault| {
+            let check = match fault {
+                HistoryFault::Fork { .. } => Some(Check::Fork),
+                HistoryFault::MissingParent { .. } => Some(Check::Missing),
+                HistoryFault::SameId { .. } | HistoryFault::Circle { .. } => None,
+            };
+            let word = if check == Some(Check::Fork) { "forked" } else { "broken" };
+            Refusal { check, failure: Failure::new(format!("the history is {word}: {fault}")).help(fault.help()) }
+        })
+        .collect()
+}
+
+/// What the target has against a run.
+pub fn obstacle_refusal(obstacle: &Obstacle, history: &History, target: &str) -> Refusal {
+    let folder = |at: usize| history.migrations()[at].folder.as_str();
+    match obstacle {
+        Obstacle::Edited { migration, up, down } => {
+            let which = match (up, down) {
+                (true, true) => "both scripts were",
+                (true, false) => "the up script was",
+                _ => "the down script was",
+            };
+            let failure = Failure::new(format!("{}: {which} edited after it was applied to {target}", folder(*migration))).help(
+                "bring the scripts back from version control and draft a new migration for the change; \
+                 or go on with `--despite edited` (what ran stays as it is; revert uses the scripts kept in the target)",
+            );
+            Refusal { check: Some(Check::Edited), failure }
+        }
+        Obstacle::Unknown(applied) => {
+            let failure = Failure::new(format!(
+                "{target} has a migration that the folder does not: \"{}\" ({}), applied {} by {}",
+                applied.title, applied.migration, applied.at, applied.by
+            ))
+            .help(
+                "bring its folder back from version control (a colleague's branch?); or revert it with `oak revert --despite unknown`, \
+                 which uses the script kept in the target; or go on with `--despite unknown`",
+            );
+            Refusal { check: Some(Check::Unknown), failure }
+        }
+        Obstacle::Overtaken { pending, applied } => {
+            let failure = Failure::new(format!(
+                "{} is applied to {target}, and {}, which it follows, is not",
+                folder(*applied),
+                folder(*pending)
+            ))
+            .help("revert the later one first (`oak revert`), or go on with `--despite missing`");
+            Refusal { check: Some(Check::Missing), failure }
+        }
+    }
+}
+
+/// What drift has against a run.
+pub fn drift_refusal(state: &State, target: &str) -> Option<Refusal> {
+    if state.drift.is_empty() {
+        return None;
+    }
+    let failure = with_differences(
+        Failure::new(format!("{target} has drifted: it is not as its newest migration left it")),
+        &state.drift,
+    )
+    .help(
+        "undo the change by hand, or declare it; `oak diff live history` shows it the other way round; \
+         or go on with `--despite drift`",
+    );
+    Some(Refusal { check: Some(Check::Drift), failure })
+}
+
+/// Fails with the first refusal that is not overridden; returns the overrides that were needed, for the journal.
+pub fn settle(refusals: Vec<Refusal>, despite: &[Check], output: &mut Output) -> Result<String> {
+    let mut needed = BTreeSet::new();
+    for refusal in refusals {
+        match refusal.check.filter(|check| despite.contains(check)) {
+            Some(check) => {
+                output.complain(format_args!(
+                    "{} {} (going on despite {})",
+                    danger("warning:"),
+                    refusal.failure.message,
+                    check.word()
+                ));
+                needed.insert(check.word());
+            }
+            None => return Err(refusal.failure),
+        }
+    }
+    let words: Vec<_> = needed.into_iter().collect();
+    Ok(words.join(","))
+}
+
+/// Prints a script's steps with their risks.
+pub fn show_steps(script: &Script, records: &[StepRecord], output: &mut Output) {
+    for (at, step) in script.steps.iter().enumerate() {
+        let mark = match StepRecord::of(records, script, at) {
+            Some(_) => String::new(),
+            None if step.statements.is_empty() => format!("  {}", dim("nothing in it")),
+            None => format!("  {}", accent("by hand")),
+        };
+        output.line(format_args!("  {:>2}  {}{mark}", at + 1, step.title));
+        let risks = StepRecord::of(records, script, at).map(|record| record.risks.as_slice()).unwrap_or_default();
+        for risk in risks {
+            output.line(format_args!("      {}", risk_text(risk)));
+        }
+    }
+    if script.steps.is_empty() {
+        output.line(format_args!("      {}", dim("nothing changes in the database")));
+    }
+}
+
+/// Prints what the preflight adds to a migration.
+pub fn show_preflight(preflight: &Preflight, output: &mut Output) {
+    for dependent in &preflight.dependents {
+        output.line(format_args!(
+            "      {} {} {} is dropped first and made again as it was",
+            dim("kept:"),
+            dependent.kind,
+            dependent.name
+        ));
+    }
+    for dependent in &preflight.lost {
+        output.line(format_args!(
+            "      {} {} {} goes with table {}",
+            danger("loses:"),
+            dependent.kind,
+            dependent.name,
+            dependent.table
+        ));
+    }
+}
+
+/// Asks whether to go on. Only a terminal is ever asked.
+pub fn confirm(question: &str, global: &Global, output: &mut Output) -> Result<bool> {
+    if global.yes {
+        return Ok(true);
+    }
+    if !output.interactive {
+        return Err(
+            Failure::usage("there is no terminal to ask on").help("nothing was changed; `--yes` answers the question")
+        );
+    }
+    output.flush();
+    dialoguer::Confirm::new().with_prompt(question).default(false).interact().map_err(|error| {
+        Failure::new(format!("the question could not be asked: {error}"))
+            .help("nothing was changed; `--yes` answers it")
+    })
+}
+
+/// A migration that did not go through, with all that a person needs to go on.
+pub struct Broken {
+    /// The migration's folder, or its title where there is none.
+    pub migration: String,
+    /// The script's file, or where else it came from.
+    pub script: String,
+    /// Applied or reverted.
+    pub event: EventKind,
+    /// The target's name.
+    pub target: String,
+    /// How many migrations of this run went through before.
+    pub before: usize,
+    /// Where the target is now.
+    pub at: String,
+}
+
+impl Broken {
+    /// Puts the failure into words.
+    pub fn explain(&self, failure: RunFailure) -> Failure {
+        let doing = match self.event {
+            EventKind::Reverted => "reverting",
+            _ => "applying",
+        };
+        let retry = match self.event {
+            EventKind::Reverted => "oak revert",
+            _ => "oak apply",
+        };
+        let told = match failure.kind {
+            FailureKind::Database(error) => {
+                Failure::new(format!("{doing} {}: {error}", self.migration)).help(error.help())
+            }
+            FailureKind::JournalMoved => {
+                Failure::new(format!("{doing} {}: another run changed the journal meanwhile", self.migration))
+                    .help(format!("`oak status` shows what is there now; then `{retry}` again"))
+            }
+            FailureKind::SchemaMoved => Failure::new(format!(
+                "{doing} {}: another program changed the schema between the check and the run",
+                self.migration
+            ))
+            .help(format!("`oak status` shows what is there now; then `{retry}` again")),
+            FailureKind::Statement { step, title, line, sql, message, by_rows } => {
+                let help = if by_rows {
+                    format!(
+                        "rows in the table do not meet the new rule: look at them with `oak show TABLE --rows 20`, mend them, then `{retry}` again"
+                    )
+                } else {
+                    format!("mend the step in {}, or the declaration and draft again, then `{retry}`", self.script)
+                };
+                Failure::new(format!("{doing} {}: step {step} ({title}) failed", self.migration))
+                    .detail(format!("{}:{line}", self.script))
+                    .detail(format!("SQLite says: {message}"))
+                    .detail(dim(&sql))
+                    .help(help)
+            }
+            FailureKind::BrokenReferences { count, examples, before } => {
+                let rows = plural("row", count);
+                let mut told = Failure::new(format!("{doing} {}: {rows} would reference nothing", self.migration));
+                for example in examples {
+                    told = told.detail(example);
+                }
+                if before > 0 {
+                    told = told.detail(format!(
+                        "{} did so already before the migration, with foreign keys off",
+                        plural("row", before)
+                    ));
+                }
+                told.help(format!("mend these rows, then `{retry}` again"))
+            }
+            FailureKind::BreaksDependent { kind, name, message } => Failure::new(format!(
+                "{doing} {}: {kind} {name} would no longer work",
+                self.migration
+            ))
+            .detail(format!("SQLite says: {message}"))
+            .help(match self.event {
+                EventKind::Reverted => format!("nobody declared it: drop it by hand, then `{retry}`"),
+                _ => format!(
+                    "nobody declared it: drop or mend it in a step of your own in {} (docs/own-sql.md), then `{retry}`",
+                    self.script
+                ),
+            }),
+            FailureKind::LosesDependent { kind, name } => {
+                Failure::new(format!("{doing} {}: {kind} {name} would be gone, and no step names it", self.migration))
+                    .help(format!(
+                        "make it again, or drop it by name, in a step of your own in {} (docs/own-sql.md)",
+                        self.script
+                    ))
+            }
+            FailureKind::Outcome { changes } => {
+                let failure =
+                    Failure::new(format!("{doing} {}: the outcome is not what its schema.oak says", self.migration));
+                with_differences(failure, &changes).help(format!(
+                    "own SQL may not change declared tables in another way than the declarations do: declare the change, or mend {}",
+                    self.script
+                ))
+            }
+        };
+        let so_far = match self.before {
+            0 => String::new(),
+            count => format!("; {} of this run went through", plural("migration", count)),
+        };
+        told.detail(format!("{} is {}; nothing of this migration remains{so_far}", strong(&self.target), self.at))
+    }
+}
+
+/// Where a target is now, in words.
+pub fn position_in_words(project: &Project, history: &History, database: &dyn Database) -> String {
+    let journal = target::journal(project, history, database).unwrap_or_default();
+    match journal.applied.last() {
+        None => "before the first migration".into(),
+        Some(applied) => match history.position(&applied.migration) {
+            Some(at) => format!("at {}", history.migrations()[at].folder),
+            None => format!("at \"{}\"", applied.title),
+        },
+    }
+}

@@ -1,0 +1,185 @@
+//! `oak status`: how a target stands to the history.
+
+use hollow_oak_core::diff::describe;
+use hollow_oak_core::history::{Applied, EventKind, History, Obstacle};
+use hollow_oak_core::plural::plural;
+use serde_json::{Value, json};
+
+use super::diff::{counted, print_reports, show_unmanaged};
+use super::running::{drift_refusal, history_refusals, obstacle_refusal};
+use crate::args::{Global, StatusArgs};
+use crate::exit::Exit;
+use crate::failure::Result;
+use crate::output::{Output, accent, danger, dim, done, strong};
+use crate::project::Project;
+use crate::target::{self, State, Target, examine, newest_applied};
+
+/// Says how the target stands, in one line first.
+pub fn run(args: &StatusArgs, global: &Global, output: &mut Output) -> Result<Exit> {
+    let project = Project::open(global, output)?;
+    let history = project.history()?;
+    let target = target::choose(Some(&project), global)?;
+    let database = target.open()?;
+    let exists = database.server()?.exists;
+    let state = examine(&project, &history, &target, &*database)?;
+    if global.json {
+        output.json(&as_json(&history, &state, &target, exists));
+    } else {
+        show(&project, &history, &state, &target, exists, output);
+    }
+    let to_report = !is_clean(&history, &state) || !state.standing.pending.is_empty();
+    Ok(if args.exit_code && to_report { Exit::Report } else { Exit::Done })
+}
+
+/// Whether nothing stands in the way of a run.
+fn is_clean(history: &History, state: &State) -> bool {
+    history.faults().is_empty() && state.standing.obstacles.is_empty() && state.drift.is_empty()
+}
+
+/// The one line that answers the question.
+pub fn headline(history: &History, state: &State, target: &Target) -> String {
+    let name = &target.name;
+    let at = match newest_applied(history, &state.standing) {
+        Some(migration) => format!("at {}", migration.folder),
+        None => "before the first migration".to_owned(),
+    };
+    let mut amiss = Vec::new();
+    if !history.faults().is_empty() {
+        amiss.push("the history is forked or broken".to_owned());
+    }
+    let edited = state.standing.obstacles.iter().filter(|one| matches!(one, Obstacle::Edited { .. })).count();
+    let unknown = state.standing.obstacles.iter().filter(|one| matches!(one, Obstacle::Unknown(_))).count();
+    let overtaken = state.standing.obstacles.len() - edited - unknown;
+    if edited > 0 {
+        amiss.push(format!("{} edited after it was applied", plural("migration", edited)));
+    }
+    if unknown > 0 {
+        amiss.push(format!("{} that the folder does not have", plural("migration", unknown)));
+    }
+    if overtaken > 0 {
+        amiss.push(format!("{} passed over", plural("migration", overtaken)));
+    }
+    if !state.drift.is_empty() {
+        amiss.push(format!("drifted ({})", counted(&describe(&state.drift))));
+    }
+    if !amiss.is_empty() {
+        return format!("{} {name} is {at}: {}", danger("amiss:"), amiss.join("; "));
+    }
+    match state.standing.pending.len() {
+        0 if history.migrations().is_empty() => format!("no migrations yet; {name} is {at}"),
+        0 => format!("{} {name} is {at}", done("up to date:")),
+        count => format!("{} to apply; {name} is {at}", strong(plural("migration", count))),
+    }
+}
+
+fn show(project: &Project, history: &History, state: &State, target: &Target, exists: bool, output: &mut Output) {
+    output.line(headline(history, state, target));
+    let folders = history.migrations().iter().map(|one| one.folder.chars().count());
+    let width = folders.max().unwrap_or(0);
+    if !history.migrations().is_empty() {
+        output.line("");
+    }
+    for (at, migration) in history.migrations().iter().enumerate() {
+        let applied = state.journal.get(migration.id());
+        let edited = state
+            .standing
+            .obstacles
+            .iter()
+            .any(|one| matches!(one, Obstacle::Edited { migration, .. } if *migration == at));
+        let word = match (applied, state.standing.applied.contains(&at)) {
+            (_, false) => accent("pending "),
+            (Some(_), _) if edited => danger("edited  "),
+            _ => done("applied "),
+        };
+        let how = applied.map(how_applied).unwrap_or_default();
+        output.line(format!("  {word}  {:<width$}  {}", migration.folder, dim(how)).trim_end());
+    }
+    for obstacle in &state.standing.obstacles {
+        if let Obstacle::Unknown(applied) = obstacle {
+            output.line(format_args!("  {}  \"{}\"  {}", danger("unknown "), applied.title, dim(how_applied(applied))));
+        }
+    }
+    explain(history, state, target, output);
+    if !state.unmanaged.is_empty() {
+        output.line("");
+        show_unmanaged(&state.unmanaged, output);
+    }
+    let missing = if exists { "" } else { "; the file is not there yet" };
+    output.line(format_args!(
+        "\n{}",
+        dim(format_args!("{} is {}{missing}; {}", target.name, target.url, project.migrations_found(history)))
+    ));
+    if is_clean(history, state) && !state.standing.pending.is_empty() {
+        output.next("oak apply", "brings it up");
+    }
+}
+
+/// Each thing that is amiss with its way out.
+fn explain(history: &History, state: &State, target: &Target, output: &mut Output) {
+    let mut refusals = history_refusals(history);
+    refusals.extend(state.standing.obstacles.iter().map(|one| obstacle_refusal(one, history, &target.name)));
+    if !state.drift.is_empty() {
+        output.line(format_args!("\n{}", danger("drifted: what was left there → what is there")));
+        print_reports(&describe(&state.drift), output);
+    }
+    refusals.extend(drift_refusal(state, &target.name));
+    for refusal in refusals {
+        output.line(format_args!("\n{} {}", danger("amiss:"), refusal.failure.message));
+        if let Some(help) = refusal.failure.help {
+            output.line(format_args!(" {} {help}", accent("help:")));
+        }
+    }
+}
+
+fn how_applied(applied: &Applied) -> String {
+    let moment = applied.at.replace('T', " ");
+    let minute = moment.get(..16).unwrap_or(&moment);
+    let how = match applied.kind {
+        EventKind::Applied => "",
+        EventKind::Adopted => "adopted ",
+        _ => "marked ",
+    };
+    format!("{how}{minute} UTC by {}", applied.by)
+}
+
+fn as_json(history: &History, state: &State, target: &Target, exists: bool) -> Value {
+    let migrations: Vec<_> = history
+        .migrations()
+        .iter()
+        .enumerate()
+        .map(|(at, migration)| {
+            let entry = state.journal.get(migration.id());
+            let edited = state.standing.obstacles.iter().any(|one| matches!(one, Obstacle::Edited { migration, .. } if *migration == at));
+            json!({
+                "migration": migration.folder,
+                "id": migration.id(),
+                "state": if !state.standing.applied.contains(&at) { "pending" } else if edited { "edited" } else { "applied" },
+                "at": entry.map(|one| &one.at),
+                "by": entry.map(|one| &one.by),
+            })
+        })
+        .collect();
+    let unknown: Vec<_> = state
+        .standing
+        .obstacles
+        .iter()
+        .filter_map(|one| match one {
+            Obstacle::Unknown(applied) => {
+                Some(json!({ "id": applied.migration, "title": applied.title, "at": applied.at, "by": applied.by }))
+            }
+            _ => None,
+        })
+        .collect();
+    json!({
+        "target": target.name,
+        "url": target.url.to_string(),
+        "exists": exists,
+        "at": newest_applied(history, &state.standing).map(|one| &one.folder),
+        "pending": state.standing.pending.len(),
+        "migrations": migrations,
+        "unknown": unknown,
+        "history": history.faults().iter().map(ToString::to_string).collect::<Vec<_>>(),
+        "drift": describe(&state.drift),
+        "unmanaged": state.unmanaged,
+    })
+}

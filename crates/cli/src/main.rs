@@ -1,0 +1,43 @@
+//! `oak`: the command line of Hollow Oak.
+//!
+//! `main` reads the arguments, calls one function and turns its result into an exit code. Every command is a sandwich:
+//! read files and databases, let the core decide, write.
+
+mod args;
+mod commands;
+mod diagnostics;
+mod exit;
+mod failure;
+mod output;
+mod project;
+mod settings;
+mod side;
+mod target;
+
+use std::process::ExitCode;
+
+use clap::Parser;
+
+use args::Cli;
+use exit::Exit;
+use output::Output;
+
+fn main() -> ExitCode {
+    let cli = match Cli::try_parse() {
+        Ok(cli) => cli,
+        Err(error) => {
+            // Help and version are answers, everything else is wrong usage; clap prints each where it belongs.
+            let _ = error.print();
+            return if error.use_stderr() { Exit::Usage } else { Exit::Done }.into();
+        }
+    };
+    let mut output = Output::terminal(&cli.global);
+    let exit = match commands::execute(&cli, &mut output) {
+        Ok(exit) => exit,
+        Err(failure) => {
+            failure.print(&mut output);
+            failure.exit
+        }
+    };
+    exit.into()
+}

@@ -1,0 +1,309 @@
+//! A project on disk: its configuration, declarations and migrations.
+
+use std::path::{Path, PathBuf};
+
+use hollow_oak_core::dialect::Lowered;
+use hollow_oak_core::history::{History, Migration, Record};
+use hollow_oak_core::language::{Diagnostic, Resolution, Source, resolve};
+use hollow_oak_core::plural::plural;
+use hollow_oak_core::script::{Direction, Script};
+use hollow_oak_core::{Dialect, Schema, physical};
+
+use crate::args::Global;
+use crate::diagnostics::draw;
+use crate::failure::{Failure, Result, read_file, shown_path};
+use crate::output::Output;
+use crate::settings::{self, Settings};
+
+/// The file that holds the declared schema after a migration.
+pub const SCHEMA_FILE: &str = "schema.oak";
+
+/// The file that holds a migration's record.
+pub const RECORD_FILE: &str = "record.toml";
+
+/// A project.
+#[derive(Debug)]
+pub struct Project {
+    /// Its folder.
+    pub folder: PathBuf,
+    /// Its configuration.
+    pub settings: Settings,
+}
+
+/// What the declarations say.
+pub struct Declared {
+    /// The files.
+    pub sources: Vec<Source>,
+    /// What reading them gave.
+    pub resolution: Resolution,
+    /// What each provider will store, where nothing is wrong.
+    pub lowered: Vec<(Dialect, physical::Schema)>,
+}
+
+/// The folder of the project that somebody works on: the one given, or the nearest upwards with a configuration.
+pub fn find_folder(global: &Global) -> Result<Option<PathBuf>> {
+    if let Some(folder) = &global.project {
+        if !folder.join(settings::FILE).is_file() {
+            let message = format!("there is no {} in `{}`", settings::FILE, folder.display());
+            return Err(
+                Failure::new(message).help(format!("`oak init --project {}` starts a project there", folder.display()))
+            );
+        }
+        return Ok(Some(folder.clone()));
+    }
+    let here = std::env::current_dir().map_err(|error| Failure::new(format!("there is no working folder: {error}")))?;
+    Ok(here.ancestors().find(|folder| folder.join(settings::FILE).is_file()).map(Path::to_owned))
+}
+
+impl Project {
+    /// Finds and reads the project's configuration.
+    pub fn open(global: &Global, output: &mut Output) -> Result<Self> {
+        match find_folder(global)? {
+            Some(folder) => Self::read(folder, output),
+            None => {
+                let message = format!("there is no {} in this folder or above it", settings::FILE);
+                Err(Failure::new(message)
+                    .help("`oak init` starts a project here; `--project DIR` names another folder"))
+            }
+        }
+    }
+
+    fn read(folder: PathBuf, output: &mut Output) -> Result<Self> {
+        let path = folder.join(settings::FILE);
+        let text = read_file(&path)?;
+        match settings::read(&text, &shown_path(&path)) {
+            Ok(settings) => Ok(Self { folder, settings }),
+            Err((mistakes, source)) => {
+                let sources = [source];
+                for mistake in &mistakes {
+                    output.complain(format_args!("{}\n", draw(mistake, &sources, output.width)));
+                }
+                let count = plural("mistake", mistakes.len());
+                Err(Failure::new(format!("{count} in {}", shown_path(&path))))
+            }
+        }
+    }
+
+    /// The migrations folder.
+    pub fn migrations_folder(&self) -> PathBuf {
+        self.folder.join(&self.settings.migrations)
+    }
+
+    /// A migration's folder.
+    pub fn migration_folder(&self, migration: &Migration) -> PathBuf {
+        self.migrations_folder().join(&migration.folder)
+    }
+
+    // ---- declarations -------------------------------------------------------------------------------------------
+
+    /// The declaration files, in order of their paths.
+    pub fn declaration_files(&self) -> Result<Vec<PathBuf>> {
+        let mut files = Vec::new();
+        for entry in &self.settings.declarations {
+            let path = self.folder.join(entry);
+            if !path.exists() {
+                let message =
+                    format!("there is no `{}`, which `declarations` in {} names", entry.display(), settings::FILE);
+                return Err(
+                    Failure::new(message).help(format!("make the folder, or mend the path in {}", settings::FILE))
+                );
+            }
+            oak_files(&path, &mut files)?;
+        }
+        Ok(files)
+    }
+
+    /// Reads the declarations and lowers them for every provider of the project.
+    pub fn declared(&self) -> Result<Declared> {
+        read_declared(&self.declaration_files()?, &self.folder, &self.settings.dialects)
+    }
+
+    /// The declarations, which have to be without an error.
+    pub fn valid_declared(&self, output: &mut Output) -> Result<Declared> {
+        let declared = self.declared()?;
+        declared.refuse_errors(output)?;
+        Ok(declared)
+    }
+
+    // ---- history ------------------------------------------------------------------------------------------------
+
+    /// Reads the records of all migrations.
+    pub fn history(&self) -> Result<History> {
+        let folder = self.migrations_folder();
+        if !folder.is_dir() {
+            return Ok(History::default());
+        }
+        let entries = std::fs::read_dir(&folder).map_err(|error| Failure::file("read", &folder, &error))?;
+        let mut migrations = Vec::new();
+        for entry in entries {
+            let entry = entry.map_err(|error| Failure::file("read", &folder, &error))?;
+            let name = entry.file_name().to_string_lossy().into_owned();
+            let is_folder = entry.file_type().is_ok_and(|kind| kind.is_dir());
+            if let (true, Some(number)) = (is_folder, number_of(&name)) {
+                migrations.push(read_migration(&entry.path(), name, number)?);
+            }
+        }
+        Ok(History::new(migrations))
+    }
+
+    /// A sentence on where migrations were looked for and how many there are.
+    pub fn migrations_found(&self, history: &History) -> String {
+        let folder = self.migrations_folder();
+        let path = shown_path(&folder);
+        if folder.is_dir() {
+            format!("{} in {path}", plural("migration", history.migrations().len()))
+        } else {
+            format!("no migrations: there is no folder {path}")
+        }
+    }
+
+    /// The declared schema after a migration.
+    pub fn schema_after(&self, migration: &Migration) -> Result<Schema> {
+        let path = self.migration_folder(migration).join(SCHEMA_FILE);
+        let sources = [Source { name: shown_path(&path), text: read_file(&path)? }];
+        let resolution = resolve(&sources);
+        resolution.schema.ok_or_else(|| {
+            let mut failure = Failure::new(format!("`{}` cannot be read", shown_path(&path)))
+                .help("it is written by oak; bring it back from version control");
+            for diagnostic in resolution.diagnostics.iter().take(3) {
+                failure = failure.detail(draw(diagnostic, &sources, 100));
+            }
+            failure
+        })
+    }
+
+    /// What a provider stores after a migration; empty before the first.
+    pub fn physical_after(&self, migration: Option<&Migration>, dialect: Dialect) -> Result<physical::Schema> {
+        let Some(migration) = migration else { return Ok(physical::Schema::default()) };
+        let schema = self.schema_after(migration)?;
+        Ok(lower(dialect, &schema, &migration.folder)?.schema)
+    }
+
+    /// A migration's script as it stands in its file.
+    pub fn script(&self, migration: &Migration, dialect: Dialect, direction: Direction) -> Result<ScriptFile> {
+        ScriptFile::read(self.migration_folder(migration).join(script_name(dialect, direction)))
+    }
+}
+
+impl Declared {
+    /// Draws every mistake and fails where one is an error.
+    pub fn refuse_errors(&self, output: &mut Output) -> Result<()> {
+        let errors = self.errors();
+        if errors == 0 {
+            return Ok(());
+        }
+        for diagnostic in self.resolution.diagnostics.iter().filter(|one| one.is_error()) {
+            output.complain(format_args!("{}\n", draw(diagnostic, &self.sources, output.width)));
+        }
+        Err(Failure::new(format!("{} in the declarations", plural("error", errors))))
+    }
+
+    /// How many errors there are.
+    pub fn errors(&self) -> usize {
+        self.resolution.diagnostics.iter().filter(|one| one.is_error()).count()
+    }
+
+    /// What a provider will store.
+    pub fn physical(&self, dialect: Dialect) -> Option<&physical::Schema> {
+        self.lowered.iter().find(|(other, _)| *other == dialect).map(|(_, schema)| schema)
+    }
+}
+
+/// Reads declaration files and lowers them.
+pub fn read_declared(files: &[PathBuf], folder: &Path, dialects: &[Dialect]) -> Result<Declared> {
+    let mut sources = Vec::with_capacity(files.len());
+    for path in files {
+        let name = path.strip_prefix(folder).unwrap_or(path).display().to_string();
+        sources.push(Source { name, text: read_file(path)? });
+    }
+    let mut resolution = resolve(&sources);
+    let mut lowered = Vec::new();
+    if let Some(schema) = &resolution.schema {
+        for dialect in dialects {
+            let faults = match dialect.lower(schema) {
+                Ok(done) => {
+                    lowered.push((*dialect, done.schema));
+                    done.warnings
+                }
+                Err(faults) => faults,
+            };
+            let drawn: Vec<Diagnostic> = faults.iter().map(|fault| resolution.origins.diagnose(fault)).collect();
+            resolution.diagnostics.extend(drawn);
+        }
+    }
+    Ok(Declared { sources, resolution, lowered })
+}
+
+/// Lowers a schema that was valid when it was written.
+pub fn lower(dialect: Dialect, schema: &Schema, of: &str) -> Result<Lowered> {
+    dialect.lower(schema).map_err(|faults| {
+        let message = format!("{} cannot store the schema of {of}", dialect.provider().title());
+        faults.iter().fold(Failure::new(message), |failure, fault| failure.detail(fault.to_string()))
+    })
+}
+
+/// A script's file and what is in it.
+#[derive(Debug)]
+pub struct ScriptFile {
+    /// The file.
+    pub path: PathBuf,
+    /// Its text, with LF line ends.
+    pub text: String,
+}
+
+impl ScriptFile {
+    /// Reads a script's file.
+    pub fn read(path: PathBuf) -> Result<Self> {
+        let text = read_file(&path)?.replace("\r\n", "\n");
+        Ok(Self { path, text })
+    }
+
+    /// Takes the script apart.
+    pub fn parse(&self) -> Result<Script> {
+        Script::read(&self.text).map_err(|error| {
+            Failure::new(format!("{}:{}: {}", shown_path(&self.path), error.line, error.kind))
+                .help("docs/own-sql.md says what a script may hold")
+        })
+    }
+}
+
+/// The name of a script's file.
+pub fn script_name(dialect: Dialect, direction: Direction) -> String {
+    format!("{}.{direction}.sql", dialect.provider())
+}
+
+/// The number at the head of a migration folder's name.
+fn number_of(name: &str) -> Option<u32> {
+    let digits = name.split('-').next()?;
+    digits.parse().ok()
+}
+
+fn read_migration(path: &Path, folder: String, number: u32) -> Result<Migration> {
+    let file = path.join(RECORD_FILE);
+    let text = read_file(&file).map_err(|failure| {
+        failure.help("every migration folder has one; bring it back from version control, or remove the folder")
+    })?;
+    let record = Record::read(&text)
+        .map_err(|error| Failure::new(format!("`{}` cannot be read", shown_path(&file))).detail(error.to_string()))?;
+    Ok(Migration { number, folder, record })
+}
+
+/// Adds a file, or the declaration files in a folder and below it, by name.
+pub fn oak_files(path: &Path, files: &mut Vec<PathBuf>) -> Result<()> {
+    if path.is_file() {
+        files.push(path.to_owned());
+        return Ok(());
+    }
+    let entries = std::fs::read_dir(path).map_err(|error| Failure::file("read", path, &error))?;
+    let mut paths: Vec<_> = entries.filter_map(|entry| entry.ok().map(|entry| entry.path())).collect();
+    paths.sort();
+    for path in paths {
+        let hidden = path.file_name().is_some_and(|name| name.to_string_lossy().starts_with('.'));
+        if path.is_dir() && !hidden {
+            oak_files(&path, files)?;
+        } else if path.extension().is_some_and(|extension| extension == "oak") && !hidden {
+            files.push(path);
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,177 @@
+//! The sides of a diff.
+
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+
+use hollow_oak_core::Dialect;
+use hollow_oak_core::history::History;
+use hollow_oak_core::physical::{Schema, Unmanaged};
+
+use crate::args::Global;
+use crate::failure::{Failure, Result};
+use crate::output::Output;
+use crate::project::{Project, oak_files, read_declared};
+use crate::target::{self, Target};
+
+/// A side of a diff, as asked for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Side {
+    /// The declarations.
+    Declared,
+    /// The newest migration.
+    History,
+    /// A named migration.
+    HistoryAt(String),
+    /// The target.
+    Live,
+    /// A named target.
+    LiveAt(String),
+    /// Nothing at all.
+    Empty,
+    /// A declaration file or folder.
+    Path(PathBuf),
+}
+
+impl Side {
+    /// Reads a side's name; anything that is no keyword has to be a path that is there.
+    pub fn parse(text: &str) -> Result<Self> {
+        Ok(match text.split_once('@') {
+            Some(("history", migration)) => Self::HistoryAt(migration.to_owned()),
+            Some(("live", target)) => Self::LiveAt(target.to_owned()),
+            Some(("snapshot", _)) => {
+                return Err(Failure::usage("snapshots are not there yet in this version of oak").help(SIDES));
+            }
+            _ => match text {
+                "declared" => Self::Declared,
+                "history" => Self::History,
+                "live" => Self::Live,
+                "empty" => Self::Empty,
+                path if Path::new(path).exists() => Self::Path(path.into()),
+                other => {
+                    let known = ["declared", "history", "live", "empty"];
+                    let help =
+                        hollow_oak_core::nearest::nearest(other, known).map(|word| format!("did you mean `{word}`?"));
+                    return Err(Failure::usage(format!(
+                        "there is no side `{other}`, and no file or folder of that name"
+                    ))
+                    .help(help.unwrap_or(SIDES.into())));
+                }
+            },
+        })
+    }
+
+    /// The target it asks, if it is live.
+    pub fn is_live(&self) -> bool {
+        matches!(self, Self::Live | Self::LiveAt(_))
+    }
+}
+
+const SIDES: &str = "a side is `declared`, `history`, `history@7`, `live`, `live@NAME`, `empty`, or a path";
+
+/// What a side holds for one dialect.
+pub struct Held {
+    /// The side in words.
+    pub label: String,
+    /// Its tables.
+    pub schema: Schema,
+    /// For a live side, what the model does not describe.
+    pub unmanaged: Vec<Unmanaged>,
+    /// For a live side, folded names of tables that the newest applied migration manages.
+    pub managed: BTreeSet<String>,
+}
+
+/// What is needed to fill sides.
+pub struct Sides<'a> {
+    /// The project, where there is one.
+    pub project: Option<&'a Project>,
+    /// Its history.
+    pub history: &'a History,
+    /// The options.
+    pub global: &'a Global,
+}
+
+impl Sides<'_> {
+    /// The dialects to compare in: the target's where a side is live, else all of the project's.
+    pub fn dialects(&self, sides: [&Side; 2]) -> Result<Vec<Dialect>> {
+        for side in sides {
+            if let Some(target) = self.target(side)? {
+                return Ok(vec![target.dialect]);
+            }
+        }
+        Ok(self.project.map_or(vec![Dialect::Sqlite], |project| project.settings.dialects.clone()))
+    }
+
+    fn target(&self, side: &Side) -> Result<Option<Target>> {
+        match side {
+            Side::Live => target::choose(self.project, self.global).map(Some),
+            Side::LiveAt(name) => target::named(self.project()?, name).map(Some),
+            _ => Ok(None),
+        }
+    }
+
+    fn project(&self) -> Result<&Project> {
+        self.project.ok_or_else(|| {
+            Failure::new("there is no hollow-oak.toml in this folder or above it")
+                .help("without a project, the sides are `live` with `--url`, `empty`, and paths")
+        })
+    }
+
+    /// Fills a side.
+    pub fn fill(&self, side: &Side, dialect: Dialect, output: &mut Output) -> Result<Held> {
+        let plain =
+            |label: String, schema: Schema| Held { label, schema, unmanaged: Vec::new(), managed: BTreeSet::new() };
+        match side {
+            Side::Empty => Ok(plain("empty".into(), Schema::default())),
+            Side::Declared => {
+                let declared = self.project()?.valid_declared(output)?;
+                Ok(plain("declared".into(), declared.physical(dialect).cloned().unwrap_or_default()))
+            }
+            Side::Path(path) => {
+                let mut files = Vec::new();
+                oak_files(path, &mut files)?;
+                let declared = read_declared(&files, Path::new(""), &[dialect])?;
+                declared.refuse_errors(output)?;
+                Ok(plain(path.display().to_string(), declared.physical(dialect).cloned().unwrap_or_default()))
+            }
+            Side::History => {
+                let project = self.project()?;
+                let newest = self.history.newest();
+                let label =
+                    newest.map_or("history (no migrations)".to_owned(), |one| format!("history ({})", one.folder));
+                Ok(plain(label, project.physical_after(newest, dialect)?))
+            }
+            Side::HistoryAt(wanted) => {
+                let project = self.project()?;
+                let migration = &self.history.migrations()[self.history.find(wanted)?];
+                Ok(plain(migration.folder.clone(), project.physical_after(Some(migration), dialect)?))
+            }
+            Side::Live | Side::LiveAt(_) => {
+                let Some(target) = self.target(side)? else { return Err(Failure::new("no target")) };
+                self.live(&target)
+            }
+        }
+    }
+
+    fn live(&self, target: &Target) -> Result<Held> {
+        let database = target.open()?;
+        let label = format!("live ({})", target.name);
+        let Some(project) = self.project else {
+            let introspected = database.introspect()?;
+            return Ok(Held {
+                label,
+                schema: introspected.schema,
+                unmanaged: introspected.unmanaged,
+                managed: BTreeSet::new(),
+            });
+        };
+        let journal = target::journal(project, self.history, &*database)?;
+        let standing = hollow_oak_core::history::standing(self.history, &journal, &std::collections::BTreeMap::new());
+        let expected = project.physical_after(target::newest_applied(self.history, &standing), target.dialect)?;
+        let introspected = database.introspect()?;
+        let ignored = |name: &str| target::is_ignored(&project.settings.unmanaged_tables, name);
+        let managed = expected.tables().map(|table| table.name.to_ascii_lowercase()).collect();
+        let schema = introspected.schema.filtered(|table| !ignored(&table.name));
+        let unmanaged = introspected.unmanaged.into_iter().filter(|one| !ignored(&one.name)).collect();
+        Ok(Held { label, schema, unmanaged, managed })
+    }
+}

@@ -1,0 +1,246 @@
+//! Targets: which database is meant, and how it stands to the project.
+
+use std::collections::BTreeMap;
+use std::path::Path;
+use std::time::Duration;
+
+use hollow_oak_core::diff::{Changes, diff};
+use hollow_oak_core::history::{History, JournalState, Migration, Standing, standing};
+use hollow_oak_core::physical::{ObjectKind, Schema, Table, Unmanaged};
+use hollow_oak_core::script::Direction;
+use hollow_oak_core::{Dialect, Provider};
+use hollow_oak_database::{Database, Opening, TargetUrl};
+use sha2::{Digest, Sha256};
+
+use crate::args::Global;
+use crate::failure::{Failure, Result};
+use crate::project::Project;
+use crate::settings::{self, DEFAULT_LOCK_WAIT, UrlSource};
+
+/// A target that can be opened.
+#[derive(Debug)]
+pub struct Target {
+    /// Its name in the configuration, or its URL.
+    pub name: String,
+    /// Where it is.
+    pub url: TargetUrl,
+    /// Its dialect.
+    pub dialect: Dialect,
+    /// How long a run waits for another one.
+    pub lock_wait: Duration,
+    /// Whether only rehearsed migrations may run.
+    pub require_proof: bool,
+}
+
+/// The target that the options name, or the project's default.
+pub fn choose(project: Option<&Project>, global: &Global) -> Result<Target> {
+    if let Some(url) = &global.url {
+        return from_url(url, Path::new(""), "the `--url` option");
+    }
+    let Some(project) = project else {
+        return Err(Failure::usage("there is no project here that names a target")
+            .help("name a database: `--url sqlite:app.db`"));
+    };
+    let name = match (&global.target, &project.settings.default_target) {
+        (Some(name), _) | (None, Some(name)) => name,
+        (None, None) => {
+            let known: Vec<_> = project.settings.targets.keys().map(String::as_str).collect();
+            let help = match known.first() {
+                None => "add one to hollow-oak.toml: `[targets.dev]` with `url = \"sqlite:app.db\"`".to_owned(),
+                Some(first) => format!(
+                    "choose one of {}: `--target {first}`, or set `default_target` in hollow-oak.toml",
+                    known.join(", ")
+                ),
+            };
+            return Err(Failure::usage("no target is named, and the project has no default").help(help));
+        }
+    };
+    named(project, name)
+}
+
+/// The target of this name.
+pub fn named(project: &Project, name: &str) -> Result<Target> {
+    let Some(found) = project.settings.targets.get(name) else {
+        let known = project.settings.targets.keys().map(String::as_str);
+        let help = match hollow_oak_core::nearest::nearest(name, known) {
+            Some(nearest) => format!("did you mean `{nearest}`?"),
+            None => format!("add `[targets.{name}]` with a url to hollow-oak.toml"),
+        };
+        return Err(Failure::usage(format!("there is no target `{name}`")).help(help));
+    };
+    let url = match &found.url {
+        UrlSource::Written(url) => url.clone(),
+        UrlSource::Environment(variable) => from_environment(project, name, variable)?,
+    };
+    let mut target = from_url(&url, &project.folder, &format!("target `{name}`"))?;
+    let provider = target.url.provider();
+    if !project.settings.dialects.iter().any(|dialect| dialect.provider() == provider) {
+        let message = format!("target `{name}` is of {}, which `[providers]` does not list", provider.title());
+        return Err(Failure::new(message).help(format!("add `{provider} = {{}}` to `[providers]` in hollow-oak.toml")));
+    }
+    name.clone_into(&mut target.name);
+    target.lock_wait = found.lock_wait;
+    target.require_proof = found.require_proof;
+    Ok(target)
+}
+
+fn from_environment(project: &Project, name: &str, variable: &str) -> Result<String> {
+    let file = project.folder.join(".env");
+    let value = settings::variable(variable, &project.folder).map_err(|error| {
+        let reason = match error {
+            // The library's message would show the line, and with it what should stay hidden.
+            dotenvy::Error::LineParse(_, at) => format!("a line in it cannot be read, at character {}", at + 1),
+            other => other.to_string(),
+        };
+        Failure::new(format!("`{}`: {reason}", file.display())).help("a line is NAME=value, or NAME=\"value\"")
+    })?;
+    value.ok_or_else(|| {
+        Failure::new(format!("target `{name}` takes its url from the variable {variable}, which is not set"))
+            .help(format!("set it in the environment, or write {variable}=… into {}", file.display()))
+    })
+}
+
+fn from_url(url: &str, base: &Path, what: &str) -> Result<Target> {
+    let url = TargetUrl::parse(url, base)
+        .map_err(|error| Failure::new(format!("{what} has an unusable url: {error}")).help(error.help()))?;
+    let dialect = match Dialect::of(url.provider()) {
+        Some(dialect) => dialect,
+        None => return Err(Failure::new(format!("{} is not there yet", url.provider().title()))),
+    };
+    Ok(Target { name: url.to_string(), url, dialect, lock_wait: DEFAULT_LOCK_WAIT, require_proof: false })
+}
+
+impl Target {
+    /// Opens its database; one that is not there counts as empty.
+    pub fn open(&self) -> Result<Box<dyn Database>> {
+        self.opening(false)
+    }
+
+    /// Opens its database, making it where it is not there.
+    pub fn create(&self) -> Result<Box<dyn Database>> {
+        self.opening(true)
+    }
+
+    fn opening(&self, create: bool) -> Result<Box<dyn Database>> {
+        let opening = Opening { create, lock_wait: self.lock_wait };
+        hollow_oak_database::open(&self.url, opening)
+            .map_err(|error| Failure::new(format!("target {}: {error}", self.name)).help(error.help()))
+    }
+
+    /// The provider in its makers' spelling.
+    pub fn provider(&self) -> Provider {
+        self.url.provider()
+    }
+}
+
+/// SHA-256 of a script's text with LF line ends, as lower-case hexadecimal digits.
+pub fn script_sha(text: &str) -> String {
+    let digest = Sha256::digest(text.replace("\r\n", "\n").as_bytes());
+    digest.iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
+/// How a target stands to the project.
+pub struct State {
+    /// What the journal says is applied.
+    pub journal: JournalState,
+    /// Applied, pending, and what is in the way.
+    pub standing: Standing,
+    /// The tables it holds.
+    pub live: Schema,
+    /// Tables as the newest applied migration left them.
+    pub expected: Schema,
+    /// From what is expected to what is there, managed tables only.
+    pub drift: Changes,
+    /// What nobody declared.
+    pub unmanaged: Vec<Unmanaged>,
+}
+
+/// Reads the journal of a target, as far as it is of this project.
+pub fn journal(project: &Project, history: &History, database: &dyn Database) -> Result<JournalState> {
+    let events = database.journal()?;
+    let ours = |name: &str, id: &str| name == project.settings.name || history.position(id).is_some();
+    Ok(JournalState::from_events(
+        events.into_iter().filter(|(name, event)| ours(name, &event.migration)).map(|(_, event)| event),
+    ))
+}
+
+/// Hashes of the scripts of applied migrations, as they are in the files.
+pub fn script_hashes(
+    project: &Project,
+    history: &History,
+    journal: &JournalState,
+    dialect: Dialect,
+) -> Result<BTreeMap<String, (String, String)>> {
+    let mut hashes = BTreeMap::new();
+    for migration in history.migrations() {
+        if journal.get(migration.id()).is_some() {
+            let sha = |direction| project.script(migration, dialect, direction).map(|file| script_sha(&file.text));
+            hashes.insert(migration.id().to_owned(), (sha(Direction::Up)?, sha(Direction::Down)?));
+        }
+    }
+    Ok(hashes)
+}
+
+/// The newest migration that a target has.
+pub fn newest_applied<'h>(history: &'h History, standing: &Standing) -> Option<&'h Migration> {
+    standing.applied.last().map(|at| &history.migrations()[*at])
+}
+
+/// Works out how a target stands.
+pub fn examine(project: &Project, history: &History, target: &Target, database: &dyn Database) -> Result<State> {
+    let journal = journal(project, history, database)?;
+    let hashes = script_hashes(project, history, &journal, target.dialect)?;
+    let standing = standing(history, &journal, &hashes);
+    let expected = project.physical_after(newest_applied(history, &standing), target.dialect)?;
+    let introspected = database.introspect()?;
+    let ignored = |name: &str| is_ignored(&project.settings.unmanaged_tables, name);
+    let (managed, rest): (Vec<Table>, Vec<Table>) = introspected
+        .schema
+        .clone()
+        .into_tables()
+        .partition(|table| expected.table(&table.name).is_some() && !ignored(&table.name));
+    let drift = diff(&expected, &Schema::new(managed));
+    let mut unmanaged: Vec<_> = rest.iter().map(unmanaged_table).collect();
+    unmanaged.extend(introspected.unmanaged);
+    unmanaged.retain(|object| !ignored(&object.name));
+    unmanaged.sort();
+    Ok(State { journal, standing, live: introspected.schema, expected, drift, unmanaged })
+}
+
+/// A table that nobody declared.
+pub fn unmanaged_table(table: &Table) -> Unmanaged {
+    Unmanaged { kind: ObjectKind::Table, name: table.name.clone(), table: None, sql: String::new() }
+}
+
+/// Whether a name is left alone by `[unmanaged] tables`; `*` stands for any letters.
+pub fn is_ignored(patterns: &[String], name: &str) -> bool {
+    patterns.iter().any(|pattern| matches_pattern(&pattern.to_lowercase(), &name.to_lowercase()))
+}
+
+fn matches_pattern(pattern: &str, name: &str) -> bool {
+    match pattern.split_once('*') {
+        None => pattern == name,
+        Some((head, rest)) => name.strip_prefix(head).is_some_and(|tail| {
+            let mut starts = (0..=tail.len()).filter(|at| tail.is_char_boundary(*at));
+            starts.any(|at| matches_pattern(rest, &tail[at..]))
+        }),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn stars_stand_for_any_letters() {
+        #[track_caller]
+        fn case(pattern: &str, name: &str, expected: bool) {
+            assert_eq!(is_ignored(&[pattern.to_owned()], name), expected, "{pattern} {name}");
+        }
+        case("tmp_*", "TMP_a", true);
+        case("tmp_*", "a_tmp_", false);
+        case("*_old", "hive_old", true);
+        case("a*b*c", "a-b-b-c", true);
+        case("hive", "hives", false);
+    }
+}

@@ -1,0 +1,21 @@
+//! What a dialect can do, as data.
+
+/// The facts of a dialect. No `Default` on purpose: a new fact is answered for every dialect.
+#[derive(Clone, Copy, Debug)]
+pub struct Facts {
+    /// Whether DDL rolls back with the transaction it runs in.
+    pub transactional_ddl: bool,
+    /// The longest identifier the server keeps whole.
+    pub identifier_limit: IdentifierLimit,
+}
+
+/// The longest identifier.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum IdentifierLimit {
+    /// As long as one likes.
+    None,
+    /// This many bytes.
+    Bytes(usize),
+    /// This many characters.
+    Characters(usize),
+}

@@ -1,0 +1,98 @@
+//! The catalogue of a SQLite database as a physical schema.
+
+use std::collections::BTreeMap;
+
+use super::{ddl, rowid_alias};
+use crate::physical::{Introspected, ObjectKind, Schema, Table, Unmanaged, fold};
+
+/// One row of the catalogue.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Definition {
+    /// The kind, in the catalogue's word: `table`, `index`, `view`, `trigger`.
+    pub kind: String,
+    /// The object's name.
+    pub name: String,
+    /// The table it belongs to.
+    pub table: String,
+    /// Its SQL; nothing for an index that a constraint brings along.
+    pub sql: Option<String>,
+}
+
+/// Reads a catalogue; see [`crate::Dialect::introspect`].
+///
+/// Nothing is passed over: a definition that cannot be read, and a table with an index that cannot, is unmanaged.
+pub(in crate::dialect) fn introspect(definitions: Vec<Definition>) -> Introspected {
+    let mut tables: BTreeMap<String, (Table, String)> = BTreeMap::new();
+    let mut unmanaged = Vec::new();
+    let mut rest = Vec::new();
+    for definition in definitions {
+        let Some(sql) = definition.sql.clone() else { continue };
+        match definition.kind.as_str() {
+            "table" if is_virtual(&sql) => unmanaged.push(object(ObjectKind::VirtualTable, definition, sql)),
+            "table" => match ddl::table(&sql) {
+                Some(table) => {
+                    tables.insert(fold(&definition.name), (Table { name: definition.name, ..table }, sql));
+                }
+                None => unmanaged.push(object(ObjectKind::Unreadable, definition, sql)),
+            },
+            _ => rest.push((definition, sql)),
+        }
+    }
+    for (definition, sql) in rest {
+        match definition.kind.as_str() {
+            "view" => unmanaged.push(object(ObjectKind::View, definition, sql)),
+            "trigger" => unmanaged.push(object(ObjectKind::Trigger, definition, sql)),
+            "index" => match (tables.get_mut(&fold(&definition.table)), ddl::index(&sql)) {
+                (Some((table, _)), Some(index)) => table.indexes.push(index),
+                _ => unmanaged.push(object(ObjectKind::Unreadable, definition, sql)),
+            },
+            _ => unmanaged.push(object(ObjectKind::Unreadable, definition, sql)),
+        }
+    }
+    complete(&mut tables);
+    unmanaged.sort();
+    Introspected { schema: Schema::new(tables.into_values().map(|(table, _)| table)), unmanaged }
+}
+
+fn object(kind: ObjectKind, definition: Definition, sql: String) -> Unmanaged {
+    let table = (definition.table != definition.name).then_some(definition.table);
+    Unmanaged { kind, name: definition.name, table, sql }
+}
+
+fn is_virtual(sql: &str) -> bool {
+    sql.split_ascii_whitespace().nth(1).is_some_and(|word| word.eq_ignore_ascii_case("virtual"))
+}
+
+/// Fills in what the statements leave to SQLite.
+fn complete(tables: &mut BTreeMap<String, (Table, String)>) {
+    let keys: BTreeMap<String, Vec<String>> = tables
+        .iter()
+        .map(|(name, (table, _))| {
+            let columns = table.primary_key.iter().flat_map(|key| &key.columns);
+            (name.clone(), columns.map(|column| column.name.clone()).collect())
+        })
+        .collect();
+    for (table, _) in tables.values_mut() {
+        // A reference without columns means the primary key (SQLite, "Foreign Key Support", "Required and Suggested
+        // Database Indexes").
+        for key in &mut table.foreign_keys {
+            if key.referenced_columns.is_empty()
+                && let Some(columns) = keys.get(&fold(&key.referenced_table))
+            {
+                key.referenced_columns.clone_from(columns);
+            }
+        }
+        let alias = rowid_alias(table).map(str::to_owned);
+        let without_rowid = table.has_option("without rowid");
+        let key: Vec<_> =
+            table.primary_key.iter().flat_map(|key| &key.columns).map(|column| fold(&column.name)).collect();
+        // The rowid is never null, and a table without one does not take nulls in its key (SQLite, "The WITHOUT ROWID
+        // Optimization").
+        for column in &mut table.columns {
+            let in_key = key.contains(&fold(&column.name));
+            if Some(&column.name) == alias.as_ref() || (without_rowid && in_key) {
+                column.nullable = false;
+            }
+        }
+    }
+}

@@ -1,0 +1,516 @@
+//! Reads the `create table` and `create index` statements that SQLite keeps in its catalogue.
+//!
+//! The statements are those SQLite itself accepted, so reading gives up (`None`) only where this reader does not know
+//! the syntax; the object is then reported as unreadable, never taken for something else. The grammar is that of SQLite,
+//! "CREATE TABLE" and "CREATE INDEX".
+
+use std::collections::BTreeSet;
+
+use super::index_key;
+use super::lower::collation;
+use crate::Span;
+use crate::physical::{
+    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, Origin, PrimaryKey, Table, TypeName,
+    Unique,
+};
+use crate::schema::{Action, Deferrable, Storage};
+use crate::sql::{Brackets, Expression, Lexer, TokenKind, unquote};
+
+/// Reads a `create table` statement.
+pub(super) fn table(sql: &str) -> Option<Table> {
+    Reader::new(sql).table()
+}
+
+/// Reads a `create index` statement.
+pub(super) fn index(sql: &str) -> Option<Index> {
+    Reader::new(sql).index()
+}
+
+struct Reader<'a> {
+    source: &'a str,
+    tokens: Vec<(TokenKind, Span)>,
+    at: usize,
+}
+
+impl<'a> Reader<'a> {
+    fn new(source: &'a str) -> Self {
+        let tokens = Lexer::new(source, 0, Brackets::Quote)
+            .filter(|token| !matches!(token.kind, TokenKind::Space | TokenKind::Comment))
+            .map(|token| (token.kind, token.span))
+            .collect();
+        Self { source, tokens, at: 0 }
+    }
+
+    fn peek(&self) -> &'a str {
+        self.tokens.get(self.at).map_or("", |(_, span)| span.text(self.source))
+    }
+
+    fn is(&self, word: &str) -> bool {
+        self.peek().eq_ignore_ascii_case(word)
+    }
+
+    fn eat(&mut self, word: &str) -> bool {
+        let found = self.is(word);
+        self.at += usize::from(found);
+        found
+    }
+
+    fn expect(&mut self, word: &str) -> Option<()> {
+        self.eat(word).then_some(())
+    }
+
+    fn name(&mut self) -> Option<String> {
+        let (kind, span) = *self.tokens.get(self.at)?;
+        self.at += 1;
+        matches!(kind, TokenKind::Word | TokenKind::Quoted | TokenKind::Text).then(|| unquote(span.text(self.source)))
+    }
+
+    /// The text inside parentheses.
+    fn parenthesised(&mut self) -> Option<&'a str> {
+        let open = self.tokens.get(self.at)?.1;
+        self.expect("(")?;
+        let mut depth = 1;
+        while depth > 0 {
+            depth += match self.peek() {
+                "" => return None,
+                "(" => 1,
+                ")" => -1,
+                _ => 0,
+            };
+            self.at += 1;
+        }
+        let close = self.tokens[self.at - 1].1;
+        Some(&self.source[open.end..close.start])
+    }
+
+    fn create(&mut self) -> Option<()> {
+        self.expect("create")?;
+        let _ = self.eat("temp") || self.eat("temporary");
+        Some(())
+    }
+
+    fn qualified_name(&mut self) -> Option<String> {
+        if self.eat("if") {
+            self.expect("not")?;
+            self.expect("exists")?;
+        }
+        let name = self.name()?;
+        if self.eat(".") { self.name() } else { Some(name) }
+    }
+
+    // ---- tables -------------------------------------------------------------------------------------------------
+
+    fn table(&mut self) -> Option<Table> {
+        self.create()?;
+        self.expect("table")?;
+        let mut table = Table::new(self.qualified_name()?);
+        self.expect("(")?;
+        loop {
+            if self.begins_table_constraint() {
+                self.table_constraint(&mut table)?;
+            } else {
+                self.column(&mut table)?;
+            }
+            if self.eat(")") {
+                break;
+            }
+            // Between table constraints the comma may be missing.
+            if !self.eat(",") && !self.begins_table_constraint() {
+                return None;
+            }
+        }
+        loop {
+            if self.eat("without") {
+                self.expect("rowid")?;
+                table.options.insert("without rowid".into());
+            } else if self.eat("strict") {
+                table.options.insert("strict".into());
+            } else if !self.eat(",") {
+                break;
+            }
+        }
+        if self.at < self.tokens.len() && !self.is(";") {
+            return None;
+        }
+        Some(table)
+    }
+
+    fn begins_table_constraint(&self) -> bool {
+        let (kind, _) = self.tokens.get(self.at).copied().unwrap_or((TokenKind::Space, Span::default()));
+        let next = self.tokens.get(self.at + 1).map_or("", |(_, span)| span.text(self.source));
+        kind == TokenKind::Word
+            && match self.peek().to_ascii_lowercase().as_str() {
+                "constraint" => true,
+                "primary" | "foreign" => next.eq_ignore_ascii_case("key"),
+                "unique" | "check" => next == "(",
+                _ => false,
+            }
+    }
+
+    fn table_constraint(&mut self, table: &mut Table) -> Option<()> {
+        let name = if self.eat("constraint") { Some(self.name()?) } else { None };
+        if self.eat("primary") {
+            self.expect("key")?;
+            let columns = self.key_columns(table)?;
+            let attributes = self.conflict()?;
+            table.primary_key = Some(PrimaryKey { name, columns, attributes });
+        } else if self.eat("unique") {
+            let columns = self.key_columns(table)?;
+            let attributes = self.conflict()?;
+            table.uniques.push(Unique { name, columns, attributes });
+        } else if self.is("check") {
+            self.check(table, name)?;
+        } else if self.eat("foreign") {
+            self.expect("key")?;
+            let columns = self.names()?;
+            self.reference(table, name, columns)?;
+        }
+        // A name without a constraint behind it is accepted and means nothing.
+        Some(())
+    }
+
+    fn check(&mut self, table: &mut Table, name: Option<String>) -> Option<()> {
+        self.expect("check")?;
+        let expression = Expression::new(self.parenthesised()?);
+        let attributes = self.conflict()?;
+        table.checks.push(Check { name, expression, attributes });
+        Some(())
+    }
+
+    fn names(&mut self) -> Option<Vec<String>> {
+        self.expect("(")?;
+        let mut names = vec![self.name()?];
+        while self.eat(",") {
+            names.push(self.name()?);
+        }
+        self.expect(")")?;
+        Some(names)
+    }
+
+    fn key_columns(&mut self, table: &mut Table) -> Option<Vec<KeyColumn>> {
+        self.expect("(")?;
+        let mut columns = Vec::new();
+        loop {
+            let mut column = KeyColumn::new(self.name()?);
+            if self.eat("collate") {
+                column.collation = collation(&self.name()?);
+            }
+            column.descending = self.direction();
+            if self.eat("autoincrement") {
+                table.options.insert("autoincrement".into());
+            }
+            columns.push(column);
+            if !self.eat(",") {
+                break;
+            }
+        }
+        self.expect(")")?;
+        Some(columns)
+    }
+
+    fn direction(&mut self) -> bool {
+        let descending = self.eat("desc");
+        if !descending {
+            self.eat("asc");
+        }
+        descending
+    }
+
+    /// `on conflict …`; aborting is what happens without it.
+    fn conflict(&mut self) -> Option<BTreeSet<String>> {
+        let mut attributes = BTreeSet::new();
+        if self.is("on")
+            && self
+                .tokens
+                .get(self.at + 1)
+                .is_some_and(|(_, span)| span.text(self.source).eq_ignore_ascii_case("conflict"))
+        {
+            self.at += 2;
+            let way = self.name()?.to_ascii_lowercase();
+            if way != "abort" {
+                attributes.insert(format!("on conflict {way}"));
+            }
+        }
+        Some(attributes)
+    }
+
+    // ---- columns ------------------------------------------------------------------------------------------------
+
+    fn column(&mut self, table: &mut Table) -> Option<()> {
+        let name = self.name()?;
+        let ty = self.type_name()?;
+        let mut column = Column {
+            name: name.clone(),
+            ty: TypeName::new(&ty),
+            declared_type: Origin(None),
+            nullable: true,
+            default: None,
+            generated: None,
+            collation: None,
+            attributes: BTreeSet::new(),
+        };
+        loop {
+            let named = if self.eat("constraint") { Some(self.name()?) } else { None };
+            let word = self.peek().to_ascii_lowercase();
+            match word.as_str() {
+                "primary" => {
+                    self.at += 1;
+                    self.expect("key")?;
+                    let descending = self.direction();
+                    let attributes = self.conflict()?;
+                    if self.eat("autoincrement") {
+                        table.options.insert("autoincrement".into());
+                    }
+                    let columns = vec![KeyColumn { descending, ..KeyColumn::new(&*name) }];
+                    table.primary_key = Some(PrimaryKey { name: named, columns, attributes });
+                }
+                "not" => {
+                    self.at += 1;
+                    self.expect("null")?;
+                    column.nullable = false;
+                    column.attributes.extend(self.conflict()?.into_iter().map(|way| format!("not null {way}")));
+                    column.attributes.extend(named.map(|named| format!("not null named {named}")));
+                }
+                "null" => {
+                    self.at += 1;
+                    self.conflict()?;
+                }
+                "unique" => {
+                    self.at += 1;
+                    let attributes = self.conflict()?;
+                    let columns = vec![KeyColumn::new(&*name)];
+                    table.uniques.push(Unique { name: named, columns, attributes });
+                }
+                "check" => self.check(table, named)?,
+                "default" => {
+                    self.at += 1;
+                    column.default = self.default()?;
+                }
+                "collate" => {
+                    self.at += 1;
+                    column.collation = collation(&self.name()?);
+                }
+                "references" => self.reference(table, named, vec![name.clone()])?,
+                "generated" | "as" => column.generated = Some(self.generated()?),
+                "," | ")" => break,
+                _ if named.is_some() => {}
+                _ => return None,
+            }
+        }
+        table.columns.push(column);
+        Some(())
+    }
+
+    fn type_name(&mut self) -> Option<String> {
+        const CLAUSES: [&str; 11] = [
+            "constraint",
+            "primary",
+            "not",
+            "null",
+            "unique",
+            "check",
+            "default",
+            "collate",
+            "references",
+            "generated",
+            "as",
+        ];
+        let mut words: Vec<String> = Vec::new();
+        while let Some((kind, span)) = self.tokens.get(self.at) {
+            let text = span.text(self.source);
+            let is_clause = *kind == TokenKind::Word && CLAUSES.iter().any(|word| word.eq_ignore_ascii_case(text));
+            if is_clause || !matches!(kind, TokenKind::Word | TokenKind::Quoted | TokenKind::Text) {
+                break;
+            }
+            words.push(unquote(text));
+            self.at += 1;
+        }
+        let mut name = words.join(" ");
+        if self.is("(") {
+            name.push_str(&format!("({})", self.parenthesised()?));
+        }
+        Some(name)
+    }
+
+    fn default(&mut self) -> Option<Option<Expression>> {
+        if self.is("(") {
+            let expression = Expression::new(self.parenthesised()?);
+            return Some(Some(expression).filter(|one| !one.text().eq_ignore_ascii_case("null")));
+        }
+        let sign = if matches!(self.peek(), "-" | "+") {
+            let sign = self.peek();
+            self.at += 1;
+            sign
+        } else {
+            ""
+        };
+        let (kind, span) = *self.tokens.get(self.at)?;
+        self.at += 1;
+        let text = span.text(self.source);
+        // A name that is no keyword counts as a text (SQLite, "Quirks, Caveats, and Gotchas").
+        let is_keyword = ["null", "true", "false", "current_timestamp", "current_date", "current_time"]
+            .iter()
+            .any(|word| word.eq_ignore_ascii_case(text));
+        let text = match kind {
+            TokenKind::Quoted => super::quote::literal(&unquote(text)),
+            TokenKind::Word if !is_keyword => super::quote::literal(text),
+            _ => format!("{}{text}", if sign == "-" { sign } else { "" }),
+        };
+        Some(Some(Expression::new(&text)).filter(|one| !one.text().eq_ignore_ascii_case("null")))
+    }
+
+    fn generated(&mut self) -> Option<Generated> {
+        if self.eat("generated") {
+            self.expect("always")?;
+        }
+        self.expect("as")?;
+        let expression = Expression::new(self.parenthesised()?);
+        let storage = if self.eat("stored") {
+            Storage::Stored
+        } else {
+            self.eat("virtual");
+            Storage::Virtual
+        };
+        Some(Generated { expression, storage })
+    }
+
+    fn reference(&mut self, table: &mut Table, name: Option<String>, columns: Vec<String>) -> Option<()> {
+        self.expect("references")?;
+        let mut key = ForeignKey {
+            name,
+            columns,
+            referenced_table: self.name()?,
+            referenced_columns: if self.is("(") { self.names()? } else { Vec::new() },
+            on_delete: Action::NoAction,
+            on_update: Action::NoAction,
+            deferrable: Deferrable::No,
+            attributes: BTreeSet::new(),
+        };
+        loop {
+            if self.eat("on") {
+                let delete = self.is("delete");
+                self.at += 1;
+                let action = self.action()?;
+                if delete {
+                    key.on_delete = action;
+                } else {
+                    key.on_update = action;
+                }
+            } else if self.eat("match") {
+                let way = self.name()?.to_ascii_lowercase();
+                if way != "simple" {
+                    key.attributes.insert(format!("match {way}"));
+                }
+            } else {
+                break;
+            }
+        }
+        self.deferrable(&mut key)?;
+        table.foreign_keys.push(key);
+        Some(())
+    }
+
+    fn deferrable(&mut self, key: &mut ForeignKey) -> Option<()> {
+        let next = self.tokens.get(self.at + 1).map_or("", |(_, span)| span.text(self.source));
+        let negated = self.is("not") && next.eq_ignore_ascii_case("deferrable");
+        if negated {
+            self.at += 1;
+        }
+        if !self.eat("deferrable") {
+            return Some(());
+        }
+        let mut deferred = false;
+        if self.eat("initially") {
+            deferred = self.is("deferred");
+            self.at += 1;
+        }
+        key.deferrable = match (negated, deferred) {
+            (true, _) => Deferrable::No,
+            (false, true) => Deferrable::InitiallyDeferred,
+            (false, false) => Deferrable::InitiallyImmediate,
+        };
+        Some(())
+    }
+
+    fn action(&mut self) -> Option<Action> {
+        let word = self.name()?.to_ascii_lowercase();
+        Some(match word.as_str() {
+            "cascade" => Action::Cascade,
+            "restrict" => Action::Restrict,
+            "no" => {
+                self.expect("action")?;
+                Action::NoAction
+            }
+            "set" if self.eat("null") => Action::SetNull,
+            "set" => {
+                self.expect("default")?;
+                Action::SetDefault
+            }
+            _ => return None,
+        })
+    }
+
+    // ---- indexes ------------------------------------------------------------------------------------------------
+
+    fn index(&mut self) -> Option<Index> {
+        self.create()?;
+        let unique = self.eat("unique");
+        self.expect("index")?;
+        let name = self.qualified_name()?;
+        self.expect("on")?;
+        self.name()?;
+        self.expect("(")?;
+        let mut parts = Vec::new();
+        loop {
+            parts.push(self.index_part()?);
+            if !self.eat(",") {
+                break;
+            }
+        }
+        self.expect(")")?;
+        let predicate = if self.eat("where") {
+            let start = self.tokens.get(self.at)?.1.start;
+            let end = self.tokens.last()?.1.end;
+            self.at = self.tokens.len();
+            Some(Expression::new(self.source[start..end].trim_end_matches(';')))
+        } else {
+            None
+        };
+        (self.at == self.tokens.len() || self.is(";")).then_some(Index { name, unique, parts, predicate })
+    }
+
+    fn index_part(&mut self) -> Option<IndexPart> {
+        let start = self.at;
+        let mut depth = 0;
+        loop {
+            match self.peek() {
+                "" => return None,
+                "(" => depth += 1,
+                ")" | "," if depth == 0 => break,
+                ")" => depth -= 1,
+                _ => {}
+            }
+            self.at += 1;
+        }
+        let mut end = self.at;
+        let word = |at: usize| self.tokens[at].1.text(self.source).to_ascii_lowercase();
+        let mut descending = false;
+        if end > start + 1 && matches!(word(end - 1).as_str(), "asc" | "desc") {
+            descending = word(end - 1) == "desc";
+            end -= 1;
+        }
+        let mut collated = None;
+        if end > start + 2 && word(end - 2) == "collate" {
+            collated = collation(&unquote(self.tokens[end - 1].1.text(self.source)));
+            end -= 2;
+        }
+        let (kind, first) = self.tokens[start];
+        let text = &self.source[first.start..self.tokens[end - 1].1.end];
+        let key = match kind {
+            TokenKind::Quoted | TokenKind::Text if end == start + 1 => IndexKey::Column(unquote(text)),
+            TokenKind::Word if end == start + 1 => IndexKey::Column(text.to_owned()),
+            _ => index_key(text),
+        };
+        Some(IndexPart { key, collation: collated, descending })
+    }
+}

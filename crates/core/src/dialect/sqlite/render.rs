@@ -1,0 +1,241 @@
+//! Steps as SQLite's SQL.
+
+use super::quote::{literal, quote, quote_all};
+use super::rowid_alias;
+use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, Unique};
+use crate::plan::{Rebuild, Step};
+use crate::schema::{Action, Deferrable, Storage};
+use crate::sql::{Expression, in_parentheses};
+
+/// The statements of a step; see [`crate::Dialect::render`].
+pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
+    match step {
+        Step::CreateTable(table) => vec![create_table(&table.name, table)],
+        Step::DropTable(table) => vec![format!("drop table {}", quote(&table.name))],
+        Step::RenameTable { from, to, by_way_of } => vec![
+            format!("alter table {} rename to {}", quote(from), quote(by_way_of)),
+            format!("alter table {} rename to {}", quote(by_way_of), quote(to)),
+        ],
+        Step::RebuildTable(rebuild) => rebuild_table(rebuild),
+        Step::AddColumn { table, column, checks, foreign_keys } => {
+            let mut definition = column_definition(column);
+            for check in checks {
+                definition.push_str(&format!(" {}", check_clause(check)));
+            }
+            for key in foreign_keys {
+                definition.push_str(&format!(" {}{}", constraint(key.name.as_ref()), references(key)));
+            }
+            vec![format!("alter table {} add column {definition}", quote(table))]
+        }
+        Step::DropColumn { table, column } => {
+            vec![format!("alter table {} drop column {}", quote(table), quote(&column.name))]
+        }
+        Step::RenameColumn { table, from, to, by_way_of } => {
+            let rename = |old: &str, new: &str| {
+                format!("alter table {} rename column {} to {}", quote(table), quote(old), quote(new))
+            };
+            vec![rename(from, by_way_of), rename(by_way_of, to)]
+        }
+        Step::CreateIndex { table, index } => vec![create_index(table, index)],
+        Step::DropIndex { index, .. } => vec![format!("drop index {}", quote(&index.name))],
+    }
+}
+
+/// The procedure of SQLite, "Making Other Kinds Of Table Schema Changes".
+///
+/// `legacy_alter_table` is on around the renaming, so that references, views and triggers that name the table are left
+/// as they are: they are to mean the new table, and a view that is broken for another reason is not this step's matter.
+fn rebuild_table(rebuild: &Rebuild) -> Vec<String> {
+    let (from, to) = (&rebuild.alteration.from, &rebuild.alteration.to);
+    let temporary = quote(&rebuild.temporary);
+    let mut statements = vec![create_table(&rebuild.temporary, to)];
+    if !rebuild.copied.is_empty() {
+        let old = quote_all(rebuild.copied.iter().map(|(old, _)| old.as_str()));
+        let new = quote_all(rebuild.copied.iter().map(|(_, new)| new.as_str()));
+        statements.push(format!("insert into {temporary} ({new})\nselect {old} from {}", quote(&from.name)));
+    } else {
+        let (column, value) = stand_in(to);
+        statements.push(format!("insert into {temporary} ({column})\nselect {value} from {}", quote(&from.name)));
+    }
+    if from.has_option("autoincrement") && to.has_option("autoincrement") {
+        // The highest number ever given goes along, also where its row is gone (SQLite, "SQLite Autoincrement").
+        let (new, old) = (literal(&rebuild.temporary), literal(&from.name));
+        statements.push(format!("delete from sqlite_sequence where name = {new}"));
+        statements.push(format!(
+            "insert into sqlite_sequence (name, seq)\nselect {new}, seq from sqlite_sequence where name = {old}"
+        ));
+    }
+    statements.push(format!("drop table {}", quote(&from.name)));
+    statements.push("pragma legacy_alter_table = on".into());
+    statements.push(format!("alter table {temporary} rename to {}", quote(&to.name)));
+    statements.push("pragma legacy_alter_table = off".into());
+    statements.extend(rebuild.kept_indexes.iter().map(|index| create_index(&to.name, index)));
+    statements
+}
+
+/// A column and a value for it, so that rows without a single copied column stay as many as they were.
+fn stand_in(table: &Table) -> (String, String) {
+    let writable = || table.columns.iter().filter(|column| column.generated.is_none());
+    let alias = rowid_alias(table).and_then(|name| table.column(name));
+    let column = alias.or_else(|| writable().find(|column| column.nullable)).or_else(|| writable().next());
+    let name = column.map(|column| quote(&column.name)).unwrap_or_default();
+    let default = column.filter(|column| !column.nullable).and_then(|column| column.default.as_ref());
+    (name, default.map_or("null".into(), default_value))
+}
+
+fn create_table(name: &str, table: &Table) -> String {
+    let alias = rowid_alias(table);
+    let mut lines: Vec<String> = Vec::new();
+    for column in &table.columns {
+        let mut line = column_definition(column);
+        if alias == Some(column.name.as_str()) {
+            let key = table.primary_key.as_ref();
+            let increment = if table.has_option("autoincrement") { " autoincrement" } else { "" };
+            line = format!(
+                "{} INTEGER {}primary key{increment}{}",
+                quote(&column.name),
+                constraint(key.and_then(|key| key.name.as_ref())),
+                trailing_clauses(column)
+            );
+        }
+        lines.push(line);
+    }
+    if let (Some(key), None) = (&table.primary_key, alias) {
+        lines.push(primary_key(key));
+    }
+    lines.extend(table.uniques.iter().map(unique));
+    lines.extend(table.foreign_keys.iter().map(|key| {
+        let columns = quote_all(key.columns.iter().map(String::as_str));
+        format!("{}foreign key ({columns}) {}", constraint(key.name.as_ref()), references(key))
+    }));
+    lines.extend(table.checks.iter().map(check_clause));
+    let options: Vec<_> =
+        table.options.iter().filter(|option| *option != "autoincrement").map(String::as_str).collect();
+    let options = if options.is_empty() { String::new() } else { format!(" {}", options.join(", ")) };
+    format!("create table {} (\n    {}\n){options}", quote(name), lines.join(",\n    "))
+}
+
+fn constraint(name: Option<&String>) -> String {
+    name.map(|name| format!("constraint {} ", quote(name))).unwrap_or_default()
+}
+
+fn column_definition(column: &Column) -> String {
+    let mut text = quote(&column.name);
+    if !column.ty.text().is_empty() {
+        text.push_str(&format!(" {}", column.ty.text()));
+    }
+    if !column.nullable {
+        text.push_str(&not_null(column));
+    }
+    text.push_str(&trailing_clauses(column));
+    text
+}
+
+/// `not null`, with the name and conflict clause that the catalogue had for it.
+fn not_null(column: &Column) -> String {
+    let said = |prefix: &str| column.attributes.iter().find_map(|attribute| attribute.strip_prefix(prefix));
+    let name = said("not null named ").map(|name| format!(" constraint {}", quote(name))).unwrap_or_default();
+    let conflict = said("not null on conflict ").map(|way| format!(" on conflict {way}")).unwrap_or_default();
+    format!("{name} not null{conflict}")
+}
+
+fn trailing_clauses(column: &Column) -> String {
+    let mut text = String::new();
+    if let Some(default) = &column.default {
+        text.push_str(&format!(" default {}", default_value(default)));
+    }
+    if let Some(collation) = &column.collation {
+        text.push_str(&format!(" collate {}", quote(collation)));
+    }
+    if let Some(generated) = &column.generated {
+        let storage = match generated.storage {
+            Storage::Stored => "stored",
+            Storage::Virtual => "virtual",
+        };
+        text.push_str(&format!(" generated always as {} {storage}", in_parentheses(generated.expression.text())));
+    }
+    text
+}
+
+fn default_value(default: &Expression) -> String {
+    let text = default.text();
+    let is_keyword =
+        ["current_timestamp", "current_date", "current_time"].iter().any(|word| word.eq_ignore_ascii_case(text));
+    if default.is_literal() || is_keyword { text.to_owned() } else { in_parentheses(text) }
+}
+
+fn key_columns(columns: &[KeyColumn]) -> String {
+    let words: Vec<_> = columns
+        .iter()
+        .map(|column| {
+            let collation =
+                column.collation.as_ref().map(|name| format!(" collate {}", quote(name))).unwrap_or_default();
+            format!("{}{collation}{}", quote(&column.name), if column.descending { " desc" } else { "" })
+        })
+        .collect();
+    format!("({})", words.join(", "))
+}
+
+/// The conflict clauses that the catalogue had, so that a script can make again what it found.
+fn attributes(attributes: &std::collections::BTreeSet<String>) -> String {
+    attributes.iter().map(|attribute| format!(" {attribute}")).collect()
+}
+
+fn primary_key(key: &PrimaryKey) -> String {
+    format!("{}primary key {}{}", constraint(key.name.as_ref()), key_columns(&key.columns), attributes(&key.attributes))
+}
+
+fn unique(unique: &Unique) -> String {
+    format!(
+        "{}unique {}{}",
+        constraint(unique.name.as_ref()),
+        key_columns(&unique.columns),
+        attributes(&unique.attributes)
+    )
+}
+
+fn check_clause(check: &Check) -> String {
+    format!(
+        "{}check {}{}",
+        constraint(check.name.as_ref()),
+        in_parentheses(check.expression.text()),
+        attributes(&check.attributes)
+    )
+}
+
+fn references(key: &ForeignKey) -> String {
+    let columns = quote_all(key.referenced_columns.iter().map(String::as_str));
+    let mut text = format!("references {} ({columns})", quote(&key.referenced_table));
+    if key.on_delete != Action::NoAction {
+        text.push_str(&format!(" on delete {}", key.on_delete));
+    }
+    if key.on_update != Action::NoAction {
+        text.push_str(&format!(" on update {}", key.on_update));
+    }
+    text.push_str(&attributes(&key.attributes));
+    match key.deferrable {
+        Deferrable::No => {}
+        Deferrable::InitiallyImmediate => text.push_str(" deferrable initially immediate"),
+        Deferrable::InitiallyDeferred => text.push_str(" deferrable initially deferred"),
+    }
+    text
+}
+
+fn create_index(table: &str, index: &Index) -> String {
+    let parts: Vec<_> = index
+        .parts
+        .iter()
+        .map(|part| {
+            let key = match &part.key {
+                IndexKey::Column(name) => quote(name),
+                IndexKey::Expression(expression) => in_parentheses(expression.text()),
+            };
+            let collation = part.collation.as_ref().map(|name| format!(" collate {}", quote(name))).unwrap_or_default();
+            format!("{key}{collation}{}", if part.descending { " desc" } else { "" })
+        })
+        .collect();
+    let unique = if index.unique { "unique " } else { "" };
+    let predicate =
+        index.predicate.as_ref().map(|one| format!(" where {}", in_parentheses(one.text()))).unwrap_or_default();
+    format!("create {unique}index {} on {} ({}){predicate}", quote(&index.name), quote(table), parts.join(", "))
+}

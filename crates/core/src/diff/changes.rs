@@ -1,0 +1,89 @@
+//! What differs, typed.
+
+use std::collections::BTreeSet;
+
+use crate::physical::{Check, Column, ForeignKey, Index, PrimaryKey, Table, Unique};
+
+/// All differences, by table.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Changes {
+    /// The tables that differ, by folded name.
+    pub tables: Vec<TableChange>,
+}
+
+impl Changes {
+    /// Whether nothing differs.
+    pub fn is_empty(&self) -> bool {
+        self.tables.is_empty()
+    }
+}
+
+/// The difference of one table.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum TableChange {
+    /// Only the right side has it.
+    Add(Table),
+    /// Only the left side has it.
+    Drop(Table),
+    /// Both have it, not alike.
+    Alter(Box<TableAlteration>),
+}
+
+/// A table as it is and as it is to be, and what differs between the two.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct TableAlteration {
+    /// As it is. Where its name differs from that of `to`, the table is renamed.
+    pub from: Table,
+    /// As it is to be.
+    pub to: Table,
+    /// The differences of what is in it.
+    pub items: Vec<ItemChange>,
+}
+
+/// The difference of one thing.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Change<T> {
+    /// Only the right side has it.
+    Add(T),
+    /// Only the left side has it.
+    Drop(T),
+    /// The same name, another definition.
+    Alter {
+        /// As it is.
+        from: T,
+        /// As it is to be.
+        to: T,
+    },
+    /// The same definition, another name.
+    Rename {
+        /// As it is.
+        from: T,
+        /// As it is to be.
+        to: T,
+    },
+}
+
+/// The difference of one item of a table.
+#[expect(clippy::large_enum_variant, reason = "changes are few, and a box would stand in the way of every match")]
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum ItemChange {
+    /// A column. One that is renamed and altered has two entries, the rename first.
+    Column(Change<Column>),
+    /// The primary key.
+    PrimaryKey(Change<PrimaryKey>),
+    /// A unique constraint.
+    Unique(Change<Unique>),
+    /// A reference.
+    ForeignKey(Change<ForeignKey>),
+    /// A check.
+    Check(Change<Check>),
+    /// An index.
+    Index(Change<Index>),
+    /// The storage options.
+    Options {
+        /// As they are.
+        from: BTreeSet<String>,
+        /// As they are to be.
+        to: BTreeSet<String>,
+    },
+}

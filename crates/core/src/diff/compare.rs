@@ -1,0 +1,185 @@
+//! The comparison itself.
+
+use std::collections::BTreeMap;
+
+use super::changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
+use crate::physical::{Column, Named, Schema, Table, fold};
+
+/// What has to change so that `left` becomes `right`.
+///
+/// Tables and columns are matched by folded name, and a difference of letter case alone is a rename. A constraint or
+/// index is matched by name, then by definition: the same definition under another name is a rename. The order of columns
+/// is not a difference.
+pub fn diff(left: &Schema, right: &Schema) -> Changes {
+    let renames = table_renames(left, right);
+    let mut tables = Vec::new();
+    let mut old = left.tables().peekable();
+    let mut new = right.tables().peekable();
+    loop {
+        let order = match (old.peek(), new.peek()) {
+            (None, None) => break,
+            (Some(_), None) => std::cmp::Ordering::Less,
+            (None, Some(_)) => std::cmp::Ordering::Greater,
+            (Some(from), Some(to)) => fold(&from.name).cmp(&fold(&to.name)),
+        };
+        match order {
+            std::cmp::Ordering::Less => tables.extend(old.next().cloned().map(TableChange::Drop)),
+            std::cmp::Ordering::Greater => tables.extend(new.next().cloned().map(TableChange::Add)),
+            std::cmp::Ordering::Equal => {
+                if let (Some(from), Some(to)) = (old.next(), new.next()) {
+                    tables.extend(
+                        alteration(from, to, left, right, &renames).map(|found| TableChange::Alter(Box::new(found))),
+                    );
+                }
+            }
+        }
+    }
+    Changes { tables }
+}
+
+/// Old names of tables whose names differ in letter case, to their new ones.
+fn table_renames(left: &Schema, right: &Schema) -> BTreeMap<String, String> {
+    left.tables()
+        .filter_map(|from| {
+            let to = right.table(&from.name)?;
+            (from.name != to.name).then(|| (from.name.clone(), to.name.clone()))
+        })
+        .collect()
+}
+
+fn alteration(
+    from: &Table,
+    to: &Table,
+    left: &Schema,
+    right: &Schema,
+    renames: &BTreeMap<String, String>,
+) -> Option<TableAlteration> {
+    if from == to {
+        return None;
+    }
+    let mapped = with_new_names(from, to, left, right, renames);
+    let mut items = Vec::new();
+    columns(from, to, &mut items);
+    items.extend(single(mapped.primary_key.as_ref(), to.primary_key.as_ref()).map(ItemChange::PrimaryKey));
+    items.extend(named(&mapped.uniques, &to.uniques).into_iter().map(ItemChange::Unique));
+    items.extend(named(&mapped.foreign_keys, &to.foreign_keys).into_iter().map(ItemChange::ForeignKey));
+    items.extend(named(&mapped.checks, &to.checks).into_iter().map(ItemChange::Check));
+    items.extend(named(&mapped.indexes, &to.indexes).into_iter().map(ItemChange::Index));
+    if from.options != to.options {
+        items.push(ItemChange::Options { from: from.options.clone(), to: to.options.clone() });
+    }
+    let differs = !items.is_empty() || from.name != to.name;
+    differs.then(|| TableAlteration { from: from.clone(), to: to.clone(), items })
+}
+
+/// The table's keys and indexes under the new names of tables and columns, so that a rename is not told again for each
+/// of them.
+fn with_new_names(
+    from: &Table,
+    to: &Table,
+    left: &Schema,
+    right: &Schema,
+    renames: &BTreeMap<String, String>,
+) -> Table {
+    let mut mapped = from.clone();
+    let own = column_renames(from, to);
+    let rename = |names: &BTreeMap<String, String>, name: &mut String| {
+        if let Some(new) = names.get(name) {
+            name.clone_from(new);
+        }
+    };
+    for column in mapped.primary_key.iter_mut().flat_map(|key| &mut key.columns) {
+        rename(&own, &mut column.name);
+    }
+    for column in mapped.uniques.iter_mut().flat_map(|key| &mut key.columns) {
+        rename(&own, &mut column.name);
+    }
+    for part in mapped.indexes.iter_mut().flat_map(|index| &mut index.parts) {
+        if let crate::physical::IndexKey::Column(name) = &mut part.key {
+            rename(&own, name);
+        }
+    }
+    for key in &mut mapped.foreign_keys {
+        key.columns.iter_mut().for_each(|name| rename(&own, name));
+        if let (Some(old), Some(new)) = (left.table(&key.referenced_table), right.table(&key.referenced_table)) {
+            let theirs = column_renames(old, new);
+            key.referenced_columns.iter_mut().for_each(|name| rename(&theirs, name));
+        }
+        rename(renames, &mut key.referenced_table);
+    }
+    mapped
+}
+
+fn column_renames(from: &Table, to: &Table) -> BTreeMap<String, String> {
+    from.columns
+        .iter()
+        .filter_map(|column| {
+            let new = to.column(&column.name)?;
+            (new.name != column.name).then(|| (column.name.clone(), new.name.clone()))
+        })
+        .collect()
+}
+
+fn columns(from: &Table, to: &Table, items: &mut Vec<ItemChange>) {
+    let dropped = from.columns.iter().filter(|column| to.column(&column.name).is_none());
+    items.extend(dropped.map(|column| ItemChange::Column(Change::Drop(column.clone()))));
+    for new in &to.columns {
+        let Some(old) = from.column(&new.name) else {
+            items.push(ItemChange::Column(Change::Add(new.clone())));
+            continue;
+        };
+        let renamed = Column { name: new.name.clone(), ..old.clone() };
+        if old.name != new.name {
+            items.push(ItemChange::Column(Change::Rename { from: old.clone(), to: renamed.clone() }));
+        }
+        if renamed != *new {
+            items.push(ItemChange::Column(Change::Alter { from: renamed, to: new.clone() }));
+        }
+    }
+}
+
+fn single<T: Named>(from: Option<&T>, to: Option<&T>) -> Option<Change<T>> {
+    match (from, to) {
+        (None, None) => None,
+        (Some(from), None) => Some(Change::Drop(from.clone())),
+        (None, Some(to)) => Some(Change::Add(to.clone())),
+        (Some(from), Some(to)) if from == to => None,
+        (Some(from), Some(to)) if same_definition(from, to) => {
+            Some(Change::Rename { from: from.clone(), to: to.clone() })
+        }
+        (Some(from), Some(to)) => Some(Change::Alter { from: from.clone(), to: to.clone() }),
+    }
+}
+
+fn same_definition<T: Named>(a: &T, b: &T) -> bool {
+    a.renamed(None) == b.renamed(None)
+}
+
+fn same_name<T: Named>(a: &T, b: &T) -> bool {
+    match (a.name(), b.name()) {
+        (Some(a), Some(b)) => a.eq_ignore_ascii_case(b),
+        _ => false,
+    }
+}
+
+fn named<T: Named>(from: &[T], to: &[T]) -> Vec<Change<T>> {
+    let mut old: Vec<Option<&T>> = from.iter().map(Some).collect();
+    let mut new: Vec<Option<&T>> = to.iter().map(Some).collect();
+    let mut changes = Vec::new();
+    let mut pair = |old: &mut Vec<Option<&T>>, alike: fn(&T, &T) -> bool| {
+        for wanted in &mut new {
+            let Some(to) = *wanted else { continue };
+            let Some(slot) = old.iter_mut().find(|slot| slot.is_some_and(|from| alike(from, to))) else { continue };
+            if let Some(from) = slot.take() {
+                changes.extend(single(Some(from), Some(to)));
+                *wanted = None;
+            }
+        }
+    };
+    pair(&mut old, |a, b| a == b);
+    pair(&mut old, same_name);
+    pair(&mut old, same_definition);
+    let dropped = old.into_iter().flatten().map(|from| Change::Drop(from.clone()));
+    let added = new.into_iter().flatten().map(|to| Change::Add(to.clone()));
+    dropped.chain(changes).chain(added).collect()
+}

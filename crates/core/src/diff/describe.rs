@@ -1,0 +1,341 @@
+//! Differences in words: verb, thing, old and new value. The cli lays them out; JSON carries them as they are.
+
+use std::collections::BTreeSet;
+
+use serde::Serialize;
+
+use super::changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
+use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, Unique};
+use crate::plural::plural;
+use crate::schema::{Deferrable, Storage};
+use crate::sql::in_parentheses;
+
+/// What happens to a thing.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Verb {
+    /// It is made.
+    Add,
+    /// It goes.
+    Drop,
+    /// It changes.
+    Alter,
+    /// It gets another name.
+    Rename,
+}
+
+impl Verb {
+    /// The word.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Add => "add",
+            Self::Drop => "drop",
+            Self::Alter => "alter",
+            Self::Rename => "rename",
+        }
+    }
+}
+
+/// One difference.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Line {
+    /// What happens.
+    pub verb: Verb,
+    /// The kind of thing: `table`, `column`, `primary key`, `unique`, `foreign key`, `check`, `index`, `options`.
+    pub kind: &'static str,
+    /// Its name; the new one where it is renamed. Empty for a constraint without one.
+    pub name: String,
+    /// What it is (for add and drop), or what changes.
+    pub details: Vec<Detail>,
+}
+
+/// An old value, a new value, or both.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Detail {
+    /// What the values are of; empty for a whole definition.
+    pub aspect: &'static str,
+    /// The value on the left side.
+    pub old: Option<String>,
+    /// The value on the right side.
+    pub new: Option<String>,
+}
+
+/// The differences of one table.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct TableReport {
+    /// The table's name; the new one where it is renamed.
+    pub table: String,
+    /// What differs, the table itself first.
+    pub lines: Vec<Line>,
+}
+
+/// Puts changes into words.
+pub fn describe(changes: &Changes) -> Vec<TableReport> {
+    changes
+        .tables
+        .iter()
+        .map(|change| match change {
+            TableChange::Add(table) => TableReport { table: table.name.clone(), lines: added(table) },
+            TableChange::Drop(table) => TableReport { table: table.name.clone(), lines: vec![dropped(table)] },
+            TableChange::Alter(alteration) => altered(alteration),
+        })
+        .collect()
+}
+
+fn whole(verb: Verb, kind: &'static str, name: &str, text: String) -> Line {
+    let detail = match verb {
+        Verb::Drop => Detail { aspect: "", old: Some(text), new: None },
+        _ => Detail { aspect: "", old: None, new: Some(text) },
+    };
+    Line { verb, kind, name: name.to_owned(), details: vec![detail] }
+}
+
+fn size(table: &Table) -> String {
+    let mut parts = vec![plural("column", table.columns.len())];
+    if !table.indexes.is_empty() {
+        parts.push(plural("index", table.indexes.len()));
+    }
+    if !table.foreign_keys.is_empty() {
+        parts.push(plural("reference", table.foreign_keys.len()));
+    }
+    parts.join(", ")
+}
+
+fn added(table: &Table) -> Vec<Line> {
+    let mut lines = vec![whole(Verb::Add, "table", &table.name, size(table))];
+    let name = |name: &Option<String>| name.clone().unwrap_or_default();
+    lines.extend(table.columns.iter().map(|one| whole(Verb::Add, "column", &one.name, column_text(one))));
+    lines.extend(
+        table.primary_key.iter().map(|one| whole(Verb::Add, "primary key", &name(&one.name), primary_key_text(one))),
+    );
+    lines.extend(table.uniques.iter().map(|one| whole(Verb::Add, "unique", &name(&one.name), unique_text(one))));
+    lines.extend(
+        table.foreign_keys.iter().map(|one| whole(Verb::Add, "foreign key", &name(&one.name), foreign_key_text(one))),
+    );
+    lines.extend(table.checks.iter().map(|one| whole(Verb::Add, "check", &name(&one.name), check_text(one))));
+    lines.extend(table.indexes.iter().map(|one| whole(Verb::Add, "index", &one.name, index_text(one))));
+    if !table.options.is_empty() {
+        lines.push(whole(Verb::Add, "options", "", list(&table.options)));
+    }
+    lines
+}
+
+fn dropped(table: &Table) -> Line {
+    whole(Verb::Drop, "table", &table.name, size(table))
+}
+
+fn altered(alteration: &TableAlteration) -> TableReport {
+    let mut lines = Vec::new();
+    if alteration.from.name != alteration.to.name {
+        lines.push(renamed("table", &alteration.from.name, &alteration.to.name));
+    }
+    lines.extend(alteration.items.iter().map(item));
+    TableReport { table: alteration.to.name.clone(), lines }
+}
+
+fn renamed(kind: &'static str, from: &str, to: &str) -> Line {
+    let detail = Detail { aspect: "name", old: Some(shown_name(from)), new: Some(shown_name(to)) };
+    Line { verb: Verb::Rename, kind, name: to.to_owned(), details: vec![detail] }
+}
+
+fn shown_name(name: &str) -> String {
+    if name.is_empty() { "(no name)".into() } else { name.into() }
+}
+
+fn item(change: &ItemChange) -> Line {
+    match change {
+        ItemChange::Column(Change::Alter { from, to }) => {
+            Line { verb: Verb::Alter, kind: "column", name: to.name.clone(), details: column_details(from, to) }
+        }
+        ItemChange::Column(change) => thing("column", change, |one| one.name.clone(), column_text),
+        ItemChange::PrimaryKey(change) => {
+            thing("primary key", change, |one| one.name.clone().unwrap_or_default(), primary_key_text)
+        }
+        ItemChange::Unique(change) => thing("unique", change, |one| one.name.clone().unwrap_or_default(), unique_text),
+        ItemChange::ForeignKey(change) => {
+            thing("foreign key", change, |one| one.name.clone().unwrap_or_default(), foreign_key_text)
+        }
+        ItemChange::Check(change) => thing("check", change, |one| one.name.clone().unwrap_or_default(), check_text),
+        ItemChange::Index(change) => thing("index", change, |one| one.name.clone(), index_text),
+        ItemChange::Options { from, to } => Line {
+            verb: Verb::Alter,
+            kind: "options",
+            name: String::new(),
+            details: vec![Detail { aspect: "", old: Some(list(from)), new: Some(list(to)) }],
+        },
+    }
+}
+
+fn thing<T>(kind: &'static str, change: &Change<T>, name: impl Fn(&T) -> String, text: impl Fn(&T) -> String) -> Line {
+    match change {
+        Change::Add(one) => whole(Verb::Add, kind, &name(one), text(one)),
+        Change::Drop(one) => whole(Verb::Drop, kind, &name(one), text(one)),
+        Change::Rename { from, to } => renamed(kind, &name(from), &name(to)),
+        Change::Alter { from, to } => {
+            let mut details = Vec::new();
+            if name(from) != name(to) {
+                details.push(Detail {
+                    aspect: "name",
+                    old: Some(shown_name(&name(from))),
+                    new: Some(shown_name(&name(to))),
+                });
+            }
+            details.push(Detail { aspect: "", old: Some(text(from)), new: Some(text(to)) });
+            Line { verb: Verb::Alter, kind, name: name(to), details }
+        }
+    }
+}
+
+fn list(words: &BTreeSet<String>) -> String {
+    if words.is_empty() {
+        return "none".into();
+    }
+    let words: Vec<_> = words.iter().map(String::as_str).collect();
+    words.join(", ")
+}
+
+/// The type as declared where both sides were, else as stored.
+fn types(from: &Column, to: &Column) -> (String, String) {
+    match (&from.declared_type.0, &to.declared_type.0) {
+        (Some(old), Some(new)) if old != new => (old.clone(), new.clone()),
+        _ => (from.ty.text().to_owned(), to.ty.text().to_owned()),
+    }
+}
+
+fn column_details(from: &Column, to: &Column) -> Vec<Detail> {
+    let mut details = Vec::new();
+    let mut detail = |aspect, old: String, new: String| {
+        if old != new {
+            details.push(Detail { aspect, old: Some(old), new: Some(new) });
+        }
+    };
+    if from.ty != to.ty {
+        let (old, new) = types(from, to);
+        detail("type", old, new);
+    }
+    let nullability = |column: &Column| if column.nullable { "null" } else { "not null" }.to_owned();
+    detail("nullability", nullability(from), nullability(to));
+    let default = |column: &Column| column.default.as_ref().map_or("none".to_owned(), |value| value.text().to_owned());
+    if from.default != to.default {
+        detail("default", default(from), default(to));
+    }
+    let generated = |column: &Column| column.generated.as_ref().map_or("no".to_owned(), generated_text);
+    if from.generated != to.generated {
+        detail("generated", generated(from), generated(to));
+    }
+    let collation = |column: &Column| column.collation.clone().unwrap_or_else(|| "default".into());
+    detail("collation", collation(from), collation(to));
+    detail("attributes", list(&from.attributes), list(&to.attributes));
+    details
+}
+
+fn generated_text(generated: &crate::physical::Generated) -> String {
+    let storage = match generated.storage {
+        Storage::Stored => "stored",
+        Storage::Virtual => "virtual",
+    };
+    format!("{} {storage}", in_parentheses(generated.expression.text()))
+}
+
+/// A column's definition in one line of words.
+pub fn column_text(column: &Column) -> String {
+    let ty = column.declared_type.0.as_deref().unwrap_or(column.ty.text());
+    let mut words = vec![if ty.is_empty() { "no type".to_owned() } else { ty.to_owned() }];
+    if column.nullable {
+        words.push("null".into());
+    }
+    if let Some(default) = &column.default {
+        words.push(format!("default {}", default.text()));
+    }
+    if let Some(generated) = &column.generated {
+        words.push(format!("generated {}", generated_text(generated)));
+    }
+    if let Some(collation) = &column.collation {
+        words.push(format!("collate {collation}"));
+    }
+    words.extend(column.attributes.iter().cloned());
+    words.join(", ")
+}
+
+fn key_columns(columns: &[KeyColumn]) -> String {
+    let words: Vec<_> = columns
+        .iter()
+        .map(|column| {
+            let collation = column.collation.as_ref().map(|name| format!(" collate {name}")).unwrap_or_default();
+            format!("{}{collation}{}", column.name, if column.descending { " desc" } else { "" })
+        })
+        .collect();
+    format!("({})", words.join(", "))
+}
+
+fn with_attributes(text: String, attributes: &BTreeSet<String>) -> String {
+    attributes.iter().fold(text, |text, attribute| format!("{text}, {attribute}"))
+}
+
+fn primary_key_text(key: &PrimaryKey) -> String {
+    with_attributes(key_columns(&key.columns), &key.attributes)
+}
+
+fn unique_text(unique: &Unique) -> String {
+    with_attributes(key_columns(&unique.columns), &unique.attributes)
+}
+
+fn foreign_key_text(key: &ForeignKey) -> String {
+    let mut text = format!(
+        "({}) references {} ({}), on delete {}, on update {}",
+        key.columns.join(", "),
+        key.referenced_table,
+        key.referenced_columns.join(", "),
+        key.on_delete,
+        key.on_update
+    );
+    if key.deferrable != Deferrable::No {
+        text.push_str(&format!(", {}", key.deferrable));
+    }
+    with_attributes(text, &key.attributes)
+}
+
+fn check_text(check: &Check) -> String {
+    with_attributes(in_parentheses(check.expression.text()), &check.attributes)
+}
+
+fn index_text(index: &Index) -> String {
+    let parts: Vec<_> = index
+        .parts
+        .iter()
+        .map(|part| {
+            let key = match &part.key {
+                IndexKey::Column(name) => name.clone(),
+                IndexKey::Expression(expression) => in_parentheses(expression.text()),
+            };
+            let collation = part.collation.as_ref().map(|name| format!(" collate {name}")).unwrap_or_default();
+            format!("{key}{collation}{}", if part.descending { " desc" } else { "" })
+        })
+        .collect();
+    let unique = if index.unique { "unique " } else { "" };
+    let predicate = index.predicate.as_ref().map(|one| format!(" where {}", in_parentheses(one.text())));
+    format!("{unique}({}){}", parts.join(", "), predicate.unwrap_or_default())
+}
+
+impl std::fmt::Display for Line {
+    fn fmt(&self, formatter: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(formatter, "{} {}", self.verb.word(), self.kind)?;
+        if !self.name.is_empty() {
+            write!(formatter, " {}", self.name)?;
+        }
+        let mut separator = ": ";
+        for detail in &self.details {
+            formatter.write_str(separator)?;
+            separator = "; ";
+            if !detail.aspect.is_empty() {
+                write!(formatter, "{} ", detail.aspect)?;
+            }
+            match (&detail.old, &detail.new) {
+                (Some(old), Some(new)) => write!(formatter, "{old} → {new}")?,
+                (Some(only), None) | (None, Some(only)) => formatter.write_str(only)?,
+                (None, None) => {}
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,14 @@
+//! Compares two physical schemas of one provider and lists what has to change between them.
+//!
+//! [`diff`] takes two schemas and returns [`Changes`] sorted by table; an order a server accepts is [`crate::plan`]'s
+//! work. A change says *what* differs, never how it is written.
+//!
+//! Must not: mention SQL, ask which dialect, or drop a difference it does not understand.
+
+mod changes;
+mod compare;
+mod describe;
+
+pub use changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
+pub use compare::diff;
+pub use describe::{Detail, Line, TableReport, Verb, column_text, describe};

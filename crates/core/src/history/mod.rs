@@ -1,0 +1,16 @@
+//! The chain of migrations, and how a target stands to it.
+//!
+//! A migration is known by its id, which never changes; number, slug and folder are labels. Its parents make the chain.
+//! What a target has is worked out from the events of its journal.
+//!
+//! Must not: read folders or databases.
+
+mod chain;
+mod journal;
+mod record;
+mod standing;
+
+pub use chain::{History, HistoryFault, Migration, NotFound, slug};
+pub use journal::{Applied, Event, EventKind, JournalState, KeptScripts};
+pub use record::{FORMAT, ProviderRecord, Record, RecordError, StepRecord};
+pub use standing::{Obstacle, Standing, standing};

@@ -1,0 +1,172 @@
+//! `record.toml`: what a migration's folder says about it.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use crate::plan::Risk;
+use crate::script::{Script, StepOrigin, step_hash};
+
+/// The version of the record's layout.
+pub const FORMAT: u32 = 1;
+
+/// A migration's record.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Record {
+    /// The version of the layout.
+    pub format: u32,
+    /// Made when the migration is drafted; it never changes.
+    pub id: String,
+    /// What the migration is for.
+    pub title: String,
+    /// The ids of the migrations it follows.
+    pub parents: Vec<String>,
+    /// The ids of the migrations it stands for.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub replaces: Vec<String>,
+    /// When it was drafted, UTC.
+    pub drafted_at: String,
+    /// The version of oak that drafted it.
+    pub oak_version: String,
+    /// What was written for each provider.
+    pub providers: BTreeMap<String, ProviderRecord>,
+}
+
+/// What was written for one provider.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ProviderRecord {
+    /// Fingerprint of the physical schema after the migration.
+    pub expected: String,
+    /// The generated steps of the up script.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub up: Vec<StepRecord>,
+    /// The generated steps of the down script.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub down: Vec<StepRecord>,
+}
+
+/// A generated step.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct StepRecord {
+    /// What it does.
+    pub step: String,
+    /// Hash of the generated text.
+    pub hash: String,
+    /// Its risks, each with its kind before a colon.
+    #[serde(default, skip_serializing_if = "Vec::is_empty", with = "risk_lines")]
+    pub risks: Vec<Risk>,
+}
+
+mod risk_lines {
+    use serde::{Deserialize, Deserializer, Serialize, Serializer, de::Error};
+
+    use crate::plan::Risk;
+
+    pub fn serialize<S: Serializer>(risks: &[Risk], serializer: S) -> Result<S::Ok, S::Error> {
+        let lines: Vec<_> = risks.iter().map(ToString::to_string).collect();
+        lines.serialize(serializer)
+    }
+
+    pub fn deserialize<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Vec<Risk>, D::Error> {
+        let lines = Vec::<String>::deserialize(deserializer)?;
+        lines.iter().map(|line| line.parse().map_err(D::Error::custom)).collect()
+    }
+}
+
+/// A record that cannot be read.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum RecordError {
+    /// Not the expected TOML.
+    #[error("{message}")]
+    Malformed {
+        /// What is wrong, in one line.
+        message: String,
+        /// The line, from 1, where known.
+        line: Option<usize>,
+    },
+    /// Written by a later version.
+    #[error("it has format {0}, and this oak reads format {FORMAT}; update oak")]
+    Newer(u32),
+}
+
+impl Record {
+    /// Reads a record.
+    ///
+    /// # Errors
+    ///
+    /// Where the text is not a record, or one of a later format.
+    pub fn read(text: &str) -> Result<Self, RecordError> {
+        #[derive(Deserialize)]
+        struct FormatOnly {
+            format: u32,
+        }
+        let malformed = |error: toml::de::Error| RecordError::Malformed {
+            message: error.message().to_owned(),
+            line: error.span().map(|span| crate::span::line_of(text, span.start)),
+        };
+        let FormatOnly { format } = toml::from_str(text).map_err(malformed)?;
+        if format > FORMAT {
+            return Err(RecordError::Newer(format));
+        }
+        toml::from_str(text).map_err(malformed)
+    }
+
+    /// The record's text.
+    pub fn write(&self) -> String {
+        let body = toml::to_string(self).expect("a record has nothing that TOML cannot hold");
+        format!("# Written by oak. The id ties this folder to the journals of your targets; leave it as it is.\n{body}")
+    }
+}
+
+impl StepRecord {
+    /// The record of a generated step that a script holds unchanged.
+    pub fn of<'a>(records: &'a [Self], script: &Script, at: usize) -> Option<&'a Self> {
+        let step = script.steps.get(at)?;
+        let StepOrigin::Generated { hash } = &step.origin else { return None };
+        let known = records.iter().find(|record| record.hash == *hash)?;
+        (step_hash(&step.body) == known.hash).then_some(known)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::plan::RiskKind;
+
+    fn record() -> Record {
+        let risk = Risk { kind: RiskKind::LosesData, what: "every row of hive is lost: \"all\"".into() };
+        let step = StepRecord { step: "drop table hive".into(), hash: "00ff".into(), risks: vec![risk] };
+        let provider = ProviderRecord { expected: "abc".into(), up: vec![step], down: Vec::new() };
+        Record {
+            format: FORMAT,
+            id: "0193".into(),
+            title: "retire \"hives\"".into(),
+            parents: vec!["0192".into()],
+            replaces: Vec::new(),
+            drafted_at: "2026-05-01T08:00:00Z".into(),
+            oak_version: "0.1.0".into(),
+            providers: BTreeMap::from([("sqlite".into(), provider)]),
+        }
+    }
+
+    #[test]
+    fn a_record_reads_back_as_written() {
+        assert_eq!(Record::read(&record().write()), Ok(record()));
+    }
+
+    #[test]
+    fn a_later_format_is_refused() {
+        let text = record().write().replace("format = 1", "format = 2\nnew = true");
+        assert_eq!(Record::read(&text), Err(RecordError::Newer(2)));
+    }
+
+    #[test]
+    fn a_mistake_is_told_with_its_line() {
+        let text = record().write().replace("parents", "parent");
+        let error = Record::read(&text).expect_err("an unknown key is refused");
+        assert!(matches!(error, RecordError::Malformed { line: Some(5), .. }), "{error:?}");
+    }
+}

@@ -1,0 +1,236 @@
+//! A logical schema as a syntax tree, for files that the tool writes.
+
+use super::syntax::{
+    self, Clause, ClauseKind, Declaration, DeclarationKind, EnumWord, File, Item, ItemKind, Key, Name, PartKey, Spanned,
+};
+use crate::Span;
+use crate::schema::{
+    Action, Check, Column, Deferrable, Enum, ForeignKey, Identifier, Index, KeyPart, Schema, Scope, Scoped, Table,
+    Type, Unique,
+};
+
+/// The declarations that mean this schema: enums, then tables, by name. Printed and read again they give it back.
+pub fn declare(schema: &Schema) -> File {
+    let enums = schema.enums().map(|owner| declaration(DeclarationKind::Enum(enumeration(owner))));
+    let tables = schema.tables().map(|table| declaration(DeclarationKind::Table(declare_table(table))));
+    File { declarations: enums.chain(tables).collect(), tail: Vec::new() }
+}
+
+fn declaration(kind: DeclarationKind) -> Declaration {
+    Declaration { leading: Vec::new(), kind, span: Span::default(), comment: None }
+}
+
+fn name(identifier: &Identifier) -> Name {
+    Spanned::unplaced(identifier.clone())
+}
+
+fn names(identifiers: &[Identifier]) -> Vec<Name> {
+    identifiers.iter().map(name).collect()
+}
+
+fn enumeration(owner: &Enum) -> syntax::Enum {
+    let word = |word: &Identifier| EnumWord { leading: Vec::new(), word: name(word), comment: None, formerly: None };
+    syntax::Enum {
+        name: name(&owner.name),
+        words: owner.words.iter().map(word).collect(),
+        about: owner.about.clone(),
+        tail: Vec::new(),
+    }
+}
+
+fn item(kind: ItemKind, scope: &Scope) -> Item {
+    Item { leading: Vec::new(), kind, scope: scope.clone(), span: Span::default(), comment: None }
+}
+
+fn declare_table(table: &Table) -> syntax::Table {
+    let uniques = leading_clauses(table, &table.uniques, unique_clause);
+    let references = leading_clauses(table, &table.foreign_keys, reference_column);
+    let about = table.about.iter().map(|text| item(ItemKind::About(Spanned::unplaced(text.clone())), &Scope::All));
+    let options = table
+        .options
+        .iter()
+        .map(|option| item(ItemKind::Option(Spanned::unplaced(option.value.clone())), &option.scope));
+    let columns = table.columns.iter().map(|column| {
+        let of_column = |name: &Identifier| *name == column.name;
+        let unique = table.uniques[..uniques].iter().any(|unique| of_column(&unique.columns[0]));
+        let reference = table.foreign_keys[..references].iter().find(|key| of_column(&key.columns[0]));
+        item(ItemKind::Column(declare_column(column, unique, reference)), &column.scope)
+    });
+    let keys = table
+        .primary_keys
+        .iter()
+        .map(|key| item(ItemKind::PrimaryKey(declare_key(key.name.as_ref(), &key.columns, false)), &key.scope));
+    let rest = table.uniques[uniques..].iter().map(|unique| {
+        let key = declare_key(unique.name.as_ref(), &unique.columns, unique.nulls_equal);
+        item(ItemKind::Unique(key), &unique.scope)
+    });
+    let foreign = table.foreign_keys[references..]
+        .iter()
+        .map(|key| item(ItemKind::ForeignKey(declare_foreign_key(key)), &key.scope));
+    let checks = table.checks.iter().map(|check| item(ItemKind::Check(declare_check(check)), &check.scope));
+    let indexes = table.indexes.iter().map(|index| item(ItemKind::Index(declare_index(index)), &index.scope));
+    syntax::Table {
+        name: name(&table.name),
+        comment: None,
+        items: about
+            .chain(options)
+            .chain(columns)
+            .chain(keys)
+            .chain(rest)
+            .chain(foreign)
+            .chain(checks)
+            .chain(indexes)
+            .collect(),
+        tail: Vec::new(),
+        scope: table.scope.clone(),
+    }
+}
+
+/// How many constraints at the head of a list can be written as clauses of their columns and be read back in the same
+/// order: each over one column, in the order of the columns.
+fn leading_clauses<T>(table: &Table, list: &[T], column: impl Fn(&Table, &T) -> Option<usize>) -> usize {
+    let mut least = 0;
+    list.iter()
+        .take_while(|one| match column(table, one) {
+            Some(at) if at >= least => {
+                least = at + 1;
+                true
+            }
+            _ => false,
+        })
+        .count()
+}
+
+fn single_column(table: &Table, columns: &[Identifier], scope: &Scope) -> Option<usize> {
+    let [only] = columns else { return None };
+    table.columns.iter().position(|column| column.name == *only && column.scope == *scope)
+}
+
+fn unique_clause(table: &Table, unique: &Unique) -> Option<usize> {
+    let plain = unique.name.is_none() && !unique.nulls_equal;
+    plain.then(|| single_column(table, &unique.columns, &unique.scope)).flatten()
+}
+
+fn reference_column(table: &Table, key: &ForeignKey) -> Option<usize> {
+    single_column(table, &key.columns, &key.scope)
+}
+
+fn declare_key(constraint: Option<&Identifier>, columns: &[Identifier], nulls_equal: bool) -> Key {
+    Key { name: constraint.map(name), columns: names(columns), nulls_equal }
+}
+
+fn declare_check(check: &Check) -> syntax::Check {
+    syntax::Check { name: check.name.as_ref().map(name), expression: Spanned::unplaced(check.expression.clone()) }
+}
+
+fn declare_foreign_key(key: &ForeignKey) -> syntax::ForeignKey {
+    syntax::ForeignKey {
+        name: key.name.as_ref().map(name),
+        columns: names(&key.columns),
+        table: name(&key.referenced_table),
+        referenced: names(&key.referenced_columns),
+        on_delete: stated(key.on_delete),
+        on_update: stated(key.on_update),
+        deferrable: Some(key.deferrable).filter(|deferrable| *deferrable != Deferrable::No),
+        indexed: key.indexed,
+    }
+}
+
+fn stated(action: Action) -> Option<Action> {
+    Some(action).filter(|action| *action != Action::NoAction)
+}
+
+fn declare_index(index: &Index) -> syntax::Index {
+    let parts = index.parts.iter().map(|part| syntax::IndexPart {
+        key: match &part.key {
+            KeyPart::Column(column) => PartKey::Column(column.clone()),
+            KeyPart::Expression(text) => PartKey::Expression(text.clone()),
+        },
+        prefix: part.prefix,
+        collate: part.collate.clone(),
+        operators: part.operators.clone(),
+        descending: part.descending,
+        nulls: part.nulls,
+        span: Span::default(),
+    });
+    syntax::Index {
+        name: index.name.as_ref().map(name),
+        unique: index.unique,
+        parts: parts.collect(),
+        predicate: index.predicate.clone().map(Spanned::unplaced),
+        including: names(&index.including),
+        method: index.method.as_ref().map(|method| Spanned::unplaced(Identifier::new(&**method))),
+    }
+}
+
+fn declare_column(column: &Column, unique: bool, reference: Option<&ForeignKey>) -> syntax::Column {
+    let mut clauses = Clauses(Vec::new());
+    if column.nullable {
+        clauses.all(ClauseKind::Null);
+    }
+    clauses.scoped(&column.identity, |identity| ClauseKind::Identity {
+        always: identity.always,
+        from: identity.from,
+        by: identity.by,
+    });
+    if unique {
+        clauses.all(ClauseKind::Unique);
+    }
+    if let Some(key) = reference {
+        clauses.reference(key);
+    }
+    clauses.scoped(&column.default, |value| ClauseKind::Default(Spanned::unplaced(value.clone())));
+    clauses.scoped(&column.generated, |generated| ClauseKind::Generated {
+        expression: Spanned::unplaced(generated.expression.clone()),
+        storage: generated.storage,
+    });
+    if let Some(scope) = &column.on_update_now {
+        clauses.push(ClauseKind::OnUpdateNow, scope);
+    }
+    clauses.scoped(&column.collate, |collation| ClauseKind::Collate(collation.clone()));
+    clauses.scoped(&column.native, |ty| ClauseKind::Native(ty.clone()));
+    if let Some(about) = &column.about {
+        clauses.all(ClauseKind::About(about.clone()));
+    }
+    let has_type = column.ty != Type::Native || !column.native.is_empty();
+    let ty = has_type.then(|| Spanned::unplaced(column.ty.clone()));
+    syntax::Column { name: name(&column.name), ty, clauses: clauses.0 }
+}
+
+struct Clauses(Vec<Clause>);
+
+impl Clauses {
+    fn push(&mut self, kind: ClauseKind, scope: &Scope) {
+        self.0.push(Clause { kind, scope: scope.clone(), span: Span::default(), comment: None });
+    }
+
+    fn all(&mut self, kind: ClauseKind) {
+        self.push(kind, &Scope::All);
+    }
+
+    fn scoped<T>(&mut self, list: &[Scoped<T>], kind: impl Fn(&T) -> ClauseKind) {
+        for scoped in list {
+            self.push(kind(&scoped.value), &scoped.scope);
+        }
+    }
+
+    fn reference(&mut self, key: &ForeignKey) {
+        let column = key.referenced_columns.first().map(name);
+        self.all(ClauseKind::References { table: name(&key.referenced_table), column });
+        if let Some(constraint) = &key.name {
+            self.all(ClauseKind::Named(name(constraint)));
+        }
+        if let Some(action) = stated(key.on_delete) {
+            self.all(ClauseKind::OnDelete(action));
+        }
+        if let Some(action) = stated(key.on_update) {
+            self.all(ClauseKind::OnUpdate(action));
+        }
+        if key.deferrable != Deferrable::No {
+            self.all(ClauseKind::Deferrable(key.deferrable));
+        }
+        if key.indexed {
+            self.all(ClauseKind::Indexed);
+        }
+    }
+}

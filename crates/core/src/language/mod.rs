@@ -1,0 +1,22 @@
+//! The declaration language: text in, a logical schema out, and back.
+//!
+//! [`parse`] gives a syntax tree and every mistake of the text; [`resolve`] turns the trees of all files into a
+//! [`crate::Schema`]; [`print`] lays a tree out in standard form; [`declare`] writes a schema as a tree.
+//!
+//! Must not: read files, or know how a provider stores anything.
+
+mod declare;
+mod diagnostic;
+mod lexer;
+mod mistake;
+mod parser;
+mod printer;
+mod resolver;
+pub mod syntax;
+
+pub use declare::declare;
+pub use diagnostic::{Diagnostic, Label, Source};
+pub use mistake::{Mistake, MistakeKind};
+pub use parser::parse;
+pub use printer::print;
+pub use resolver::{Resolution, resolve};

@@ -1,0 +1,620 @@
+//! Syntax trees of all files to one logical schema.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+
+use super::diagnostic::{Diagnostic, Label, Source};
+use super::mistake::{Mistake, MistakeKind};
+use super::parser::parse;
+use super::syntax::{self, ClauseKind, DeclarationKind, ItemKind, Name, PartKey};
+use crate::Span;
+use crate::schema::{
+    self, Check, Column, Deferrable, Enum, Fault, FaultKind, ForeignKey, Generated, Identifier, Identity, Index,
+    IndexPart, Item, KeyPart, Part, Parts, Place, PrimaryKey, Schema, Scope, Scoped, Table, Type, Unique, Value,
+};
+
+/// What reading all files gave.
+#[derive(Debug, Default)]
+pub struct Resolution {
+    /// The schema, where nothing is wrong.
+    pub schema: Option<Schema>,
+    /// Mistakes, faults and warnings, by file and place.
+    pub diagnostics: Vec<Diagnostic>,
+    /// Where each item was written.
+    pub origins: Origins,
+}
+
+/// Where each item of a schema was written.
+#[derive(Debug, Default)]
+pub struct Origins(HashMap<Place, (usize, Span)>);
+
+impl Origins {
+    /// The file and bytes of a place, or of the smallest written item around it.
+    fn find(&self, place: &Place) -> Option<(usize, Span)> {
+        let whole = place.clone().part(Part::Whole);
+        let table = Place::whole(&place.owner, Item::Table).part(Part::Name);
+        [place, &whole, &table].into_iter().find_map(|place| self.0.get(place)).copied()
+    }
+
+    /// A fault found after resolving, shown where its item was written.
+    pub fn diagnose(&self, fault: &Fault) -> Diagnostic {
+        let label = |place: &Place, text: String| self.find(place).map(|(source, span)| Label { source, span, text });
+        let main = label(&fault.place, fault.kind.label());
+        let other = fault.other.as_ref().and_then(|place| label(place, fault.kind.other_label().into()));
+        Diagnostic {
+            severity: fault.kind.severity(),
+            message: fault.kind.to_string(),
+            labels: main.into_iter().chain(other).collect(),
+            help: fault.kind.help(),
+        }
+    }
+}
+
+/// Reads the files of a project into one schema.
+pub fn resolve(sources: &[Source]) -> Resolution {
+    let mut resolver = Resolver::default();
+    let mut files = Vec::new();
+    for (at, source) in sources.iter().enumerate() {
+        let (file, mistakes) = parse(&source.text);
+        resolver.note_incomplete(&file, &mistakes);
+        resolver.diagnostics.extend(mistakes.iter().map(|mistake| Diagnostic::of_mistake(mistake, at)));
+        files.push(file);
+    }
+    resolver.collect(&files);
+    resolver.resolve_tables();
+    resolver.finish()
+}
+
+/// A table as written, and the file it stands in.
+#[derive(Clone, Copy)]
+struct Written<'a> {
+    table: &'a syntax::Table,
+    source: usize,
+}
+
+#[derive(Default)]
+struct Resolver<'a> {
+    tables: BTreeMap<&'a Identifier, Written<'a>>,
+    enums: BTreeMap<&'a Identifier, (&'a syntax::Enum, usize)>,
+    parts: Parts,
+    origins: Origins,
+    diagnostics: Vec<Diagnostic>,
+    /// Tables with mistakes in them, of which nothing more is said than that.
+    incomplete: BTreeSet<Identifier>,
+    /// Whether whole declarations could not be read.
+    declarations_missing: bool,
+}
+
+impl<'a> Resolver<'a> {
+    fn note_incomplete(&mut self, file: &syntax::File, mistakes: &[Mistake]) {
+        for mistake in mistakes {
+            let around = file.declarations.iter().find(|declaration| {
+                declaration.span.start <= mistake.span.start && mistake.span.start <= declaration.span.end
+            });
+            match around.map(|declaration| &declaration.kind) {
+                Some(DeclarationKind::Table(table)) => {
+                    self.incomplete.insert(table.name.value.clone());
+                }
+                _ => self.declarations_missing = true,
+            }
+        }
+    }
+
+    fn mistake(&mut self, kind: MistakeKind, source: usize, span: Span) {
+        self.diagnostics.push(Diagnostic::of_mistake(&Mistake { kind, span }, source));
+    }
+
+    fn not_yet(&mut self, form: &str, source: usize, span: Span) {
+        let word = Span::new(span.start, (span.start + form.len()).min(span.end));
+        self.mistake(MistakeKind::NotYet { form: form.to_owned() }, source, word);
+    }
+
+    fn twice(&mut self, kind: &FaultKind, again: (usize, Span), first: (usize, Span)) {
+        let label = |(source, span), text: &str| Label { source, span, text: text.to_owned() };
+        self.diagnostics.push(Diagnostic {
+            severity: kind.severity(),
+            message: kind.to_string(),
+            labels: vec![label(again, &kind.label()), label(first, kind.other_label())],
+            help: kind.help(),
+        });
+    }
+
+    fn collect(&mut self, files: &'a [syntax::File]) {
+        for (source, file) in files.iter().enumerate() {
+            for declaration in &file.declarations {
+                match &declaration.kind {
+                    DeclarationKind::Table(table) => {
+                        if let Some(first) = self.tables.get(&table.name.value) {
+                            let kind = FaultKind::DuplicateTable(table.name.value.clone());
+                            let first = (first.source, first.table.name.span);
+                            self.twice(&kind, (source, table.name.span), first);
+                        } else {
+                            self.tables.insert(&table.name.value, Written { table, source });
+                        }
+                    }
+                    DeclarationKind::Enum(owner) => {
+                        if let Some((first, at)) = self.enums.get(&owner.name.value) {
+                            let kind = FaultKind::DuplicateEnum(owner.name.value.clone());
+                            let first = (*at, first.name.span);
+                            self.twice(&kind, (source, owner.name.span), first);
+                        } else {
+                            self.enums.insert(&owner.name.value, (owner, source));
+                        }
+                    }
+                    DeclarationKind::Later(later) => self.not_yet(later.form, source, later.span),
+                }
+            }
+        }
+    }
+
+    fn resolve_tables(&mut self) {
+        let enums: Vec<_> = self.enums.values().copied().collect();
+        for (owner, source) in enums {
+            self.enumeration(owner, source);
+        }
+        let tables: Vec<_> = self.tables.values().copied().collect();
+        for written in tables {
+            let table = TableResolver::new(self, written).table();
+            self.parts.tables.push(table);
+        }
+    }
+
+    fn enumeration(&mut self, owner: &syntax::Enum, source: usize) {
+        let place = Place::whole(&owner.name.value, Item::Enum);
+        self.origins.0.insert(place.clone(), (source, owner.name.span));
+        for (at, word) in owner.words.iter().enumerate() {
+            self.origins.0.insert(place.clone().part(Part::Element(at)), (source, word.word.span));
+            if let Some(formerly) = &word.formerly {
+                self.mistake(MistakeKind::NotYet { form: "formerly".into() }, source, formerly.span);
+            }
+        }
+        self.parts.enums.push(Enum {
+            name: owner.name.value.clone(),
+            words: owner.words.iter().map(|word| word.word.value.clone()).collect(),
+            about: owner.about.clone(),
+        });
+    }
+
+    /// The type of a column, by way of its references where it has none of its own.
+    fn type_of(
+        &self,
+        table: &Identifier,
+        column: &Identifier,
+        path: &mut Vec<(Identifier, Identifier)>,
+    ) -> Result<Type, MistakeKind> {
+        let unknown = Ok(Type::Native);
+        let here = (table.clone(), column.clone());
+        if path.contains(&here) {
+            return Err(MistakeKind::CircularType { column: column.to_string() });
+        }
+        path.push(here);
+        let Some(written) = self.tables.get(table) else { return unknown };
+        let found = written.table.items.iter().find_map(|item| match &item.kind {
+            ItemKind::Column(found) if found.name.value == *column => Some(found),
+            _ => None,
+        });
+        let Some(found) = found else { return unknown };
+        if let Some(ty) = &found.ty {
+            return Ok(ty.value.clone());
+        }
+        let reference = found.clauses.iter().find_map(|clause| match &clause.kind {
+            ClauseKind::References { table, column } => Some((table, column)),
+            _ => None,
+        });
+        let Some((target, key)) = reference else {
+            return Err(MistakeKind::NoType { column: column.to_string() });
+        };
+        match key {
+            Some(key) => self.type_of(&target.value, &key.value, path),
+            None if !self.tables.contains_key(&target.value) => unknown,
+            None => match self.single_key(&target.value) {
+                Some(key) => self.type_of(&target.value, &key, path),
+                None => Err(MistakeKind::NoKeyToReference { table: target.value.to_string() }),
+            },
+        }
+    }
+
+    /// The columns of a table's primary key.
+    fn key_columns(&self, table: &Identifier) -> Vec<Identifier> {
+        let Some(written) = self.tables.get(table) else { return Vec::new() };
+        let mut inline = Vec::new();
+        for item in &written.table.items {
+            match &item.kind {
+                ItemKind::PrimaryKey(key) => return key.columns.iter().map(|name| name.value.clone()).collect(),
+                ItemKind::Column(column)
+                    if column.clauses.iter().any(|clause| clause.kind == ClauseKind::PrimaryKey) =>
+                {
+                    inline.push(column.name.value.clone());
+                }
+                _ => {}
+            }
+        }
+        inline
+    }
+
+    fn single_key(&self, table: &Identifier) -> Option<Identifier> {
+        match &self.key_columns(table)[..] {
+            [only] => Some(only.clone()),
+            _ => None,
+        }
+    }
+
+    fn finish(mut self) -> Resolution {
+        let mistaken = self.diagnostics.iter().any(Diagnostic::is_error);
+        let checked = Schema::new(std::mem::take(&mut self.parts));
+        let (schema, faults) = match checked {
+            Ok((schema, warnings)) => (Some(schema).filter(|_| !mistaken), warnings),
+            Err(faults) => (None, faults),
+        };
+        let told: Vec<_> = faults.iter().filter(|fault| !self.follows_from_mistake(fault)).collect();
+        self.diagnostics.extend(told.into_iter().map(|fault| self.origins.diagnose(fault)));
+        let by_place =
+            |diagnostic: &Diagnostic| diagnostic.labels.first().map(|label| (label.source, label.span.start));
+        self.diagnostics.sort_by_key(by_place);
+        Resolution { schema, diagnostics: self.diagnostics, origins: self.origins }
+    }
+
+    /// Whether a fault may only be there because something else could not be read.
+    fn follows_from_mistake(&self, fault: &Fault) -> bool {
+        let incomplete = |name: &Identifier| self.incomplete.contains(name);
+        match &fault.kind {
+            FaultKind::UnknownColumn { table, .. }
+            | FaultKind::NoPrimaryKey(table)
+            | FaultKind::NoColumns(table)
+            | FaultKind::NotAKey { table, .. } => incomplete(table),
+            FaultKind::UnknownTable { .. } | FaultKind::UnknownEnum { .. } => self.declarations_missing,
+            _ => false,
+        }
+    }
+}
+
+struct TableResolver<'r, 'a> {
+    resolver: &'r mut Resolver<'a>,
+    written: Written<'a>,
+    table: Table,
+}
+
+impl<'r, 'a> TableResolver<'r, 'a> {
+    fn new(resolver: &'r mut Resolver<'a>, written: Written<'a>) -> Self {
+        let mut table = Table::new(written.table.name.value.clone());
+        table.scope = written.table.scope.clone();
+        Self { resolver, written, table }
+    }
+
+    fn origin(&mut self, item: Item, part: Part, span: Span) {
+        let place = Place::whole(&self.table.name, item).part(part);
+        self.resolver.origins.0.insert(place, (self.written.source, span));
+    }
+
+    fn mistake(&mut self, kind: MistakeKind, span: Span) {
+        self.resolver.mistake(kind, self.written.source, span);
+    }
+
+    fn table(mut self) -> Table {
+        let written = self.written.table;
+        self.origin(Item::Table, Part::Name, written.name.span);
+        for item in &written.items {
+            if let ItemKind::Column(column) = &item.kind {
+                self.column(column, item);
+            }
+        }
+        for item in &written.items {
+            self.item(item);
+        }
+        self.table
+    }
+
+    fn names(&mut self, item: &Item, names: &[Name]) -> Vec<Identifier> {
+        for (at, name) in names.iter().enumerate() {
+            self.origin(item.clone(), Part::Element(at), name.span);
+        }
+        names.iter().map(|name| name.value.clone()).collect()
+    }
+
+    fn item(&mut self, item: &syntax::Item) {
+        let scope = item.scope.clone();
+        match &item.kind {
+            ItemKind::Column(_) => {}
+            ItemKind::PrimaryKey(key) => {
+                let columns = self.head(Item::PrimaryKey, item, key.name.as_ref(), &key.columns);
+                self.table.primary_keys.push(PrimaryKey { name: plain(key.name.as_ref()), columns, scope });
+            }
+            ItemKind::Unique(key) => {
+                let columns = self.head(Item::Unique(self.table.uniques.len()), item, key.name.as_ref(), &key.columns);
+                let (name, nulls_equal) = (plain(key.name.as_ref()), key.nulls_equal);
+                self.table.uniques.push(Unique { name, columns, nulls_equal, scope });
+            }
+            ItemKind::ForeignKey(key) => self.foreign_key(key, item),
+            ItemKind::Check(check) => {
+                let place = Item::Check(self.table.checks.len());
+                self.head(place.clone(), item, check.name.as_ref(), &[]);
+                self.origin(place, Part::Expression, check.expression.span);
+                let expression = check.expression.value.clone();
+                self.table.checks.push(Check { name: plain(check.name.as_ref()), expression, scope });
+            }
+            ItemKind::Index(index) => self.index(index, item),
+            ItemKind::About(text) => {
+                if self.table.about.replace(text.value.clone()).is_some() {
+                    self.mistake(MistakeKind::Repeated { word: "about".into() }, item.span);
+                }
+            }
+            ItemKind::Option(option) => {
+                self.origin(Item::Option(self.table.options.len()), Part::Whole, option.span);
+                self.table.options.push(Scoped { value: option.value.clone(), scope });
+            }
+            ItemKind::Later(later) => self.resolver.not_yet(later.form, self.written.source, later.span),
+        }
+    }
+
+    fn head(&mut self, place: Item, item: &syntax::Item, name: Option<&Name>, columns: &[Name]) -> Vec<Identifier> {
+        self.origin(place.clone(), Part::Whole, item.span);
+        if let Some(name) = name {
+            self.origin(place.clone(), Part::Name, name.span);
+        }
+        self.names(&place, columns)
+    }
+
+    fn foreign_key(&mut self, key: &syntax::ForeignKey, item: &syntax::Item) {
+        let place = Item::ForeignKey(self.table.foreign_keys.len());
+        let columns = self.head(place.clone(), item, key.name.as_ref(), &key.columns);
+        self.origin(place.clone(), Part::ReferencedTable, key.table.span);
+        for (at, name) in key.referenced.iter().enumerate() {
+            self.origin(place.clone(), Part::Referenced(at), name.span);
+        }
+        let referenced_columns = if key.referenced.is_empty() {
+            self.resolver.key_columns(&key.table.value)
+        } else {
+            key.referenced.iter().map(|name| name.value.clone()).collect()
+        };
+        self.table.foreign_keys.push(ForeignKey {
+            name: plain(key.name.as_ref()),
+            columns,
+            referenced_table: key.table.value.clone(),
+            referenced_columns,
+            on_delete: key.on_delete.unwrap_or_default(),
+            on_update: key.on_update.unwrap_or_default(),
+            deferrable: key.deferrable.unwrap_or_default(),
+            indexed: key.indexed,
+            scope: item.scope.clone(),
+        });
+    }
+
+    fn index(&mut self, index: &syntax::Index, item: &syntax::Item) {
+        let place = Item::Index(self.table.indexes.len());
+        self.head(place.clone(), item, index.name.as_ref(), &[]);
+        for (at, part) in index.parts.iter().enumerate() {
+            self.origin(place.clone(), Part::Element(at), part.span);
+        }
+        if let Some(predicate) = &index.predicate {
+            self.origin(place, Part::Expression, predicate.span);
+        }
+        let parts = index.parts.iter().map(|part| IndexPart {
+            key: match &part.key {
+                PartKey::Column(name) => KeyPart::Column(name.clone()),
+                PartKey::Expression(text) => KeyPart::Expression(text.clone()),
+            },
+            prefix: part.prefix,
+            collate: part.collate.clone(),
+            operators: part.operators.clone(),
+            descending: part.descending,
+            nulls: part.nulls,
+        });
+        self.table.indexes.push(Index {
+            name: plain(index.name.as_ref()),
+            unique: index.unique,
+            parts: parts.collect(),
+            predicate: index.predicate.as_ref().map(|predicate| predicate.value.clone()),
+            including: index.including.iter().map(|name| name.value.clone()).collect(),
+            method: index.method.as_ref().map(|method| method.value.to_string()),
+            scope: item.scope.clone(),
+        });
+    }
+
+    fn column(&mut self, written: &'a syntax::Column, item: &syntax::Item) {
+        let place = Item::Column(self.table.columns.len());
+        self.origin(place.clone(), Part::Whole, item.span);
+        self.origin(place.clone(), Part::Name, written.name.span);
+        let ty_span = written.ty.as_ref().map_or(written.name.span, |ty| ty.span);
+        self.origin(place.clone(), Part::Type, ty_span);
+        let mut path = Vec::new();
+        let ty = match self.resolver.type_of(&self.table.name, &written.name.value, &mut path) {
+            Ok(ty) => ty,
+            Err(kind) => {
+                let reference = written.clauses.first().map_or(ty_span, |clause| clause.span);
+                self.mistake(kind, reference);
+                Type::Native
+            }
+        };
+        let mut column = Column::new(written.name.value.clone(), ty);
+        column.scope = item.scope.clone();
+        let mut clauses = Clauses::default();
+        // What is said of a reference may stand before it.
+        let is_reference = |clause: &&syntax::Clause| matches!(clause.kind, ClauseKind::References { .. });
+        for clause in written.clauses.iter().filter(is_reference) {
+            self.clause(&mut column, &mut clauses, &place, clause);
+        }
+        for clause in written.clauses.iter().filter(|clause| !is_reference(clause)) {
+            self.clause(&mut column, &mut clauses, &place, clause);
+        }
+        if let Some(reference) = clauses.reference.take() {
+            self.table.foreign_keys.push(reference);
+        }
+        self.table.columns.push(column);
+    }
+
+    fn clause(&mut self, column: &mut Column, said: &mut Clauses, place: &Item, clause: &syntax::Clause) {
+        let scope = match clause.scope {
+            Scope::All => column.scope.clone(),
+            _ => clause.scope.clone(),
+        };
+        if let Some(word) = said.once(clause) {
+            self.mistake(MistakeKind::Repeated { word: word.into() }, clause.span);
+        }
+        match &clause.kind {
+            ClauseKind::Null => column.nullable = true,
+            ClauseKind::Identity { always, from, by } => {
+                self.origin(place.clone(), Part::Identity, clause.span);
+                let value = Identity { always: *always, from: *from, by: *by };
+                column.identity.push(Scoped { value, scope: clause.scope.clone() });
+            }
+            ClauseKind::PrimaryKey => {
+                self.origin(Item::PrimaryKey, Part::Whole, clause.span);
+                let columns = vec![column.name.clone()];
+                self.table.primary_keys.push(PrimaryKey { name: None, columns, scope });
+            }
+            ClauseKind::Unique => {
+                self.origin(Item::Unique(self.table.uniques.len()), Part::Whole, clause.span);
+                let columns = vec![column.name.clone()];
+                self.table.uniques.push(Unique { name: None, columns, nulls_equal: false, scope });
+            }
+            ClauseKind::References { table, column: key } => {
+                let reference = self.inline_reference(column, table, key.as_ref(), clause, scope);
+                said.reference = Some(reference);
+            }
+            ClauseKind::Default(value) => {
+                self.origin(place.clone(), Part::Default, value.span);
+                let value = self.enum_word(&column.ty, value.value.clone());
+                column.default.push(Scoped { value, scope: clause.scope.clone() });
+            }
+            ClauseKind::Generated { expression, storage } => {
+                self.origin(place.clone(), Part::Expression, expression.span);
+                let value = Generated { expression: expression.value.clone(), storage: *storage };
+                column.generated.push(Scoped { value, scope: clause.scope.clone() });
+            }
+            ClauseKind::OnUpdateNow => {
+                self.origin(place.clone(), Part::OnUpdate, clause.span);
+                column.on_update_now = Some(clause.scope.clone());
+            }
+            ClauseKind::Check(expression) => {
+                let item = Item::Check(self.table.checks.len());
+                self.origin(item.clone(), Part::Whole, clause.span);
+                self.origin(item, Part::Expression, expression.span);
+                self.table.checks.push(Check { name: None, expression: expression.value.clone(), scope });
+            }
+            ClauseKind::Collate(name) => {
+                column.collate.push(Scoped { value: name.clone(), scope: clause.scope.clone() });
+            }
+            ClauseKind::Native(ty) => {
+                column.native.push(Scoped { value: ty.clone(), scope: clause.scope.clone() });
+            }
+            ClauseKind::About(text) => column.about = Some(text.clone()),
+            ClauseKind::Formerly(_) => {
+                self.mistake(MistakeKind::NotYet { form: "formerly".into() }, clause.span);
+            }
+            ClauseKind::Named(_)
+            | ClauseKind::OnDelete(_)
+            | ClauseKind::OnUpdate(_)
+            | ClauseKind::Deferrable(_)
+            | ClauseKind::Indexed => match &mut said.reference {
+                Some(reference) => said_of_reference(reference, &clause.kind),
+                None => {
+                    let word = clause_word(&clause.kind).to_owned();
+                    self.mistake(MistakeKind::NeedsReference { word }, clause.span);
+                }
+            },
+        }
+    }
+
+    fn inline_reference(
+        &mut self,
+        column: &Column,
+        table: &Name,
+        key: Option<&Name>,
+        clause: &syntax::Clause,
+        scope: Scope,
+    ) -> ForeignKey {
+        let place = Item::ForeignKey(self.table.foreign_keys.len());
+        self.origin(place.clone(), Part::Whole, clause.span);
+        self.origin(place.clone(), Part::ReferencedTable, table.span);
+        if let Some(key) = key {
+            self.origin(place, Part::Referenced(0), key.span);
+        }
+        let referenced_columns = match key {
+            Some(key) => vec![key.value.clone()],
+            None => self.resolver.key_columns(&table.value),
+        };
+        ForeignKey {
+            name: None,
+            columns: vec![column.name.clone()],
+            referenced_table: table.value.clone(),
+            referenced_columns,
+            on_delete: schema::Action::NoAction,
+            on_update: schema::Action::NoAction,
+            deferrable: Deferrable::No,
+            indexed: false,
+            scope,
+        }
+    }
+
+    /// On a column of an enum, a word or text that is one of its words means that word, whatever else it could mean.
+    fn enum_word(&self, ty: &Type, value: Value) -> Value {
+        let Type::Enum(name) = ty else { return value };
+        let Some((owner, _)) = self.resolver.enums.get(name) else { return value };
+        let text = match &value {
+            Value::Text(text) => return Value::Word(Identifier::new(&**text)),
+            Value::Now => "now",
+            Value::Today => "today",
+            Value::Null => "null",
+            Value::Bool(true) => "true",
+            Value::Bool(false) => "false",
+            _ => return value,
+        };
+        match owner.words.iter().find(|word| word.word.value.as_str() == text) {
+            Some(word) => Value::Word(word.word.value.clone()),
+            None => value,
+        }
+    }
+}
+
+fn plain(name: Option<&Name>) -> Option<Identifier> {
+    name.map(|name| name.value.clone())
+}
+
+/// What a column's clauses have said so far.
+#[derive(Default)]
+struct Clauses {
+    words: BTreeSet<String>,
+    reference: Option<ForeignKey>,
+}
+
+impl Clauses {
+    /// The clause's word, if it may only be said once (for the same providers) and was said before.
+    fn once(&mut self, clause: &syntax::Clause) -> Option<&'static str> {
+        let word = clause_word(&clause.kind);
+        let new = self.words.insert(format!("{word} {:?}", clause.scope));
+        (!new && !matches!(clause.kind, ClauseKind::Check(_))).then_some(word)
+    }
+}
+
+fn clause_word(kind: &ClauseKind) -> &'static str {
+    match kind {
+        ClauseKind::Null => "null",
+        ClauseKind::Identity { .. } => "identity",
+        ClauseKind::PrimaryKey => "primary key",
+        ClauseKind::Unique => "unique",
+        ClauseKind::References { .. } => "references",
+        ClauseKind::Named(_) => "named",
+        ClauseKind::OnDelete(_) => "on delete",
+        ClauseKind::OnUpdate(_) => "on update",
+        ClauseKind::Deferrable(_) => "deferrable",
+        ClauseKind::Indexed => "indexed",
+        ClauseKind::Default(_) => "default",
+        ClauseKind::Generated { .. } => "generated",
+        ClauseKind::OnUpdateNow => "on update now",
+        ClauseKind::Check(_) => "check",
+        ClauseKind::Collate(_) => "collate",
+        ClauseKind::Native(_) => "native",
+        ClauseKind::Formerly(_) => "formerly",
+        ClauseKind::About(_) => "about",
+    }
+}
+
+fn said_of_reference(reference: &mut ForeignKey, kind: &ClauseKind) {
+    match kind {
+        ClauseKind::Named(name) => reference.name = Some(name.value.clone()),
+        ClauseKind::OnDelete(action) => reference.on_delete = *action,
+        ClauseKind::OnUpdate(action) => reference.on_update = *action,
+        ClauseKind::Deferrable(deferrable) => reference.deferrable = *deferrable,
+        ClauseKind::Indexed => reference.indexed = true,
+        _ => {}
+    }
+}

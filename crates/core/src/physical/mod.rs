@@ -1,0 +1,18 @@
+//! The physical schema: what one provider stores, by its own types and names.
+//!
+//! Two physical schemas of one provider are compared for equality, and nothing else ever is. An attribute that the model
+//! has no field for is kept as text in `attributes`, so that it takes part in the comparison all the same.
+//!
+//! Must not: know where it came from ([`crate::dialect`] lowers and introspects) or how it is written as SQL.
+
+mod fingerprint;
+mod schema;
+mod unmanaged;
+
+pub use fingerprint::{Fingerprint, RULES, fingerprint};
+pub use schema::{
+    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, Origin, PrimaryKey, Schema, Table,
+    TypeName, Unique,
+};
+pub(crate) use schema::{Named, fold};
+pub use unmanaged::{Introspected, ObjectKind, Unmanaged};

@@ -1,0 +1,58 @@
+//! What a database holds besides the tables that the model describes.
+
+use std::fmt;
+
+use serde::Serialize;
+
+use super::Schema;
+
+/// What introspection found.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Introspected {
+    /// The tables that the model describes.
+    pub schema: Schema,
+    /// Everything else, by kind and name.
+    pub unmanaged: Vec<Unmanaged>,
+}
+
+/// An object that nobody declared: named, and left alone.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+pub struct Unmanaged {
+    /// Its kind.
+    pub kind: ObjectKind,
+    /// Its name.
+    pub name: String,
+    /// The table it belongs to, if it is not one itself.
+    pub table: Option<String>,
+    /// Its definition, as the catalogue has it.
+    #[serde(skip)]
+    pub sql: String,
+}
+
+/// The kinds of objects that stay unmanaged.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum ObjectKind {
+    /// A table that nobody declared.
+    Table,
+    /// A virtual table.
+    VirtualTable,
+    /// A table or index whose definition could not be read.
+    Unreadable,
+    /// A view.
+    View,
+    /// A trigger.
+    Trigger,
+}
+
+impl fmt::Display for ObjectKind {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.write_str(match self {
+            Self::Table => "table",
+            Self::VirtualTable => "virtual table",
+            Self::Unreadable => "unreadable object",
+            Self::View => "view",
+            Self::Trigger => "trigger",
+        })
+    }
+}

@@ -1,0 +1,15 @@
+//! Changes in an order that the provider accepts, with what each step risks.
+//!
+//! [`plan`] takes the schema as it is and as it is to be. The down direction is the same function with the two swapped:
+//! there is no second code path for it. What a table's differences need, one alteration in place or a rebuild, the
+//! dialect says; a script's text is made later, by [`crate::script`].
+//!
+//! Must not: write SQL, or look at a database.
+
+mod order;
+mod risk;
+mod step;
+
+pub use order::{Plan, PlannedStep, plan};
+pub use risk::{Risk, RiskKind};
+pub use step::{Alteration, Rebuild, Step};

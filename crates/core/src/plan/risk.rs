@@ -1,0 +1,216 @@
+//! What a step can do to rows, in plain words.
+
+use std::collections::BTreeSet;
+use std::fmt;
+use std::str::FromStr;
+
+use super::step::{Rebuild, Step};
+use crate::diff::{Change, ItemChange};
+use crate::physical::{Column, KeyColumn, Table};
+
+/// A risk of a step.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Risk {
+    /// Its kind.
+    pub kind: RiskKind,
+    /// What exactly, in words.
+    pub what: String,
+}
+
+/// The kinds of risks.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum RiskKind {
+    /// Values that are there before are not there afterwards.
+    LosesData,
+    /// The other direction makes the thing again, without its values.
+    NotRestored,
+    /// The step fails on some rows, and nothing is changed.
+    MayRefuse,
+    /// Values are stored under another type.
+    ConvertsValues,
+}
+
+impl RiskKind {
+    const ALL: [Self; 4] = [Self::LosesData, Self::NotRestored, Self::MayRefuse, Self::ConvertsValues];
+
+    /// The word for it in records, scripts and JSON.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::LosesData => "loses-data",
+            Self::NotRestored => "not-restored",
+            Self::MayRefuse => "may-refuse",
+            Self::ConvertsValues => "converts-values",
+        }
+    }
+
+    /// The words for it in a review.
+    pub fn phrase(self) -> &'static str {
+        match self {
+            Self::LosesData => "loses data",
+            Self::NotRestored => "not restored",
+            Self::MayRefuse => "may refuse",
+            Self::ConvertsValues => "converts",
+        }
+    }
+}
+
+impl fmt::Display for Risk {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(formatter, "{}: {}", self.kind.word(), self.what)
+    }
+}
+
+impl FromStr for Risk {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let (word, what) = text.split_once(": ").ok_or_else(|| format!("`{text}` is not a risk"))?;
+        let kind = RiskKind::ALL.into_iter().find(|kind| kind.word() == word);
+        let kind = kind.ok_or_else(|| format!("there is no kind of risk `{word}`"))?;
+        Ok(Self { kind, what: what.to_owned() })
+    }
+}
+
+/// The risks of a step; none for a table that the same plan makes, since it has no rows.
+pub(super) fn risks(step: &Step, new_tables: &BTreeSet<&str>) -> Vec<Risk> {
+    let mut risks = Risks(Vec::new());
+    match step {
+        _ if new_tables.contains(step.table()) => {}
+        Step::CreateTable(_) | Step::RenameTable { .. } | Step::RenameColumn { .. } | Step::DropIndex { .. } => {}
+        Step::DropTable(table) => risks.add(RiskKind::LosesData, format!("every row of {} is lost", table.name)),
+        Step::DropColumn { table, column } => risks.dropped(table, column),
+        Step::AddColumn { table, column, checks, .. } => {
+            if !checks.is_empty() && (column.default.is_some() || column.generated.is_some()) {
+                risks.add(
+                    RiskKind::MayRefuse,
+                    format!("fails if {table} has rows for which {} does not meet its check", column.name),
+                );
+            }
+            if column.generated.is_some() && !column.nullable {
+                risks.add(RiskKind::MayRefuse, format!("fails if {table} has a row for which {} is null", column.name));
+            }
+        }
+        Step::CreateIndex { table, index } if index.unique => {
+            risks.add(RiskKind::MayRefuse, format!("fails if two rows of {table} share a key of {}", index.name));
+        }
+        Step::CreateIndex { .. } => {}
+        Step::RebuildTable(rebuild) => risks.rebuild(rebuild),
+    }
+    risks.0
+}
+
+struct Risks(Vec<Risk>);
+
+impl Risks {
+    fn add(&mut self, kind: RiskKind, what: String) {
+        let risk = Risk { kind, what };
+        if !self.0.contains(&risk) {
+            self.0.push(risk);
+        }
+    }
+
+    fn dropped(&mut self, table: &str, column: &Column) {
+        if column.generated.is_none() {
+            self.add(RiskKind::LosesData, format!("the values of {table}.{} are lost", column.name));
+        }
+    }
+
+    fn rebuild(&mut self, rebuild: &Rebuild) {
+        let table = &rebuild.alteration.to;
+        for change in &rebuild.alteration.items {
+            match change {
+                ItemChange::Column(change) => self.column(table, change),
+                ItemChange::PrimaryKey(Change::Add(key) | Change::Alter { to: key, .. }) => {
+                    self.key(table, &key.columns)
+                }
+                ItemChange::Unique(Change::Add(key) | Change::Alter { to: key, .. }) => self.key(table, &key.columns),
+                ItemChange::ForeignKey(Change::Add(key) | Change::Alter { to: key, .. }) => {
+                    let columns = key.columns.join(", ");
+                    self.add(
+                        RiskKind::MayRefuse,
+                        format!(
+                            "fails if a row of {} has a {columns} that {} does not",
+                            table.name, key.referenced_table
+                        ),
+                    );
+                }
+                ItemChange::Check(Change::Add(check) | Change::Alter { to: check, .. }) => {
+                    self.add(
+                        RiskKind::MayRefuse,
+                        format!("fails if a row of {} does not meet ({})", table.name, check.expression.text()),
+                    );
+                }
+                ItemChange::Options { from, to } if to.contains("strict") && !from.contains("strict") => {
+                    self.add(
+                        RiskKind::MayRefuse,
+                        format!("fails if a value of {} is not of its column's type", table.name),
+                    );
+                }
+                _ => {}
+            }
+        }
+    }
+
+    fn key(&mut self, table: &Table, columns: &[KeyColumn]) {
+        let names: Vec<_> = columns.iter().map(|column| column.name.as_str()).collect();
+        self.add(RiskKind::MayRefuse, format!("fails if two rows of {} share a {}", table.name, names.join(", ")));
+    }
+
+    fn column(&mut self, table: &Table, change: &Change<Column>) {
+        match change {
+            Change::Drop(column) => self.dropped(&table.name, column),
+            Change::Add(column) => {
+                if !column.nullable && column.default.is_none() && column.generated.is_none() {
+                    self.add(
+                        RiskKind::MayRefuse,
+                        format!("fails if {} has rows: {} is required and has no default", table.name, column.name),
+                    );
+                }
+                if column.generated.is_some() && !column.nullable {
+                    self.add(
+                        RiskKind::MayRefuse,
+                        format!("fails if {} has a row for which {} is null", table.name, column.name),
+                    );
+                }
+            }
+            Change::Rename { .. } => {}
+            Change::Alter { from, to } => self.altered(table, from, to),
+        }
+    }
+
+    fn altered(&mut self, table: &Table, from: &Column, to: &Column) {
+        let name = format!("{}.{}", table.name, to.name);
+        if from.nullable && !to.nullable {
+            self.add(RiskKind::MayRefuse, format!("fails if a row of {} has no {}", table.name, to.name));
+        }
+        if from.generated.is_none() && to.generated.is_some() {
+            self.add(RiskKind::LosesData, format!("the values of {name} give way to its expression"));
+        }
+        if from.ty != to.ty {
+            let what = format!(
+                "the values of {name} are stored again as {}; what does not convert stays as it is",
+                to.ty.text()
+            );
+            self.add(RiskKind::ConvertsValues, what);
+        }
+        let compares_otherwise = from.ty != to.ty || from.collation != to.collation || from.generated != to.generated;
+        if compares_otherwise && is_constrained(table, &to.name) {
+            let what =
+                format!("fails if rows of {} do not meet its keys and checks once {} has changed", table.name, to.name);
+            self.add(RiskKind::MayRefuse, what);
+        }
+    }
+}
+
+/// Whether a key, check or unique index may look at the column, directly or by way of a generated one.
+fn is_constrained(table: &Table, column: &str) -> bool {
+    let named = |name: &String| name.eq_ignore_ascii_case(column);
+    let in_key = |columns: &[KeyColumn]| columns.iter().any(|one| named(&one.name));
+    table.primary_key.as_ref().is_some_and(|key| in_key(&key.columns))
+        || table.uniques.iter().any(|key| in_key(&key.columns))
+        || table.foreign_keys.iter().any(|key| key.columns.iter().any(named))
+        || table.checks.iter().any(|check| check.expression.mentions(column))
+        || table.indexes.iter().any(|index| index.unique)
+        || table.columns.iter().any(|one| one.generated.is_some())
+        || table.has_option("strict")
+}

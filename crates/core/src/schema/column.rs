@@ -1,0 +1,79 @@
+//! Columns.
+
+use super::{Identifier, Scope, Scoped, Type, Value};
+
+/// A column of a table. Keys, references and checks declared at a column stand with the table's.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Column {
+    /// Its name.
+    pub name: Identifier,
+    /// Its portable type.
+    pub ty: Type,
+    /// Whether it may hold null.
+    pub nullable: bool,
+    /// Whether the database numbers the rows through it.
+    pub identity: Vec<Scoped<Identity>>,
+    /// The value of a row that gives none.
+    pub default: Vec<Scoped<Value>>,
+    /// The expression it is computed by.
+    pub generated: Vec<Scoped<Generated>>,
+    /// Set to the moment of every update.
+    pub on_update_now: Option<Scope>,
+    /// The collation, by the provider's own name.
+    pub collate: Vec<Scoped<String>>,
+    /// The provider's own type, in place of the portable one.
+    pub native: Vec<Scoped<String>>,
+    /// A description.
+    pub about: Option<String>,
+    /// For which providers the column exists.
+    pub scope: Scope,
+}
+
+impl Column {
+    /// A required column of a type, with nothing else said.
+    pub fn new(name: impl Into<Identifier>, ty: Type) -> Self {
+        Self {
+            name: name.into(),
+            ty,
+            nullable: false,
+            identity: Vec::new(),
+            default: Vec::new(),
+            generated: Vec::new(),
+            on_update_now: None,
+            collate: Vec::new(),
+            native: Vec::new(),
+            about: None,
+            scope: Scope::All,
+        }
+    }
+}
+
+/// How an identity column numbers.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Identity {
+    /// Whether a value given by the insert is refused.
+    pub always: bool,
+    /// The first number, where it is not the provider's own.
+    pub from: Option<i64>,
+    /// The step, where it is not one.
+    pub by: Option<i64>,
+}
+
+/// A generated column's expression.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Generated {
+    /// The SQL expression, without its outer parentheses.
+    pub expression: String,
+    /// Whether the value is kept or computed when read.
+    pub storage: Storage,
+}
+
+/// Where a generated column's value lives.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Storage {
+    /// Computed when the row is written, and kept.
+    Stored,
+    /// Computed when the row is read.
+    Virtual,
+}

@@ -1,0 +1,259 @@
+//! What can be wrong with a schema, and what to do about it.
+
+use super::{Identifier, Place, Provider, Type};
+
+/// A fault of a schema, with the item it is about.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{kind}")]
+pub struct Fault {
+    /// What is wrong.
+    pub kind: FaultKind,
+    /// Where.
+    pub place: Place,
+    /// The other place, where two are at odds.
+    pub other: Option<Place>,
+}
+
+/// How bad a fault is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Severity {
+    /// Worth a look; nothing is refused.
+    Warning,
+    /// The declarations have no meaning until it is mended.
+    Error,
+}
+
+impl Fault {
+    /// A fault at one place.
+    pub fn new(kind: FaultKind, place: Place) -> Self {
+        Self { kind, place, other: None }
+    }
+
+    /// The same with a second place.
+    pub fn with_other(mut self, other: Place) -> Self {
+        self.other = Some(other);
+        self
+    }
+
+    /// Whether anything is refused because of it.
+    pub fn is_error(&self) -> bool {
+        self.kind.severity() == Severity::Error
+    }
+}
+
+/// The kinds of faults.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[expect(missing_docs, reason = "each variant's message says what it is; its fields are the names in the message")]
+pub enum FaultKind {
+    #[error("table `{0}` is declared twice")]
+    DuplicateTable(Identifier),
+    #[error("enum `{0}` is declared twice")]
+    DuplicateEnum(Identifier),
+    #[error("enum `{0}` has no words")]
+    EmptyEnum(Identifier),
+    #[error("enum `{owner}` has the word `{word}` twice")]
+    DuplicateWord { owner: Identifier, word: Identifier },
+    #[error("table `{0}` has no columns")]
+    NoColumns(Identifier),
+    #[error("column `{column}` is declared twice in table `{table}`")]
+    DuplicateColumn { table: Identifier, column: Identifier },
+    #[error("table `{0}` has no primary key")]
+    NoPrimaryKey(Identifier),
+    #[error("table `{0}` has two primary keys")]
+    TwoPrimaryKeys(Identifier),
+    #[error("two constraints of table `{table}` are named `{name}`")]
+    DuplicateConstraint { table: Identifier, name: Identifier },
+    #[error("table `{table}` has no column `{column}`")]
+    UnknownColumn { table: Identifier, column: Identifier, nearest: Option<Identifier> },
+    #[error("column `{column}` stands twice in this list")]
+    RepeatedColumn { column: Identifier },
+    #[error("there is no table `{table}`")]
+    UnknownTable { table: Identifier, nearest: Option<Identifier> },
+    #[error("there is no type or enum `{name}`")]
+    UnknownEnum { name: Identifier, nearest: Option<String> },
+    #[error("primary key column `{0}` may not be null")]
+    NullableKey(Identifier),
+    #[error("the reference names {columns} columns and points to {referenced}")]
+    ReferenceCount { columns: usize, referenced: usize },
+    #[error("`{table}` has no key over ({columns})")]
+    NotAKey { table: Identifier, columns: String },
+    #[error("`{column}` is {ty}, and `{referenced}`, which it references, is {referenced_ty}")]
+    ReferenceType { column: Identifier, ty: Type, referenced: String, referenced_ty: Type },
+    #[error("`on {event} set null` on column `{column}`, which may not be null")]
+    SetNullOnRequired { column: Identifier, event: &'static str },
+    #[error("an identity column is an integer, and `{column}` is {ty}")]
+    IdentityType { column: Identifier, ty: Type },
+    #[error("table `{0}` has two identity columns")]
+    TwoIdentities(Identifier),
+    #[error("an identity column cannot also be {0}")]
+    IdentityWith(&'static str),
+    #[error("a generated column cannot also have {0}")]
+    GeneratedWith(&'static str),
+    #[error("{value} does not fit {ty}")]
+    DefaultDoesNotFit { value: String, ty: Type, wanted: String },
+    #[error("`{word}` is not a word of enum `{owner}`")]
+    UnknownWord { owner: Identifier, word: Identifier, nearest: Option<Identifier> },
+    #[error("`default null` on column `{0}`, which may not be null")]
+    DefaultNullOnRequired(Identifier),
+    #[error("an index needs at least one column")]
+    EmptyIndex,
+    #[error("decimal({precision}, {scale}) has more places behind the point than digits")]
+    DecimalScale { precision: u32, scale: u32 },
+    #[error("{ty} has no length")]
+    ZeroLength { ty: Type },
+    #[error("fractions of a second have at most 9 digits")]
+    FractionDigits,
+
+    #[error("{provider} {what}", provider = provider.title())]
+    NotExpressible { provider: Provider, what: String, instead: String },
+    #[error("an identity column on SQLite must be the whole primary key, and `{0}` is not")]
+    IdentityNotWholeKey(Identifier),
+    #[error("SQLite keeps `{column}` as a floating-point number, and more than 15 digits are not exact")]
+    InexactDecimal { column: Identifier },
+    #[error("column `{column}` has no type for {provider}", provider = provider.title())]
+    NoNativeType { column: Identifier, provider: Provider },
+    #[error("the name `{name}` is taken twice on {provider}", provider = provider.title())]
+    NameTaken { provider: Provider, name: String },
+    #[error("names that begin with `{prefix}` are kept for {keeper}")]
+    ReservedName { prefix: &'static str, keeper: &'static str },
+    #[error("{provider} has no table option `{option}`", provider = provider.title())]
+    UnknownOption { provider: Provider, option: String, nearest: Option<&'static str> },
+}
+
+impl FaultKind {
+    /// How bad it is.
+    pub fn severity(&self) -> Severity {
+        match self {
+            Self::NoPrimaryKey(_) | Self::InexactDecimal { .. } => Severity::Warning,
+            _ => Severity::Error,
+        }
+    }
+
+    /// What stands under the caret.
+    pub fn label(&self) -> String {
+        match self {
+            Self::DuplicateTable(_)
+            | Self::DuplicateEnum(_)
+            | Self::DuplicateColumn { .. }
+            | Self::DuplicateWord { .. }
+            | Self::DuplicateConstraint { .. }
+            | Self::RepeatedColumn { .. }
+            | Self::TwoPrimaryKeys(_)
+            | Self::TwoIdentities(_)
+            | Self::NameTaken { .. } => "again here".into(),
+            Self::EmptyEnum(_) | Self::NoColumns(_) | Self::EmptyIndex => "nothing in it".into(),
+            Self::NoPrimaryKey(_) => "no primary key".into(),
+            Self::UnknownColumn { .. } => "no such column".into(),
+            Self::UnknownTable { .. } => "no such table".into(),
+            Self::UnknownEnum { .. } => "no such type".into(),
+            Self::UnknownWord { .. } => "no such word".into(),
+            Self::UnknownOption { .. } => "no such option".into(),
+            Self::NotAKey { .. } => "not a primary key and not unique".into(),
+            Self::ReferenceType { referenced_ty, .. } => format!("{referenced_ty} is needed"),
+            Self::IdentityType { .. } => "an integer is needed".into(),
+            Self::NoNativeType { .. } => "no type".into(),
+            Self::ReservedName { .. } => "reserved".into(),
+            Self::InexactDecimal { .. } => "not exact".into(),
+            Self::DefaultDoesNotFit { wanted, .. } => format!("expected {wanted}"),
+            Self::NullableKey(_)
+            | Self::ReferenceCount { .. }
+            | Self::SetNullOnRequired { .. }
+            | Self::IdentityWith(_)
+            | Self::GeneratedWith(_)
+            | Self::DefaultNullOnRequired(_)
+            | Self::DecimalScale { .. }
+            | Self::ZeroLength { .. }
+            | Self::FractionDigits
+            | Self::NotExpressible { .. }
+            | Self::IdentityNotWholeKey(_) => "here".into(),
+        }
+    }
+
+    /// What stands under the caret of the second place.
+    pub fn other_label(&self) -> &'static str {
+        match self {
+            Self::ReferenceType { .. } => "the referenced column",
+            _ => "first here",
+        }
+    }
+
+    /// What to type to mend it.
+    pub fn help(&self) -> String {
+        let meant = |nearest: &Option<Identifier>, otherwise: &str| match nearest {
+            Some(nearest) => format!("did you mean `{nearest}`?"),
+            None => otherwise.to_owned(),
+        };
+        match self {
+            Self::DuplicateTable(_) | Self::DuplicateEnum(_) => {
+                "keep one of them; the order of tables and files does not matter".into()
+            }
+            Self::EmptyEnum(name) => format!("write its words: `enum {name} {{ first, second }}`"),
+            Self::DuplicateWord { .. } => "remove one of them".into(),
+            Self::NoColumns(_) => "add a column, such as `id: int64, identity`".into(),
+            Self::DuplicateColumn { .. } => "rename or remove one of them".into(),
+            Self::NoPrimaryKey(_) => "add `primary key (…)`; rows without one cannot be told apart".into(),
+            Self::TwoPrimaryKeys(_) => "keep one; a key over several columns is one item: `primary key (a, b)`".into(),
+            Self::DuplicateConstraint { .. } => {
+                "give one of them a name of its own, after its first word: `unique one_code (…)`".into()
+            }
+            Self::UnknownColumn { nearest, table, .. } => {
+                meant(nearest, &format!("declare it in table `{table}`, or mend the name"))
+            }
+            Self::RepeatedColumn { .. } => "name it once".into(),
+            Self::UnknownTable { nearest, .. } => {
+                meant(nearest, "declare the table, or add its file to `declarations` in hollow-oak.toml")
+            }
+            Self::UnknownEnum { nearest, .. } => match nearest {
+                Some(nearest) => format!("did you mean `{nearest}`?"),
+                None => {
+                    "portable types are bool, int64, text, decimal, date, instant, json and others (docs/types.md); \
+                     a provider's own type is written `native \"…\" for sqlite`"
+                        .into()
+                }
+            },
+            Self::NullableKey(_) => "remove `null` from the column".into(),
+            Self::ReferenceCount { .. } => "name as many columns on both sides".into(),
+            Self::NotAKey { table, .. } => {
+                format!("reference the primary key of `{table}`, or declare these columns `unique` there")
+            }
+            Self::ReferenceType { referenced_ty, .. } => {
+                format!("make it {referenced_ty}, or leave the type out: `references` brings it along")
+            }
+            Self::SetNullOnRequired { .. } => "add `null` to the column, or choose another action".into(),
+            Self::IdentityType { .. } => "write `int64, identity`".into(),
+            Self::TwoIdentities(_) => "keep one".into(),
+            Self::IdentityWith(_) => "keep one of the two".into(),
+            Self::GeneratedWith(_) => "keep the expression alone".into(),
+            Self::DefaultDoesNotFit { .. } => {
+                "mend the value, or write an SQL expression in parentheses: `default (…)`".into()
+            }
+            Self::UnknownWord { nearest, owner, .. } => {
+                meant(nearest, &format!("add the word to enum `{owner}`, or mend it"))
+            }
+            Self::DefaultNullOnRequired(_) => "add `null` to the column, or remove the default".into(),
+            Self::EmptyIndex => "name a column: `index (code)`".into(),
+            Self::DecimalScale { precision, .. } => {
+                format!("decimal(digits in all, digits behind the point): at most decimal({precision}, {precision})")
+            }
+            Self::ZeroLength { .. } => "write at least 1, or leave the length out".into(),
+            Self::FractionDigits => "write 6, or leave it out".into(),
+            Self::NotExpressible { instead, .. } => instead.clone(),
+            Self::IdentityNotWholeKey(column) => format!("write `primary key ({column})`, or drop `identity`"),
+            Self::InexactDecimal { .. } => {
+                "where exact values matter, keep them in a smaller unit as `int64`, or as `text`".into()
+            }
+            Self::NoNativeType { provider, .. } => {
+                format!("add `native \"…\" for {provider}`, or say `except {provider}` at the end of the column")
+            }
+            Self::NameTaken { .. } => {
+                "give one of them another name; SQLite folds letter case, and tables and indexes share their names"
+                    .into()
+            }
+            Self::ReservedName { .. } => "choose another name".into(),
+            Self::UnknownOption { nearest, .. } => match nearest {
+                Some(nearest) => format!("did you mean \"{nearest}\"?"),
+                None => "SQLite has \"strict\", \"without rowid\" and \"autoincrement\"".into(),
+            },
+        }
+    }
+}

@@ -1,0 +1,105 @@
+//! The database providers, and which of them an item holds for.
+
+use std::collections::BTreeSet;
+use std::fmt;
+
+use serde::Serialize;
+
+/// A database product that declarations can speak of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Provider {
+    /// SQLite, embedded.
+    Sqlite,
+    /// PostgreSQL.
+    Postgres,
+    /// MariaDB.
+    Mariadb,
+    /// MySQL.
+    Mysql,
+    /// Microsoft SQL Server.
+    Sqlserver,
+}
+
+impl Provider {
+    /// Every provider the language has a word for.
+    pub const ALL: [Self; 5] = [Self::Sqlite, Self::Postgres, Self::Mariadb, Self::Mysql, Self::Sqlserver];
+
+    /// The word for it in declarations, configuration and file names.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Sqlite => "sqlite",
+            Self::Postgres => "postgres",
+            Self::Mariadb => "mariadb",
+            Self::Mysql => "mysql",
+            Self::Sqlserver => "sqlserver",
+        }
+    }
+
+    /// The name its makers write.
+    pub fn title(self) -> &'static str {
+        match self {
+            Self::Sqlite => "SQLite",
+            Self::Postgres => "PostgreSQL",
+            Self::Mariadb => "MariaDB",
+            Self::Mysql => "MySQL",
+            Self::Sqlserver => "SQL Server",
+        }
+    }
+
+    /// The provider of a word, if it is one.
+    pub fn from_word(word: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|provider| provider.word() == word)
+    }
+}
+
+impl fmt::Display for Provider {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.write_str(self.word())
+    }
+}
+
+/// For which providers an item holds.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub enum Scope {
+    /// For all of them.
+    #[default]
+    All,
+    /// For these only.
+    For(BTreeSet<Provider>),
+    /// For all but these.
+    Except(BTreeSet<Provider>),
+}
+
+impl Scope {
+    /// Whether an item of this scope exists on `provider`.
+    pub fn holds(&self, provider: Provider) -> bool {
+        match self {
+            Self::All => true,
+            Self::For(set) => set.contains(&provider),
+            Self::Except(set) => !set.contains(&provider),
+        }
+    }
+}
+
+/// A value with the providers it is meant for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Scoped<T> {
+    /// What was declared.
+    pub value: T,
+    /// For whom.
+    pub scope: Scope,
+}
+
+impl<T> Scoped<T> {
+    /// The value for every provider.
+    pub fn all(value: T) -> Self {
+        Self { value, scope: Scope::All }
+    }
+
+    /// The value that holds for `provider`: one that names providers wins over one that is for all.
+    pub fn pick(list: &[Self], provider: Provider) -> Option<&T> {
+        let holding = || list.iter().filter(|scoped| scoped.scope.holds(provider));
+        holding().find(|scoped| scoped.scope != Scope::All).or_else(|| holding().next()).map(|scoped| &scoped.value)
+    }
+}

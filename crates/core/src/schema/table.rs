@@ -1,0 +1,122 @@
+//! Tables, enums, and the whole.
+
+use std::collections::BTreeMap;
+
+use super::{Check, Column, Fault, ForeignKey, Identifier, Index, PrimaryKey, Scope, Scoped, Unique, validate};
+
+/// A table with all that belongs to it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Table {
+    /// Its name.
+    pub name: Identifier,
+    /// A description.
+    pub about: Option<String>,
+    /// Its columns, in declared order.
+    pub columns: Vec<Column>,
+    /// The primary key, more than one only where their scopes keep them apart.
+    pub primary_keys: Vec<PrimaryKey>,
+    /// Unique constraints, in declared order.
+    pub uniques: Vec<Unique>,
+    /// References, in declared order.
+    pub foreign_keys: Vec<ForeignKey>,
+    /// Checks, in declared order.
+    pub checks: Vec<Check>,
+    /// Indexes, in declared order.
+    pub indexes: Vec<Index>,
+    /// Storage options, by the provider's own words.
+    pub options: Vec<Scoped<String>>,
+    /// For which providers the table exists.
+    pub scope: Scope,
+}
+
+impl Table {
+    /// A table without anything in it.
+    pub fn new(name: impl Into<Identifier>) -> Self {
+        Self {
+            name: name.into(),
+            about: None,
+            columns: Vec::new(),
+            primary_keys: Vec::new(),
+            uniques: Vec::new(),
+            foreign_keys: Vec::new(),
+            checks: Vec::new(),
+            indexes: Vec::new(),
+            options: Vec::new(),
+            scope: Scope::All,
+        }
+    }
+
+    /// The column of this name.
+    pub fn column(&self, name: &Identifier) -> Option<&Column> {
+        self.columns.iter().find(|column| column.name == *name)
+    }
+}
+
+/// A closed list of words.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Enum {
+    /// Its name.
+    pub name: Identifier,
+    /// Its words, in order.
+    pub words: Vec<Identifier>,
+    /// A description.
+    pub about: Option<String>,
+}
+
+/// Tables and enums that nobody has checked yet.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Parts {
+    /// Tables, in any order.
+    pub tables: Vec<Table>,
+    /// Enums, in any order.
+    pub enums: Vec<Enum>,
+}
+
+/// A valid logical schema.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Schema {
+    tables: BTreeMap<Identifier, Table>,
+    enums: BTreeMap<Identifier, Enum>,
+}
+
+impl Schema {
+    /// Checks the parts and puts them together, with what is only worth a warning.
+    ///
+    /// # Errors
+    ///
+    /// Every fault of the parts, warnings among them, where at least one of them is an error.
+    pub fn new(parts: Parts) -> Result<(Self, Vec<Fault>), Vec<Fault>> {
+        let faults = validate::faults(&parts);
+        if faults.iter().any(Fault::is_error) {
+            return Err(faults);
+        }
+        let tables = parts.tables.into_iter().map(|table| (table.name.clone(), table)).collect();
+        let enums = parts.enums.into_iter().map(|words| (words.name.clone(), words)).collect();
+        Ok((Self { tables, enums }, faults))
+    }
+
+    /// The tables, by name.
+    pub fn tables(&self) -> impl ExactSizeIterator<Item = &Table> {
+        self.tables.values()
+    }
+
+    /// The table of this name.
+    pub fn table(&self, name: &str) -> Option<&Table> {
+        self.tables.get(name)
+    }
+
+    /// The enums, by name.
+    pub fn enums(&self) -> impl ExactSizeIterator<Item = &Enum> {
+        self.enums.values()
+    }
+
+    /// The enum of this name.
+    pub fn enumeration(&self, name: &str) -> Option<&Enum> {
+        self.enums.get(name)
+    }
+
+    /// The parts again, to be changed and checked anew.
+    pub fn into_parts(self) -> Parts {
+        Parts { tables: self.tables.into_values().collect(), enums: self.enums.into_values().collect() }
+    }
+}

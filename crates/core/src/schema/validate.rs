@@ -1,0 +1,530 @@
+//! The checks that make [`super::Parts`] a [`super::Schema`].
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::{
+    Action, Column, Enum, Fault, FaultKind, ForeignKey, Identifier, Item, KeyPart, Part, Parts, Place, Provider, Scope,
+    Table, Type, Value,
+};
+use crate::nearest::nearest;
+use crate::sql::Expression;
+
+/// Every fault of the parts, in the order of their places.
+pub(super) fn faults(parts: &Parts) -> Vec<Fault> {
+    let mut checker = Checker { parts, tables: BTreeMap::new(), enums: BTreeMap::new(), faults: Vec::new() };
+    checker.names();
+    for owner in &parts.enums {
+        checker.enumeration(owner);
+    }
+    for table in &parts.tables {
+        checker.table(table);
+    }
+    checker.faults
+}
+
+struct Checker<'a> {
+    parts: &'a Parts,
+    tables: BTreeMap<&'a Identifier, &'a Table>,
+    enums: BTreeMap<&'a Identifier, &'a Enum>,
+    faults: Vec<Fault>,
+}
+
+impl<'a> Checker<'a> {
+    fn fault(&mut self, kind: FaultKind, place: Place) {
+        self.faults.push(Fault::new(kind, place));
+    }
+
+    fn names(&mut self) {
+        for table in &self.parts.tables {
+            if self.tables.insert(&table.name, table).is_some() {
+                let place = Place::whole(&table.name, Item::Table).part(Part::Name);
+                self.fault(FaultKind::DuplicateTable(table.name.clone()), place);
+            }
+        }
+        for owner in &self.parts.enums {
+            if self.enums.insert(&owner.name, owner).is_some() {
+                let place = Place::whole(&owner.name, Item::Enum).part(Part::Name);
+                self.fault(FaultKind::DuplicateEnum(owner.name.clone()), place);
+            }
+        }
+    }
+
+    fn enumeration(&mut self, owner: &Enum) {
+        let place = Place::whole(&owner.name, Item::Enum);
+        if owner.words.is_empty() {
+            self.fault(FaultKind::EmptyEnum(owner.name.clone()), place.clone());
+        }
+        let mut seen = BTreeSet::new();
+        for (at, word) in owner.words.iter().enumerate() {
+            if !seen.insert(word) {
+                let kind = FaultKind::DuplicateWord { owner: owner.name.clone(), word: word.clone() };
+                self.fault(kind, place.clone().part(Part::Element(at)));
+            }
+        }
+    }
+
+    fn table(&mut self, table: &'a Table) {
+        let whole = Place::whole(&table.name, Item::Table).part(Part::Name);
+        if table.columns.is_empty() {
+            self.fault(FaultKind::NoColumns(table.name.clone()), whole);
+            return;
+        }
+        if table.primary_keys.is_empty() {
+            self.fault(FaultKind::NoPrimaryKey(table.name.clone()), whole);
+        }
+        let mut seen: BTreeMap<&Identifier, usize> = BTreeMap::new();
+        for (at, column) in table.columns.iter().enumerate() {
+            if let Some(first) = seen.insert(&column.name, at) {
+                let kind = FaultKind::DuplicateColumn { table: table.name.clone(), column: column.name.clone() };
+                let place = |at| Place::whole(&table.name, Item::Column(at)).part(Part::Name);
+                self.faults.push(Fault::new(kind, place(at)).with_other(place(first)));
+            }
+            self.column(table, column, &Place::whole(&table.name, Item::Column(at)));
+        }
+        self.identities(table);
+        self.keys(table);
+        for (at, key) in table.foreign_keys.iter().enumerate() {
+            self.foreign_key(table, key, &Place::whole(&table.name, Item::ForeignKey(at)));
+        }
+        for (at, check) in table.checks.iter().enumerate() {
+            let place = Place::whole(&table.name, Item::Check(at)).part(Part::Expression);
+            self.expression(table, &check.expression, &place);
+        }
+        self.indexes(table);
+        self.constraint_names(table);
+    }
+
+    fn column(&mut self, table: &Table, column: &Column, place: &Place) {
+        self.type_limits(&column.ty, &place.clone().part(Part::Type));
+        if let Some(name) = enum_name(&column.ty)
+            && !self.enums.contains_key(name)
+        {
+            let known = self.enums.keys().map(|name| name.as_str()).chain(Type::WORDS);
+            let nearest = nearest(name.as_str(), known).map(str::to_owned);
+            self.fault(FaultKind::UnknownEnum { name: name.clone(), nearest }, place.clone().part(Part::Type));
+        }
+        for scoped in &column.default {
+            self.default(column, &scoped.value, &place.clone().part(Part::Default));
+        }
+        if !column.identity.is_empty() {
+            self.identity(column, place);
+        }
+        for scoped in &column.generated {
+            self.expression(table, &scoped.value.expression, &place.clone().part(Part::Expression));
+        }
+        if !column.generated.is_empty() && !column.default.is_empty() {
+            self.fault(FaultKind::GeneratedWith("a default"), place.clone().part(Part::Default));
+        }
+        if !column.generated.is_empty() && column.on_update_now.is_some() {
+            self.fault(FaultKind::GeneratedWith("`on update now`"), place.clone().part(Part::OnUpdate));
+        }
+    }
+
+    fn type_limits(&mut self, ty: &Type, place: &Place) {
+        match ty {
+            Type::Decimal(Some((precision, scale))) if scale > precision => {
+                self.fault(FaultKind::DecimalScale { precision: *precision, scale: *scale }, place.clone());
+            }
+            Type::Text(Some(0)) | Type::Char(0) | Type::Bytes(Some(0)) | Type::Decimal(Some((0, _))) => {
+                self.fault(FaultKind::ZeroLength { ty: ty.clone() }, place.clone());
+            }
+            Type::Time(Some(10..)) | Type::Datetime(Some(10..)) | Type::Instant(Some(10..)) => {
+                self.fault(FaultKind::FractionDigits, place.clone());
+            }
+            Type::Array(element) => self.type_limits(element, place),
+            _ => {}
+        }
+    }
+
+    fn identity(&mut self, column: &Column, place: &Place) {
+        let at = place.clone().part(Part::Identity);
+        if !column.ty.is_integer() {
+            let kind = FaultKind::IdentityType { column: column.name.clone(), ty: column.ty.clone() };
+            self.fault(kind, at.clone());
+        }
+        if column.nullable {
+            self.fault(FaultKind::IdentityWith("null"), at.clone());
+        }
+        if !column.default.is_empty() {
+            self.fault(FaultKind::IdentityWith("given a default"), at.clone());
+        }
+        if !column.generated.is_empty() {
+            self.fault(FaultKind::IdentityWith("generated"), at);
+        }
+    }
+
+    fn identities(&mut self, table: &Table) {
+        let mut columns = table.columns.iter().enumerate().filter(|(_, column)| !column.identity.is_empty());
+        columns.next();
+        if let Some((at, _)) = columns.next() {
+            let place = Place::whole(&table.name, Item::Column(at)).part(Part::Identity);
+            self.fault(FaultKind::TwoIdentities(table.name.clone()), place);
+        }
+    }
+
+    fn keys(&mut self, table: &'a Table) {
+        for (at, key) in table.primary_keys.iter().enumerate() {
+            let place = Place::whole(&table.name, Item::PrimaryKey);
+            let earlier = &table.primary_keys[..at];
+            if earlier.iter().any(|other| overlap(&other.scope, &key.scope)) {
+                self.fault(FaultKind::TwoPrimaryKeys(table.name.clone()), place.clone());
+            }
+            self.column_list(table, &key.columns, &place);
+            for (at, name) in key.columns.iter().enumerate() {
+                if table.column(name).is_some_and(|column| column.nullable) {
+                    self.fault(FaultKind::NullableKey(name.clone()), place.clone().part(Part::Element(at)));
+                }
+            }
+        }
+        for (at, unique) in table.uniques.iter().enumerate() {
+            self.column_list(table, &unique.columns, &Place::whole(&table.name, Item::Unique(at)));
+        }
+    }
+
+    fn column_list(&mut self, table: &Table, columns: &[Identifier], place: &Place) {
+        for (at, name) in columns.iter().enumerate() {
+            let place = place.clone().part(Part::Element(at));
+            if table.column(name).is_none() {
+                self.unknown_column(table, name, place);
+            } else if columns[..at].contains(name) {
+                self.fault(FaultKind::RepeatedColumn { column: name.clone() }, place);
+            }
+        }
+    }
+
+    fn unknown_column(&mut self, table: &Table, name: &Identifier, place: Place) {
+        let known = table.columns.iter().map(|column| column.name.as_str());
+        let kind = FaultKind::UnknownColumn {
+            table: table.name.clone(),
+            column: name.clone(),
+            nearest: nearest(name.as_str(), known).map(Identifier::new),
+        };
+        self.fault(kind, place);
+    }
+
+    fn foreign_key(&mut self, table: &Table, key: &ForeignKey, place: &Place) {
+        let before = self.faults.len();
+        self.column_list(table, &key.columns, place);
+        let Some(referenced) = self.tables.get(&key.referenced_table).copied() else {
+            let known = self.tables.keys().map(|name| name.as_str());
+            let kind = FaultKind::UnknownTable {
+                table: key.referenced_table.clone(),
+                nearest: nearest(key.referenced_table.as_str(), known).map(Identifier::new),
+            };
+            self.fault(kind, place.clone().part(Part::ReferencedTable));
+            return;
+        };
+        for (at, name) in key.referenced_columns.iter().enumerate() {
+            if referenced.column(name).is_none() {
+                self.unknown_column(referenced, name, place.clone().part(Part::Referenced(at)));
+            }
+        }
+        if key.columns.len() != key.referenced_columns.len() {
+            let kind =
+                FaultKind::ReferenceCount { columns: key.columns.len(), referenced: key.referenced_columns.len() };
+            self.fault(kind, place.clone());
+        }
+        if self.faults.len() > before {
+            return;
+        }
+        if !is_key(referenced, &key.referenced_columns) {
+            let names: Vec<_> = key.referenced_columns.iter().map(Identifier::as_str).collect();
+            let kind = FaultKind::NotAKey { table: referenced.name.clone(), columns: names.join(", ") };
+            self.fault(kind, place.clone().part(Part::ReferencedTable));
+        }
+        self.reference_types(table, key, referenced, place);
+        self.reference_actions(table, key, place);
+    }
+
+    fn reference_types(&mut self, table: &Table, key: &ForeignKey, referenced: &Table, place: &Place) {
+        for (at, (from, to)) in key.columns.iter().zip(&key.referenced_columns).enumerate() {
+            let (Some(column), Some(target)) = (table.column(from), referenced.column(to)) else { continue };
+            if column.ty == target.ty {
+                continue;
+            }
+            let kind = FaultKind::ReferenceType {
+                column: from.clone(),
+                ty: column.ty.clone(),
+                referenced: format!("{}.{to}", referenced.name),
+                referenced_ty: target.ty.clone(),
+            };
+            let other = referenced.columns.iter().position(|column| column.name == *to).unwrap_or_default();
+            let other = Place::whole(&referenced.name, Item::Column(other)).part(Part::Type);
+            self.faults.push(Fault::new(kind, place.clone().part(Part::Element(at))).with_other(other));
+        }
+    }
+
+    fn reference_actions(&mut self, table: &Table, key: &ForeignKey, place: &Place) {
+        for (event, action) in [("delete", key.on_delete), ("update", key.on_update)] {
+            if action != Action::SetNull {
+                continue;
+            }
+            let required = key.columns.iter().find(|name| table.column(name).is_some_and(|column| !column.nullable));
+            if let Some(column) = required {
+                self.fault(FaultKind::SetNullOnRequired { column: column.clone(), event }, place.clone());
+            }
+        }
+    }
+
+    fn expression(&mut self, table: &Table, text: &str, place: &Place) {
+        let expression = Expression::new(text);
+        if !expression.is_parsed() {
+            return;
+        }
+        for reference in expression.columns() {
+            let known = table.columns.iter().any(|column| {
+                let name = column.name.as_str();
+                name == reference.name || (!reference.quoted && name.eq_ignore_ascii_case(&reference.name))
+            });
+            if !known {
+                self.unknown_column(table, &Identifier::new(&*reference.name), place.clone());
+            }
+        }
+    }
+
+    fn indexes(&mut self, table: &Table) {
+        for (at, index) in table.indexes.iter().enumerate() {
+            let place = Place::whole(&table.name, Item::Index(at));
+            if index.parts.is_empty() {
+                self.fault(FaultKind::EmptyIndex, place.clone());
+            }
+            for (at, part) in index.parts.iter().enumerate() {
+                let place = place.clone().part(Part::Element(at));
+                match &part.key {
+                    KeyPart::Column(name) if table.column(name).is_none() => {
+                        self.unknown_column(table, name, place);
+                    }
+                    KeyPart::Column(_) => {}
+                    KeyPart::Expression(text) => self.expression(table, text, &place),
+                }
+            }
+            for name in &index.including {
+                if table.column(name).is_none() {
+                    self.unknown_column(table, name, place.clone());
+                }
+            }
+            if let Some(predicate) = &index.predicate {
+                self.expression(table, predicate, &place.part(Part::Expression));
+            }
+        }
+    }
+
+    fn constraint_names(&mut self, table: &Table) {
+        let list = |at: usize, item: fn(usize) -> Item| Place::whole(&table.name, item(at)).part(Part::Name);
+        let keys =
+            table.primary_keys.iter().map(|key| (&key.name, &key.scope, Place::whole(&table.name, Item::PrimaryKey)));
+        let uniques = table.uniques.iter().enumerate().map(|(at, one)| (&one.name, &one.scope, list(at, Item::Unique)));
+        let foreign =
+            table.foreign_keys.iter().enumerate().map(|(at, one)| (&one.name, &one.scope, list(at, Item::ForeignKey)));
+        let checks = table.checks.iter().enumerate().map(|(at, one)| (&one.name, &one.scope, list(at, Item::Check)));
+        let mut seen: BTreeMap<&Identifier, Vec<(&Scope, Place)>> = BTreeMap::new();
+        for (name, scope, place) in keys.chain(uniques).chain(foreign).chain(checks) {
+            let Some(name) = name else { continue };
+            let earlier = seen.entry(name).or_default();
+            if let Some((_, first)) = earlier.iter().find(|(other, _)| overlap(other, scope)) {
+                let kind = FaultKind::DuplicateConstraint { table: table.name.clone(), name: name.clone() };
+                self.faults.push(Fault::new(kind, place.clone()).with_other(first.clone()));
+            }
+            earlier.push((scope, place));
+        }
+    }
+
+    fn default(&mut self, column: &Column, value: &Value, place: &Place) {
+        if *value == Value::Null {
+            if !column.nullable {
+                self.fault(FaultKind::DefaultNullOnRequired(column.name.clone()), place.clone());
+            }
+            return;
+        }
+        if let (Type::Enum(name), Value::Word(word)) = (&column.ty, value) {
+            if let Some(owner) = self.enums.get(name)
+                && !owner.words.contains(word)
+            {
+                let known = owner.words.iter().map(Identifier::as_str);
+                let nearest = nearest(word.as_str(), known).map(Identifier::new);
+                let kind = FaultKind::UnknownWord { owner: name.clone(), word: word.clone(), nearest };
+                self.fault(kind, place.clone());
+            }
+            return;
+        }
+        if let Err(wanted) = fits(&column.ty, value) {
+            let kind = FaultKind::DefaultDoesNotFit { value: shown(value), ty: column.ty.clone(), wanted };
+            self.fault(kind, place.clone());
+        }
+    }
+}
+
+fn enum_name(ty: &Type) -> Option<&Identifier> {
+    match ty {
+        Type::Enum(name) => Some(name),
+        Type::Array(element) => enum_name(element),
+        _ => None,
+    }
+}
+
+fn overlap(a: &Scope, b: &Scope) -> bool {
+    Provider::ALL.into_iter().any(|provider| a.holds(provider) && b.holds(provider))
+}
+
+/// Whether a reference may point to these columns of the table.
+fn is_key(table: &Table, columns: &[Identifier]) -> bool {
+    let same = |key: &[Identifier]| key.len() == columns.len() && columns.iter().all(|name| key.contains(name));
+    let over_columns = |index: &super::Index| -> Option<Vec<Identifier>> {
+        index
+            .parts
+            .iter()
+            .map(|part| match &part.key {
+                KeyPart::Column(name) => Some(name.clone()),
+                KeyPart::Expression(_) => None,
+            })
+            .collect()
+    };
+    table.primary_keys.iter().any(|key| same(&key.columns))
+        || table.uniques.iter().any(|unique| same(&unique.columns))
+        || table
+            .indexes
+            .iter()
+            .any(|index| index.unique && index.predicate.is_none() && over_columns(index).is_some_and(|key| same(&key)))
+}
+
+fn shown(value: &Value) -> String {
+    match value {
+        Value::Number(text) => text.clone(),
+        Value::Text(text) => format!("'{text}'"),
+        Value::Bytes(digits) => format!("x'{digits}'"),
+        Value::Bool(truth) => truth.to_string(),
+        Value::Null => "null".into(),
+        Value::Now => "`now`".into(),
+        Value::Today => "`today`".into(),
+        Value::NewUuid => "`new uuid`".into(),
+        Value::Word(word) => format!("`{word}`"),
+        Value::Expression(text) => format!("({text})"),
+    }
+}
+
+/// Whether a value can be a default of the type; otherwise what could be.
+fn fits(ty: &Type, value: &Value) -> Result<(), String> {
+    if matches!(value, Value::Expression(_) | Value::Null) {
+        return Ok(());
+    }
+    let wanted = |fit: bool, words: &str| if fit { Ok(()) } else { Err(words.to_owned()) };
+    match ty {
+        Type::Bool => wanted(matches!(value, Value::Bool(_)), "`true` or `false`"),
+        Type::Int(bits) => {
+            wanted(matches!(value, Value::Number(text) if fits_integer(text, *bits)), &integer_range(*bits))
+        }
+        Type::Float(_) => wanted(matches!(value, Value::Number(_)), "a number"),
+        Type::Decimal(size) => fits_decimal(*size, value),
+        Type::Text(None) => wanted(matches!(value, Value::Text(_)), "a text in single quotes"),
+        Type::Text(Some(length)) => wanted(
+            matches!(value, Value::Text(text) if text.chars().count() <= *length as usize),
+            &format!("a text of at most {length} characters in single quotes"),
+        ),
+        Type::Char(length) => wanted(
+            matches!(value, Value::Text(text) if text.chars().count() <= *length as usize),
+            &format!("a text of {length} characters in single quotes"),
+        ),
+        Type::Bytes(length) => wanted(
+            matches!(value, Value::Bytes(digits) if length.is_none_or(|most| digits.len() / 2 <= most as usize)),
+            &length.map_or("bytes such as x'00ff'".to_owned(), |most| format!("at most {most} bytes, such as x'00ff'")),
+        ),
+        Type::Date => wanted(
+            matches!(value, Value::Today) || matches!(value, Value::Text(text) if looks_like(text, "0000-00-00")),
+            "`today` or a date such as '2026-05-01'",
+        ),
+        Type::Time(_) => wanted(
+            matches!(value, Value::Now) || matches!(value, Value::Text(text) if looks_like(text, "00:00:00")),
+            "`now` or a time such as '17:30:00'",
+        ),
+        Type::Datetime(_) | Type::Instant(_) => wanted(
+            matches!(value, Value::Now)
+                || matches!(value, Value::Text(text) if looks_like(text, "0000-00-00 00:00:00")),
+            "`now` or a moment such as '2026-05-01 17:30:00'",
+        ),
+        Type::Uuid => wanted(
+            matches!(value, Value::NewUuid)
+                || matches!(value, Value::Text(text) if text.len() == 36 && text.bytes().filter(|byte| *byte == b'-').count() == 4),
+            "`new uuid` or one in single quotes",
+        ),
+        Type::Json => wanted(
+            matches!(value, Value::Text(text) if serde_json::from_str::<serde::de::IgnoredAny>(text).is_ok()),
+            "a JSON document in single quotes, such as '{}'",
+        ),
+        Type::Enum(name) => wanted(false, &format!("a word of enum `{name}`")),
+        Type::Interval => wanted(matches!(value, Value::Text(_)), "a span such as '1 day'"),
+        Type::Array(_) => wanted(matches!(value, Value::Text(_)), "an array such as '{}'"),
+        Type::Native => wanted(!matches!(value, Value::Word(_)), "a literal or an SQL expression in parentheses"),
+    }
+}
+
+fn fits_integer(text: &str, bits: u8) -> bool {
+    let half = 1i128 << (bits - 1);
+    text.parse::<i128>().is_ok_and(|number| (-half..half).contains(&number))
+}
+
+fn integer_range(bits: u8) -> String {
+    let half = 1i128 << (bits - 1);
+    format!("a whole number from {} to {}", -half, half - 1)
+}
+
+fn fits_decimal(size: Option<(u32, u32)>, value: &Value) -> Result<(), String> {
+    let Value::Number(text) = value else { return Err("a number".into()) };
+    let Some((precision, scale)) = size else { return Ok(()) };
+    let wanted = || format!("a number with at most {precision} digits, {scale} of them behind the point");
+    if text.contains(['e', 'E']) {
+        return Err(wanted());
+    }
+    let digits = text.trim_start_matches(['-', '+']);
+    let (whole, fraction) = digits.split_once('.').unwrap_or((digits, ""));
+    let whole = whole.trim_start_matches('0').len();
+    let fraction = fraction.trim_end_matches('0').len();
+    let fit = fraction <= scale as usize && whole <= (precision - scale) as usize;
+    if fit { Ok(()) } else { Err(wanted()) }
+}
+
+/// Whether the text begins like the pattern, where `0` stands for a digit; `T` may stand for the space.
+fn looks_like(text: &str, pattern: &str) -> bool {
+    text.len() >= pattern.len()
+        && text.bytes().zip(pattern.bytes()).all(|(byte, wanted)| match wanted {
+            b'0' => byte.is_ascii_digit(),
+            b' ' => byte == b' ' || byte == b'T',
+            _ => byte == wanted,
+        })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn defaults_fit_their_types() {
+        #[track_caller]
+        fn case(ty: Type, value: Value, expected: bool) {
+            assert_eq!(fits(&ty, &value).is_ok(), expected, "{value:?} in {ty}");
+        }
+        let number = |text: &str| Value::Number(text.into());
+        let text = |text: &str| Value::Text(text.into());
+        case(Type::Int(8), number("127"), true);
+        case(Type::Int(8), number("128"), false);
+        case(Type::Int(8), number("-128"), true);
+        case(Type::Int(64), number("9223372036854775808"), false);
+        case(Type::Int(32), number("1.5"), false);
+        case(Type::Decimal(Some((6, 2))), number("1234.56"), true);
+        case(Type::Decimal(Some((6, 2))), number("12345.6"), false);
+        case(Type::Decimal(Some((6, 2))), number("0.005"), false);
+        case(Type::Decimal(Some((6, 2))), number("1.500"), true);
+        case(Type::Text(Some(3)), text("häh"), true);
+        case(Type::Text(Some(3)), text("four"), false);
+        case(Type::Text(None), number("4"), false);
+        case(Type::Bytes(Some(1)), Value::Bytes("00ff".into()), false);
+        case(Type::Date, Value::Today, true);
+        case(Type::Date, Value::Now, false);
+        case(Type::Date, text("2026-05-01"), true);
+        case(Type::Instant(None), text("2026-05-01T10:00:00Z"), true);
+        case(Type::Bool, number("1"), false);
+        case(Type::Json, text("{}"), true);
+        case(Type::Json, text("{"), false);
+        case(Type::Uuid, Value::NewUuid, true);
+        case(Type::Int(32), Value::Expression("1 + 1".into()), true);
+    }
+}

@@ -1,0 +1,23 @@
+//! A migration's scripts: SQL that any client can run, with a header before each step that the tool reads back.
+//!
+//! ```sql
+//! --oak begin
+//! begin immediate;
+//!
+//! --oak step 1: add column keeper.phone | add-column keeper.phone | in transaction | generated 51b1b36c12ae90aa
+//! alter table keeper add column phone VARCHAR(32);
+//!
+//! --oak end
+//! commit;
+//! ```
+//!
+//! [`write`] makes the text of a plan, [`Script::read`] takes a file apart again: which steps are as they were generated,
+//! which were edited, which are somebody's own.
+//!
+//! Must not: run anything, or decide what a step means.
+
+mod read;
+mod write;
+
+pub use read::{Foundation, Script, ScriptError, ScriptErrorKind, ScriptStatement, ScriptStep, StepOrigin};
+pub use write::{Direction, empty, step_hash, write};

@@ -1,0 +1,121 @@
+//! Plans as script text.
+
+use std::fmt;
+
+use sha2::{Digest, Sha256};
+
+use crate::Dialect;
+use crate::plan::{Plan, PlannedStep, Step};
+
+/// Which way a script goes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Direction {
+    /// To the migration's schema.
+    Up,
+    /// Back to its parent's.
+    Down,
+}
+
+impl Direction {
+    /// The word in file names and messages.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Up => "up",
+            Self::Down => "down",
+        }
+    }
+}
+
+impl fmt::Display for Direction {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.write_str(self.word())
+    }
+}
+
+/// The hash by which a step's text is known again: 16 hexadecimal digits of SHA-256 over the trimmed text with LF ends.
+pub fn step_hash(body: &str) -> String {
+    let text = body.replace("\r\n", "\n");
+    let digest = Sha256::digest(text.trim().as_bytes());
+    digest.iter().take(8).map(|byte| format!("{byte:02x}")).collect()
+}
+
+/// The text of a plan in one direction.
+pub fn write(dialect: Dialect, folder: &str, direction: Direction, plan: &Plan) -> String {
+    let mut text = preamble(dialect, folder, direction);
+    if plan.steps.is_empty() {
+        text.push_str(&format!("-- Nothing changes for {}.\n", dialect.provider().title()));
+    } else if direction == Direction::Up {
+        text.push_str("-- `oak review` shows it beside its down script; docs/own-sql.md says how to edit it.\n");
+    }
+    let without_references = plan.steps.iter().any(|planned| suspends_references(&planned.step));
+    frame(&mut text, without_references, |text| {
+        for (at, planned) in plan.steps.iter().enumerate() {
+            step(text, dialect, at + 1, planned);
+        }
+    });
+    text
+}
+
+/// The text of a script that waits for somebody's own SQL.
+pub fn empty(dialect: Dialect, folder: &str, direction: Direction) -> String {
+    let mut text = preamble(dialect, folder, direction);
+    frame(&mut text, false, |text| {
+        let what = match direction {
+            Direction::Up => "write here what this migration does",
+            Direction::Down => "write here what undoes it",
+        };
+        text.push_str(&format!("\n--oak step 1: own SQL | own | in transaction | own\n-- {what}\n"));
+    });
+    text
+}
+
+fn preamble(dialect: Dialect, folder: &str, direction: Direction) -> String {
+    format!("-- Hollow Oak migration {folder}: {direction}, {}.\n", dialect.provider().title())
+}
+
+/// Whether a step drops a table that rows of others may reference.
+///
+/// SQLite, "Foreign Key Support", "Schema Commands": with foreign keys on, dropping a table first deletes its rows, and
+/// that cascades; the pragma is without effect inside a transaction.
+fn suspends_references(step: &Step) -> bool {
+    matches!(step, Step::RebuildTable(_) | Step::DropTable(_) | Step::RenameTable { .. })
+}
+
+fn frame(text: &mut String, without_references: bool, body: impl FnOnce(&mut String)) {
+    text.push_str("\n--oak begin\n");
+    if without_references {
+        text.push_str("pragma foreign_keys = off;\n");
+    }
+    text.push_str("begin immediate;\n");
+    body(text);
+    text.push_str("\n--oak end\n");
+    if without_references {
+        text.push_str("pragma foreign_key_check;\ncommit;\npragma foreign_keys = on;\n");
+    } else {
+        text.push_str("commit;\n");
+    }
+}
+
+fn step(text: &mut String, dialect: Dialect, ordinal: usize, planned: &PlannedStep) {
+    let step = &planned.step;
+    let mut body = String::new();
+    for reason in step.reasons() {
+        body.push_str(&format!("-- {}\n", reason.replace('\n', " ")));
+    }
+    for statement in dialect.render(step) {
+        body.push_str(&statement);
+        body.push_str(";\n");
+    }
+    text.push_str(&format!(
+        "\n--oak step {ordinal}: {} | {} {} | in transaction | generated {}\n{body}",
+        one_line(&step.title()),
+        step.kind(),
+        one_line(&step.object()),
+        step_hash(&body)
+    ));
+}
+
+/// A name with a bar or a line end in it must not break the header.
+fn one_line(text: &str) -> String {
+    text.replace(['\n', '\r', '|'], " ")
+}

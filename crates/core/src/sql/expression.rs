@@ -1,0 +1,552 @@
+//! SQL expressions: what they mention, and whether two of them say the same.
+//!
+//! An expression is read into a canonical form, a fully bracketed text without the accidents of writing (white space,
+//! comments, letter case of keywords and names, redundant parentheses, `!=` for `<>`). What does not parse, a sub-select
+//! say, has its tokens for a canonical form. Equal canonical forms mean equal expressions; the reverse does not hold,
+//! and the caller must not assume it.
+
+use serde::{Serialize, Serializer};
+
+use super::{Brackets, Lexer, TokenKind, unquote};
+use crate::Span;
+
+/// An SQL expression, without outer parentheses.
+#[derive(Clone, Debug)]
+pub struct Expression {
+    text: String,
+    canonical: String,
+    columns: Vec<ColumnReference>,
+    parsed: bool,
+}
+
+/// A place in an expression that names a column.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ColumnReference {
+    /// The column's name, without quotes.
+    pub name: String,
+    /// Whether it was quoted, and so means exactly this name.
+    pub quoted: bool,
+    /// Where, in the expression's text.
+    pub span: Span,
+}
+
+impl Expression {
+    /// Reads an expression; any text is one, if need be by its tokens.
+    pub fn new(text: &str) -> Self {
+        let mut text = text.trim();
+        while let Some(inner) = inside_parentheses(text) {
+            text = inner.trim();
+        }
+        let tokens = tokens(text);
+        let mut parser = Parser { source: text, tokens: &tokens, at: 0, columns: Vec::new() };
+        let tree = parser.expression(0).filter(|_| parser.at == tokens.len());
+        let parsed = tree.is_some();
+        let (canonical, columns) = match tree {
+            Some(canonical) => (canonical, parser.columns),
+            None => (canonical_tokens(text, &tokens), possible_columns(text, &tokens)),
+        };
+        Self { text: text.to_owned(), canonical, columns, parsed }
+    }
+
+    /// The text, as written.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// The columns it names, in order; where it could not be parsed, every word that could be one.
+    pub fn columns(&self) -> &[ColumnReference] {
+        &self.columns
+    }
+
+    /// Whether it was understood, so that [`Self::columns`] is exact.
+    pub fn is_parsed(&self) -> bool {
+        self.parsed
+    }
+
+    /// Whether it names this column, letter case aside.
+    pub fn mentions(&self, column: &str) -> bool {
+        self.columns.iter().any(|reference| reference.name.eq_ignore_ascii_case(column))
+    }
+
+    /// Whether it is a single literal, with a sign at most: neither a call nor a name.
+    pub fn is_literal(&self) -> bool {
+        let tokens = tokens(&self.text);
+        let rest = match tokens.first() {
+            Some(first) if matches!(first.text(&self.text), "-" | "+") => &tokens[1..],
+            _ => &tokens[..],
+        };
+        let [only] = rest else { return false };
+        match only.kind {
+            TokenKind::Number | TokenKind::Text | TokenKind::Blob => true,
+            TokenKind::Word => {
+                let word = only.text(&self.text).to_ascii_lowercase();
+                matches!(word.as_str(), "null" | "true" | "false")
+            }
+            _ => false,
+        }
+    }
+}
+
+impl PartialEq for Expression {
+    fn eq(&self, other: &Self) -> bool {
+        self.canonical == other.canonical
+    }
+}
+
+impl Eq for Expression {}
+
+impl Serialize for Expression {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(&self.canonical)
+    }
+}
+
+/// The text of an expression in parentheses; a line comment at its end does not swallow the closing one.
+pub fn in_parentheses(text: &str) -> String {
+    let last = Lexer::new(text, 0, Brackets::Quote).last();
+    match last {
+        Some(token) if token.kind == TokenKind::Comment && token.span.text(text).starts_with("--") => {
+            format!("({text}\n)")
+        }
+        _ => format!("({text})"),
+    }
+}
+
+fn inside_parentheses(text: &str) -> Option<&str> {
+    let inner = text.strip_prefix('(')?.strip_suffix(')')?;
+    (super::matching_parenthesis(text, 0) == Ok(text.len() - 1)).then_some(inner)
+}
+
+/// A token that counts: neither space nor comment.
+#[derive(Clone, Copy)]
+struct Significant {
+    kind: TokenKind,
+    span: Span,
+}
+
+impl Significant {
+    fn text(self, source: &str) -> &str {
+        self.span.text(source)
+    }
+}
+
+fn tokens(source: &str) -> Vec<Significant> {
+    Lexer::new(source, 0, Brackets::Quote)
+        .filter(|token| !matches!(token.kind, TokenKind::Space | TokenKind::Comment))
+        .map(|token| Significant { kind: token.kind, span: token.span })
+        .collect()
+}
+
+fn canonical_token(token: Significant, source: &str) -> String {
+    let text = token.text(source);
+    match token.kind {
+        TokenKind::Quoted => unquote(text).to_ascii_lowercase(),
+        TokenKind::Text | TokenKind::Parameter => text.to_owned(),
+        _ => text.to_ascii_lowercase(),
+    }
+}
+
+fn canonical_tokens(source: &str, tokens: &[Significant]) -> String {
+    let words: Vec<_> = tokens.iter().map(|token| canonical_token(*token, source)).collect();
+    words.join(" ")
+}
+
+fn possible_columns(source: &str, tokens: &[Significant]) -> Vec<ColumnReference> {
+    let is_call = |at: usize| tokens.get(at + 1).is_some_and(|next| next.text(source) == "(");
+    tokens
+        .iter()
+        .enumerate()
+        .filter(|(at, token)| match token.kind {
+            TokenKind::Quoted => true,
+            TokenKind::Word => !is_call(*at),
+            _ => false,
+        })
+        .map(|(_, token)| reference(*token, source))
+        .collect()
+}
+
+fn reference(token: Significant, source: &str) -> ColumnReference {
+    ColumnReference { name: unquote(token.text(source)), quoted: token.kind == TokenKind::Quoted, span: token.span }
+}
+
+/// How tightly an infix operator binds, as SQLite orders them (SQLite, "SQL Language Expressions", "Operators").
+fn binding(operator: &str) -> Option<u8> {
+    Some(match operator {
+        "or" => 1,
+        "and" => 2,
+        "=" | "==" | "<>" | "!=" | "is" | "in" | "like" | "glob" | "regexp" | "match" | "ilike" | "between" | "not"
+        | "isnull" | "notnull" => 4,
+        "<" | "<=" | ">" | ">=" => 5,
+        "&" | "|" | "<<" | ">>" | "#>>" | "~" | "~*" | "!~*" => 7,
+        "+" | "-" => 8,
+        "*" | "/" | "%" => 9,
+        "||" | "->" | "->>" => 10,
+        "collate" | "::" => 11,
+        _ => return None,
+    })
+}
+
+const NOT: u8 = 3;
+const UNARY: u8 = 12;
+
+/// A precedence climber that writes the canonical form as it goes; `None` where it does not understand.
+struct Parser<'a> {
+    source: &'a str,
+    tokens: &'a [Significant],
+    at: usize,
+    columns: Vec<ColumnReference>,
+}
+
+impl Parser<'_> {
+    /// The text of the next token, its letters lowered if it is a word.
+    fn peek(&self) -> Option<String> {
+        let token = self.tokens.get(self.at)?;
+        Some(match token.kind {
+            TokenKind::Word | TokenKind::Symbol => token.text(self.source).to_ascii_lowercase(),
+            _ => String::new(),
+        })
+    }
+
+    fn eat(&mut self, text: &str) -> bool {
+        let found = self.peek().as_deref() == Some(text);
+        self.at += usize::from(found);
+        found
+    }
+
+    fn expect(&mut self, text: &str) -> Option<()> {
+        self.eat(text).then_some(())
+    }
+
+    fn expression(&mut self, least: u8) -> Option<String> {
+        let mut left = self.prefix()?;
+        while let Some(operator) = self.peek() {
+            let Some(power) = binding(&operator) else { break };
+            if power < least {
+                break;
+            }
+            self.at += 1;
+            left = self.infix(left, &operator, power)?;
+        }
+        Some(left)
+    }
+
+    fn infix(&mut self, left: String, operator: &str, power: u8) -> Option<String> {
+        match operator {
+            "isnull" => Some(format!("(is {left} null)")),
+            "notnull" => Some(format!("(is-not {left} null)")),
+            "is" => {
+                let not = if self.eat("not") { "-not" } else { "" };
+                if self.eat("distinct") {
+                    self.expect("from")?;
+                    let right = self.expression(power + 1)?;
+                    return Some(format!("(is{not}-distinct {left} {right})"));
+                }
+                let right = self.expression(power + 1)?;
+                Some(format!("(is{not} {left} {right})"))
+            }
+            "not" if self.eat("null") => Some(format!("(is-not {left} null)")),
+            "not" => {
+                let operator = self.peek()?;
+                self.at += 1;
+                let positive = match operator.as_str() {
+                    "in" | "between" | "like" | "glob" | "regexp" | "match" | "ilike" => {
+                        self.infix(left, &operator, power)?
+                    }
+                    _ => return None,
+                };
+                Some(format!("(not {positive})"))
+            }
+            "in" => {
+                self.expect("(")?;
+                let list = if self.eat(")") { String::new() } else { self.list()? };
+                Some(format!("(in {left} [{list}])"))
+            }
+            "between" => {
+                let low = self.expression(power + 1)?;
+                self.expect("and")?;
+                let high = self.expression(power + 1)?;
+                Some(format!("(between {left} {low} {high})"))
+            }
+            "like" | "glob" | "regexp" | "match" | "ilike" => {
+                let pattern = self.expression(power + 1)?;
+                if self.eat("escape") {
+                    let escape = self.expression(power + 1)?;
+                    return Some(format!("({operator} {left} {pattern} {escape})"));
+                }
+                Some(format!("({operator} {left} {pattern})"))
+            }
+            "collate" => {
+                let name = self.name()?;
+                Some(format!("(collate {left} {name})"))
+            }
+            "::" => {
+                let ty = self.type_name()?;
+                Some(format!("(cast {left} {ty})"))
+            }
+            "and" | "or" => {
+                let right = self.expression(power + 1)?;
+                let flat = left.strip_prefix(&format!("({operator} ")).and_then(|rest| rest.strip_suffix(')'));
+                Some(match flat {
+                    Some(before) => format!("({operator} {before} {right})"),
+                    None => format!("({operator} {left} {right})"),
+                })
+            }
+            _ => {
+                let right = self.expression(power + 1)?;
+                let operator = match operator {
+                    "==" => "=",
+                    "!=" => "<>",
+                    other => other,
+                };
+                Some(format!("({operator} {left} {right})"))
+            }
+        }
+    }
+
+    fn prefix(&mut self) -> Option<String> {
+        let token = *self.tokens.get(self.at)?;
+        self.at += 1;
+        let text = token.text(self.source);
+        match token.kind {
+            TokenKind::Text | TokenKind::Number | TokenKind::Blob | TokenKind::Parameter => {
+                Some(canonical_token(token, self.source))
+            }
+            TokenKind::Quoted => self.named(token),
+            TokenKind::Symbol => match text {
+                "(" => {
+                    let inner = self.list()?;
+                    Some(if inner.contains(", ") && self.was_row(&inner) { format!("(row {inner})") } else { inner })
+                }
+                "-" | "+" | "~" => {
+                    let operand = self.expression(UNARY)?;
+                    Some(format!("({text} {operand})"))
+                }
+                _ => None,
+            },
+            TokenKind::Word => self.word(token),
+            TokenKind::Comment | TokenKind::Space => None,
+        }
+    }
+
+    /// Whether the parenthesis just read held more than one expression.
+    fn was_row(&self, inner: &str) -> bool {
+        let mut depth = 0i32;
+        let mut quoted = false;
+        inner.bytes().any(|byte| {
+            match byte {
+                b'\'' => quoted = !quoted,
+                b'(' | b'[' if !quoted => depth += 1,
+                b')' | b']' if !quoted => depth -= 1,
+                _ => {}
+            }
+            byte == b',' && depth == 0 && !quoted
+        })
+    }
+
+    fn word(&mut self, token: Significant) -> Option<String> {
+        let lower = token.text(self.source).to_ascii_lowercase();
+        match lower.as_str() {
+            "not" => {
+                let operand = self.expression(NOT)?;
+                Some(format!("(not {operand})"))
+            }
+            "case" => self.case(),
+            "cast" => {
+                self.expect("(")?;
+                let operand = self.expression(0)?;
+                self.expect("as")?;
+                let ty = self.type_name()?;
+                self.expect(")")?;
+                Some(format!("(cast {operand} {ty})"))
+            }
+            "null" | "true" | "false" | "current_timestamp" | "current_date" | "current_time" => Some(lower),
+            "select" | "exists" | "raise" | "distinct" | "from" | "where" | "when" | "then" | "else" | "end" => None,
+            _ => self.named(token),
+        }
+    }
+
+    /// A call, a column with or without its table, or a typed literal such as `date '2026-01-01'`.
+    fn named(&mut self, token: Significant) -> Option<String> {
+        if token.kind == TokenKind::Word {
+            if self.eat("(") {
+                return self.call(&token.text(self.source).to_ascii_lowercase());
+            }
+            if let Some(next) = self.tokens.get(self.at)
+                && next.kind == TokenKind::Text
+            {
+                self.at += 1;
+                let ty = token.text(self.source).to_ascii_lowercase();
+                return Some(format!("(cast {} {ty})", next.text(self.source)));
+            }
+        }
+        let mut last = token;
+        while self.eat(".") {
+            last = *self.tokens.get(self.at)?;
+            self.at += 1;
+            if !matches!(last.kind, TokenKind::Word | TokenKind::Quoted) {
+                return None;
+            }
+        }
+        self.columns.push(reference(last, self.source));
+        let name = unquote(last.text(self.source)).to_ascii_lowercase();
+        Some(format!("`{name}`"))
+    }
+
+    fn call(&mut self, function: &str) -> Option<String> {
+        if self.eat("*") {
+            self.expect(")")?;
+            return Some(format!("({function}* )"));
+        }
+        if self.eat(")") {
+            return Some(format!("({function}() )"));
+        }
+        let distinct = if self.eat("distinct") { "distinct " } else { "" };
+        let arguments = self.list()?;
+        match self.peek().as_deref() {
+            Some("filter" | "over" | "within") => None,
+            _ => Some(format!("({function}() {distinct}{arguments})")),
+        }
+    }
+
+    /// Expressions up to and with the closing parenthesis.
+    fn list(&mut self) -> Option<String> {
+        let mut list = vec![self.expression(0)?];
+        while self.eat(",") {
+            list.push(self.expression(0)?);
+        }
+        self.expect(")")?;
+        Some(list.join(", "))
+    }
+
+    fn case(&mut self) -> Option<String> {
+        let mut written = String::from("(case");
+        if self.peek().as_deref() != Some("when") {
+            written = format!("{written} {}", self.expression(0)?);
+        }
+        while self.eat("when") {
+            let condition = self.expression(0)?;
+            self.expect("then")?;
+            let value = self.expression(0)?;
+            written = format!("{written} when {condition} {value}");
+        }
+        if self.eat("else") {
+            written = format!("{written} else {}", self.expression(0)?);
+        }
+        self.expect("end")?;
+        Some(format!("{written})"))
+    }
+
+    fn name(&mut self) -> Option<String> {
+        let token = *self.tokens.get(self.at)?;
+        self.at += 1;
+        matches!(token.kind, TokenKind::Word | TokenKind::Quoted)
+            .then(|| unquote(token.text(self.source)).to_ascii_lowercase())
+    }
+
+    fn type_name(&mut self) -> Option<String> {
+        let mut words = vec![self.name()?];
+        while let Some(token) = self.tokens.get(self.at)
+            && token.kind == TokenKind::Word
+            && binding(&self.peek()?).is_none()
+            && !matches!(self.peek()?.as_str(), "then" | "else" | "end" | "when")
+        {
+            words.push(self.name()?);
+        }
+        let name = words.join(" ");
+        if self.eat("(") {
+            return Some(format!("{name}({})", self.list()?));
+        }
+        Some(name)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn writing_does_not_make_a_difference() {
+        #[track_caller]
+        fn same(a: &str, b: &str) {
+            let (left, right) = (Expression::new(a), Expression::new(b));
+            assert!(left == right, "{a} is {left:?}, {b} is {right:?}");
+        }
+        same("a>=0", "( A >= 0 )");
+        same("\"a\" != 1", "a <> 1");
+        same("(a and b) and c", "a and b and c");
+        same("a /* x */ is not null", "a notnull");
+        same("cast(a as varchar(10))", "CAST( a AS VARCHAR( 10 ) )");
+        same("t.a + 1 * 2", "a+(1*2)");
+        same("a in (1, 2)", "a IN(1,2)");
+        same("[a] = `b`", "a = b");
+        same("case a when 1 then 'x' else b end", "CASE a WHEN 1 THEN 'x' ELSE b END");
+        same("(select max(x) from y)", "( SELECT max( x ) FROM y )");
+    }
+
+    #[test]
+    fn meaning_does() {
+        #[track_caller]
+        fn differ(a: &str, b: &str) {
+            let (left, right) = (Expression::new(a), Expression::new(b));
+            assert!(left != right, "{a} and {b} are both {}", left.canonical);
+        }
+        differ("a > 0", "a >= 0");
+        differ("'a'", "'A'");
+        differ("'a'", "a");
+        differ("(a + b) * c", "a + b * c");
+        differ("a - (b - c)", "a - b - c");
+        differ("not a = b", "(not a) = b");
+        differ("a or b and c", "(a or b) and c");
+        differ("f(a, b)", "f((a, b))");
+        differ("a in ('x')", "a in ('x', 'y')");
+        differ("count(*)", "count()");
+        differ("-1", "1");
+        differ("'a, b'", "('a', 'b')");
+    }
+
+    #[test]
+    fn columns_are_found_and_calls_and_words_are_not() {
+        #[track_caller]
+        fn case(text: &str, parsed: bool, expected: &[&str]) {
+            let expression = Expression::new(text);
+            let names: Vec<_> = expression.columns().iter().map(|one| one.name.as_str()).collect();
+            assert_eq!((expression.is_parsed(), names.as_slice()), (parsed, expected), "{text}");
+        }
+        case("gross_kg - tare_kg", true, &["gross_kg", "tare_kg"]);
+        case("lower(\"Full Name\") like 'm%'", true, &["Full Name"]);
+        case("date(a) between current_date and b", true, &["a", "b"]);
+        case("hive.code is not null", true, &["code"]);
+        case("cast(a as int) = 1", true, &["a"]);
+        case("a ->> '$.x' collate nocase = 'y'", true, &["a"]);
+        case("a = (select 1)", false, &["a", "select"]);
+    }
+
+    #[test]
+    fn literals_are_told_from_calls() {
+        #[track_caller]
+        fn case(text: &str, expected: bool) {
+            assert_eq!(Expression::new(text).is_literal(), expected, "{text}");
+        }
+        case("-1", true);
+        case("'a'", true);
+        case("(null)", true);
+        case("current_timestamp", false);
+        case("1 + 1", false);
+    }
+
+    proptest! {
+        #[test]
+        fn any_text_is_read_without_a_panic(text in "\\PC*") {
+            let expression = Expression::new(&text);
+            prop_assert!(expression == Expression::new(&text));
+        }
+
+        #[test]
+        fn outer_parentheses_say_nothing(text in "[a-z+*()' ]{0,20}") {
+            prop_assume!(super::super::matching_parenthesis(&format!("({text})"), 0) == Ok(text.len() + 1));
+            let wrapped = Expression::new(&format!("({text})"));
+            prop_assert_eq!(Expression::new(&text), wrapped);
+        }
+    }
+}

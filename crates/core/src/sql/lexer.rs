@@ -1,0 +1,260 @@
+//! The tokens of SQL text, as far as every provider agrees on them.
+
+use crate::Span;
+
+/// What `[` means.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Brackets {
+    /// It opens a delimited identifier (SQLite, SQL Server).
+    Quote,
+    /// It is a symbol (PostgreSQL's arrays).
+    Symbol,
+}
+
+/// The kind of a token.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum TokenKind {
+    /// Keyword or bare identifier.
+    Word,
+    /// Delimited identifier, with its quotes.
+    Quoted,
+    /// Text literal, with its quotes; dollar quotes too.
+    Text,
+    /// Number literal.
+    Number,
+    /// Blob literal, `x'00ff'`.
+    Blob,
+    /// A parameter such as `?1` or `:name`.
+    Parameter,
+    /// Operator or punctuation; operators of two and three characters are one token.
+    Symbol,
+    /// `--` or `/* */` comment.
+    Comment,
+    /// White space.
+    Space,
+}
+
+/// A token and where it stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Token {
+    /// Its kind.
+    pub kind: TokenKind,
+    /// Its bytes.
+    pub span: Span,
+    /// False where a quote or comment runs to the end of the text without being closed.
+    pub closed: bool,
+}
+
+/// Reads tokens from a text, one after the other; every byte belongs to exactly one token.
+#[derive(Clone, Debug)]
+pub struct Lexer<'a> {
+    source: &'a str,
+    offset: usize,
+    brackets: Brackets,
+}
+
+impl<'a> Lexer<'a> {
+    /// Starts at a byte offset of the text.
+    pub fn new(source: &'a str, offset: usize, brackets: Brackets) -> Self {
+        Self { source, offset, brackets }
+    }
+
+    fn rest(&self) -> &'a [u8] {
+        &self.source.as_bytes()[self.offset..]
+    }
+
+    /// Length of a quoted stretch that starts here, its closing quote doubled when meant literally.
+    fn quoted(&self, close: u8) -> (usize, bool) {
+        let rest = self.rest();
+        let mut at = 1;
+        while at < rest.len() {
+            if rest[at] == close {
+                if close != b']' && rest.get(at + 1) == Some(&close) {
+                    at += 2;
+                    continue;
+                }
+                return (at + 1, true);
+            }
+            at += 1;
+        }
+        (rest.len(), false)
+    }
+
+    fn line_comment(&self) -> usize {
+        self.rest().iter().position(|byte| *byte == b'\n').unwrap_or(self.rest().len())
+    }
+
+    fn block_comment(&self) -> (usize, bool) {
+        let rest = &self.source[self.offset..];
+        match rest[2..].find("*/") {
+            Some(at) => (at + 4, true),
+            None => (rest.len(), false),
+        }
+    }
+
+    /// Length of a dollar-quoted text, if one starts here: `$$…$$` or `$tag$…$tag$`.
+    fn dollar(&self) -> Option<(usize, bool)> {
+        let rest = &self.source[self.offset..];
+        let tag_end = rest[1..].find('$')? + 2;
+        let tag = &rest[..tag_end];
+        let name = &tag[1..tag.len() - 1];
+        let is_name = name.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'_')
+            && !name.starts_with(|first: char| first.is_ascii_digit());
+        if !is_name {
+            return None;
+        }
+        Some(match rest[tag_end..].find(tag) {
+            Some(at) => (tag_end + at + tag.len(), true),
+            None => (rest.len(), false),
+        })
+    }
+
+    fn number(&self) -> usize {
+        let rest = self.rest();
+        if rest[0] == b'0' && matches!(rest.get(1), Some(b'x' | b'X')) {
+            return 2 + rest[2..].iter().take_while(|byte| byte.is_ascii_hexdigit()).count();
+        }
+        let digits = |from: usize| from + rest[from..].iter().take_while(|byte| byte.is_ascii_digit()).count();
+        let mut end = digits(0);
+        if rest.get(end) == Some(&b'.') {
+            end = digits(end + 1);
+        }
+        if matches!(rest.get(end), Some(b'e' | b'E')) {
+            let sign = usize::from(matches!(rest.get(end + 1), Some(b'+' | b'-')));
+            if rest.get(end + 1 + sign).is_some_and(u8::is_ascii_digit) {
+                end = digits(end + 1 + sign);
+            }
+        }
+        end
+    }
+
+    fn word(&self) -> usize {
+        self.rest()
+            .iter()
+            .take_while(|byte| byte.is_ascii_alphanumeric() || **byte == b'_' || **byte == b'$' || **byte >= 0x80)
+            .count()
+    }
+
+    fn symbol(&self) -> usize {
+        const LONG: [&str; 14] =
+            ["->>", "!~*", "#>>", "->", "||", "<=", ">=", "<>", "!=", "==", "<<", ">>", "::", "~*"];
+        let rest = &self.source[self.offset..];
+        LONG.iter()
+            .find(|symbol| rest.starts_with(**symbol))
+            .map_or_else(|| rest.chars().next().map_or(1, char::len_utf8), |symbol| symbol.len())
+    }
+}
+
+impl Iterator for Lexer<'_> {
+    type Item = Token;
+
+    fn next(&mut self) -> Option<Token> {
+        let rest = self.rest();
+        let first = *rest.first()?;
+        let second = rest.get(1).copied();
+        let done = |length: usize| (length, true);
+        let (kind, (length, closed)) = match first {
+            b' ' | b'\t' | b'\r' | b'\n' | 0x0c => {
+                let spaces = rest.iter().take_while(|byte| byte.is_ascii_whitespace()).count();
+                (TokenKind::Space, done(spaces))
+            }
+            b'-' if second == Some(b'-') => (TokenKind::Comment, done(self.line_comment())),
+            b'/' if second == Some(b'*') => (TokenKind::Comment, self.block_comment()),
+            b'\'' => (TokenKind::Text, self.quoted(b'\'')),
+            b'"' | b'`' => (TokenKind::Quoted, self.quoted(first)),
+            b'[' if self.brackets == Brackets::Quote => (TokenKind::Quoted, self.quoted(b']')),
+            b'x' | b'X' if second == Some(b'\'') => {
+                let (length, closed) = Lexer { offset: self.offset + 1, ..self.clone() }.quoted(b'\'');
+                (TokenKind::Blob, (length + 1, closed))
+            }
+            b'$' => match self.dollar() {
+                Some(found) => (TokenKind::Text, found),
+                None => (TokenKind::Symbol, done(1)),
+            },
+            b'0'..=b'9' => (TokenKind::Number, done(self.number())),
+            b'.' if second.is_some_and(|byte| byte.is_ascii_digit()) => (TokenKind::Number, done(self.number())),
+            b'?' | b':' | b'@' if second.is_some_and(|byte| byte.is_ascii_alphanumeric()) => {
+                let tail = Lexer { offset: self.offset + 1, ..self.clone() }.word();
+                (TokenKind::Parameter, done(tail + 1))
+            }
+            b'?' => (TokenKind::Parameter, done(1)),
+            b'a'..=b'z' | b'A'..=b'Z' | b'_' | 0x80.. => (TokenKind::Word, done(self.word())),
+            _ => (TokenKind::Symbol, done(self.symbol())),
+        };
+        let span = Span::new(self.offset, self.offset + length);
+        self.offset = span.end;
+        Some(Token { kind, span, closed })
+    }
+}
+
+/// The offset of the `)` that closes the `(` at `open`.
+///
+/// # Errors
+///
+/// The offset where reading gave up: of an unclosed quote or comment, or the end of the text.
+pub fn matching_parenthesis(source: &str, open: usize) -> Result<usize, usize> {
+    let mut depth = 0usize;
+    for token in Lexer::new(source, open, Brackets::Symbol) {
+        if !token.closed {
+            return Err(token.span.start);
+        }
+        match token.span.text(source) {
+            "(" => depth += 1,
+            ")" => {
+                depth -= 1;
+                if depth == 0 {
+                    return Ok(token.span.start);
+                }
+            }
+            _ => {}
+        }
+    }
+    Err(source.len())
+}
+
+/// The value of a delimited identifier or text literal; a bare word is its own value.
+pub fn unquote(token: &str) -> String {
+    let inner = || token.get(1..token.len().saturating_sub(1)).unwrap_or_default();
+    match token.as_bytes().first() {
+        Some(b'"') => inner().replace("\"\"", "\""),
+        Some(b'`') => inner().replace("``", "`"),
+        Some(b'\'') => inner().replace("''", "'"),
+        Some(b'[') => inner().to_owned(),
+        _ => token.to_owned(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn a_parenthesis_closes_past_quotes_and_comments() {
+        #[track_caller]
+        fn case(source: &str, expected: Result<usize, usize>) {
+            assert_eq!(matching_parenthesis(source, 0), expected, "{source}");
+        }
+        case("(a)", Ok(2));
+        case("(')')", Ok(4));
+        case("(a -- )\n)", Ok(8));
+        case("(/* ) */ \")\")", Ok(12));
+        case("($q$)$q$)", Ok(8));
+        case("((a)", Err(4));
+        case("('a)", Err(1));
+    }
+
+    proptest! {
+        #[test]
+        fn tokens_cover_every_byte(source in "\\PC*") {
+            let mut at = 0;
+            for token in Lexer::new(&source, 0, Brackets::Quote) {
+                prop_assert_eq!(token.span.start, at);
+                prop_assert!(token.span.end > at);
+                prop_assert!(source.is_char_boundary(token.span.end));
+                at = token.span.end;
+            }
+            prop_assert_eq!(at, source.len());
+        }
+    }
+}

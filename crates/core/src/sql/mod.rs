@@ -1,0 +1,12 @@
+//! SQL text: its tokens, its expressions, and where one statement ends.
+//!
+//! Must not: know which provider a text is for, beyond the few lexical facts it is told; quote or write SQL
+//! ([`crate::dialect`] does).
+
+mod expression;
+mod lexer;
+mod statement;
+
+pub use expression::{ColumnReference, Expression, in_parentheses};
+pub use lexer::{Brackets, Lexer, Token, TokenKind, matching_parenthesis, unquote};
+pub use statement::{Statement, split};

@@ -1,0 +1,90 @@
+//! What every provider's connection can do.
+
+use std::time::Duration;
+
+use hollow_oak_core::history::{Event, KeptScripts};
+use hollow_oak_core::physical::Introspected;
+
+use crate::error::{DatabaseError, Failure};
+use crate::run::{Migrating, Preflight, Ran, Waiting};
+
+/// How a database is opened.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Opening {
+    /// Whether a missing database is made. Otherwise it counts as an empty one, and nothing is made.
+    pub create: bool,
+    /// How long to wait for a lock.
+    pub lock_wait: Duration,
+}
+
+/// What a database says of itself.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Server {
+    /// Product and version.
+    pub version: String,
+    /// Whether the database is there already.
+    pub exists: bool,
+}
+
+/// Rows as text, for showing.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Rows {
+    /// Column names.
+    pub columns: Vec<String>,
+    /// Values; nothing for null.
+    pub rows: Vec<Vec<Option<String>>>,
+    /// How many rows the table holds in all.
+    pub total: u64,
+}
+
+/// A live database.
+pub trait Database {
+    /// Product and version, and whether the database is there.
+    ///
+    /// # Errors
+    ///
+    /// Where the database does not answer.
+    fn server(&self) -> Result<Server, DatabaseError>;
+
+    /// Reads the catalogue. The tool's own tables are left out.
+    ///
+    /// # Errors
+    ///
+    /// Where the database does not answer.
+    fn introspect(&self) -> Result<Introspected, DatabaseError>;
+
+    /// The events of the journal in order, each with the name of the project it is of; none where there is no journal.
+    ///
+    /// # Errors
+    ///
+    /// Where the journal is of a later format, or the database does not answer.
+    fn journal(&self) -> Result<Vec<(String, Event)>, DatabaseError>;
+
+    /// The scripts kept under these hashes.
+    ///
+    /// # Errors
+    ///
+    /// Where the database does not answer.
+    fn kept_scripts(&self, up_sha: &str, down_sha: &str) -> Result<Option<KeptScripts>, DatabaseError>;
+
+    /// What has to be kept around a migration's steps, and the state of the schema that this is true of.
+    ///
+    /// # Errors
+    ///
+    /// Where the database does not answer.
+    fn preflight(&self, script: &hollow_oak_core::script::Script) -> Result<Preflight, DatabaseError>;
+
+    /// Runs one migration in one direction, whole or not at all.
+    ///
+    /// # Errors
+    ///
+    /// Whatever kept it from going through; nothing of it remains then.
+    fn run(&mut self, migrating: &Migrating<'_>, waiting: &mut dyn FnMut(Waiting)) -> Result<Ran, Failure>;
+
+    /// The first rows of a table.
+    ///
+    /// # Errors
+    ///
+    /// Where there is no such table, or the database does not answer.
+    fn rows(&self, table: &str, limit: u32) -> Result<Rows, DatabaseError>;
+}

@@ -1,0 +1,30 @@
+//! Live databases: connect, introspect, preflight, run, lock, journal.
+//!
+//! [`open`] is the only place that asks which provider a target is of; behind it everything is a [`Database`].
+//!
+//! Must not: compare schemas or plan steps (the core does), talk to a terminal, or read the project's files.
+
+#![warn(clippy::print_stdout, clippy::print_stderr)]
+
+mod database;
+mod error;
+pub mod hook;
+mod run;
+mod sqlite;
+mod url;
+
+pub use database::{Database, Opening, Rows, Server};
+pub use error::{DatabaseError, Failure, FailureKind};
+pub use run::{Dependent, JournalEntry, Migrating, Outcome, Preflight, Ran, Waiting};
+pub use url::{TargetUrl, UrlError};
+
+/// Opens the database of a target.
+///
+/// # Errors
+///
+/// Where it cannot be reached or is no database.
+pub fn open(url: &TargetUrl, opening: Opening) -> Result<Box<dyn Database>, DatabaseError> {
+    match url {
+        TargetUrl::Sqlite { path } => Ok(Box::new(sqlite::Connection::open(path, opening)?)),
+    }
+}

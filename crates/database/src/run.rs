@@ -1,0 +1,99 @@
+//! What a run is given, and what it gives back.
+
+use std::collections::BTreeSet;
+use std::time::Duration;
+
+use hollow_oak_core::history::EventKind;
+use hollow_oak_core::physical::{ObjectKind, Schema};
+use hollow_oak_core::script::Script;
+
+/// A migration about to run in one direction.
+#[derive(Debug)]
+pub struct Migrating<'a> {
+    /// What the journal will say.
+    pub entry: JournalEntry<'a>,
+    /// The script to run.
+    pub script: &'a Script,
+    /// The journal's last place that the decision was made on.
+    pub last_seq: i64,
+    /// The state of the schema that the preflight was made on; nothing where the run follows another one of ours.
+    pub schema_state: Option<i64>,
+    /// What the outcome has to be, where it is to be checked before the commit.
+    pub outcome: Option<&'a Outcome>,
+}
+
+/// What a schema has to be after a run.
+#[derive(Clone, Debug, Default)]
+pub struct Outcome {
+    /// The managed tables, as they have to be.
+    pub schema: Schema,
+    /// Folded names of tables that were managed before and are not to be there any more.
+    pub gone: BTreeSet<String>,
+}
+
+/// What the journal will say of a run.
+#[derive(Clone, Debug)]
+pub struct JournalEntry<'a> {
+    /// The project's name.
+    pub project: &'a str,
+    /// The migration's id.
+    pub migration: &'a str,
+    /// The migration's title.
+    pub title: &'a str,
+    /// What happens: applied or reverted.
+    pub event: EventKind,
+    /// Options that weakened a check.
+    pub overrides: &'a str,
+    /// Text of the up script.
+    pub up: &'a str,
+    /// Hash of the up script.
+    pub up_sha: &'a str,
+    /// Text of the down script.
+    pub down: &'a str,
+    /// Hash of the down script.
+    pub down_sha: &'a str,
+    /// Fingerprint that the outcome has to have.
+    pub expected: &'a str,
+    /// The version of oak.
+    pub oak_version: &'a str,
+}
+
+/// A run that went through.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Ran {
+    /// How long it took, waiting aside.
+    pub took: Duration,
+    /// The journal's last place now.
+    pub last_seq: i64,
+}
+
+/// A run has to wait for another one.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Waiting {
+    /// How long it will wait at most.
+    pub at_most: Duration,
+}
+
+/// What a migration's steps have to keep.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Preflight {
+    /// Views and triggers that are dropped before and made again afterwards, in the order of their making.
+    pub dependents: Vec<Dependent>,
+    /// Triggers that go with their tables.
+    pub lost: Vec<Dependent>,
+    /// A number that changes with the schema.
+    pub schema_state: i64,
+}
+
+/// A view or trigger that a step would touch.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Dependent {
+    /// View or trigger.
+    pub kind: ObjectKind,
+    /// Its name.
+    pub name: String,
+    /// The table that is in the way.
+    pub table: String,
+    /// How it is made.
+    pub sql: String,
+}

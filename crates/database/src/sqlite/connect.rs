@@ -1,0 +1,96 @@
+//! Opening a file, and the session's settings.
+
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use hollow_oak_core::history::{Event, KeptScripts};
+use hollow_oak_core::physical::Introspected;
+use hollow_oak_core::script::Script;
+use rusqlite::{ErrorCode, OpenFlags};
+
+use super::{introspect, journal, preflight, rows, run};
+use crate::database::{Database, Opening, Rows, Server};
+use crate::error::{DatabaseError, Failure};
+use crate::run::{Migrating, Preflight, Ran, Waiting};
+
+/// A connection to a SQLite file, or to an empty database in memory that stands for a file that is not there yet.
+pub(crate) struct Connection {
+    inner: rusqlite::Connection,
+    exists: bool,
+    lock_wait: Duration,
+}
+
+impl Connection {
+    /// Opens a file.
+    pub(crate) fn open(path: &Path, opening: Opening) -> Result<Self, DatabaseError> {
+        if path.is_dir() {
+            return Err(DatabaseError::IsFolder { path: path.to_owned() });
+        }
+        let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty());
+        if let Some(folder) = folder
+            && !folder.is_dir()
+        {
+            return Err(DatabaseError::NoFolder { folder: folder.to_owned() });
+        }
+        let exists = path.exists();
+        let inner = if exists || opening.create {
+            let flags =
+                OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_CREATE | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+            rusqlite::Connection::open_with_flags(path, flags).map_err(|error| cannot_open(path, &error))?
+        } else {
+            rusqlite::Connection::open_in_memory()?
+        };
+        let connection = Self { inner, exists, lock_wait: opening.lock_wait };
+        connection.pin().map_err(|error| cannot_open(path, &error))?;
+        Ok(connection)
+    }
+
+    /// The settings that every statement of ours relies on, whatever the library was built with.
+    fn pin(&self) -> rusqlite::Result<()> {
+        self.inner.busy_timeout(self.lock_wait)?;
+        self.inner.pragma_update(None, "foreign_keys", true)?;
+        self.inner.pragma_update(None, "legacy_alter_table", false)?;
+        self.inner.pragma_update(None, "recursive_triggers", false)?;
+        // The first read of the file: this is where something else than a database shows.
+        self.inner.query_row("select count(*) from sqlite_schema", [], |_| Ok(()))
+    }
+}
+
+fn cannot_open(path: &Path, error: &rusqlite::Error) -> DatabaseError {
+    let path: PathBuf = path.to_owned();
+    match error.sqlite_error_code() {
+        Some(ErrorCode::NotADatabase) => DatabaseError::NotADatabase { path },
+        Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => DatabaseError::Locked { waited: Duration::ZERO },
+        _ => DatabaseError::CannotOpen { path, message: error.to_string() },
+    }
+}
+
+impl Database for Connection {
+    fn server(&self) -> Result<Server, DatabaseError> {
+        Ok(Server { version: format!("SQLite {}", rusqlite::version()), exists: self.exists })
+    }
+
+    fn introspect(&self) -> Result<Introspected, DatabaseError> {
+        introspect::introspect(&self.inner)
+    }
+
+    fn journal(&self) -> Result<Vec<(String, Event)>, DatabaseError> {
+        journal::read(&self.inner)
+    }
+
+    fn kept_scripts(&self, up_sha: &str, down_sha: &str) -> Result<Option<KeptScripts>, DatabaseError> {
+        journal::kept_scripts(&self.inner, up_sha, down_sha)
+    }
+
+    fn preflight(&self, script: &Script) -> Result<Preflight, DatabaseError> {
+        preflight::preflight(&self.inner, script)
+    }
+
+    fn run(&mut self, migrating: &Migrating<'_>, waiting: &mut dyn FnMut(Waiting)) -> Result<Ran, Failure> {
+        run::run(&mut self.inner, self.lock_wait, migrating, waiting)
+    }
+
+    fn rows(&self, table: &str, limit: u32) -> Result<Rows, DatabaseError> {
+        rows::rows(&self.inner, table, limit)
+    }
+}

@@ -1,0 +1,124 @@
+//! What a migration's steps would take along or break without saying so.
+
+use std::collections::BTreeMap;
+
+use hollow_oak_core::dialect::Definition;
+use hollow_oak_core::physical::ObjectKind;
+use hollow_oak_core::script::Script;
+use hollow_oak_core::sql::{Brackets, Lexer, TokenKind, unquote};
+use rusqlite::Connection;
+
+use super::introspect::definitions;
+use crate::error::DatabaseError;
+use crate::run::{Dependent, Preflight};
+
+/// What becomes of a table that a script touches.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Fate {
+    /// It is there afterwards: made anew, or without one of its columns.
+    Changed,
+    /// It is gone afterwards.
+    Dropped,
+}
+
+/// Finds the views and triggers that mention a table which is made anew or loses a column: they are dropped first and
+/// made again at the end. A trigger of a table that goes for good goes with it.
+pub(super) fn preflight(connection: &Connection, script: &Script) -> Result<Preflight, DatabaseError> {
+    let mut preflight = Preflight { schema_state: schema_state(connection)?, ..Preflight::default() };
+    let fates = fates(script);
+    if fates.is_empty() {
+        return Ok(preflight);
+    }
+    for definition in definitions(connection)? {
+        let kind = match definition.kind.as_str() {
+            "view" => ObjectKind::View,
+            "trigger" => ObjectKind::Trigger,
+            _ => continue,
+        };
+        sort_in(&mut preflight, kind, definition, &fates);
+    }
+    // A trigger may be on a view, so views are made first.
+    preflight.dependents.sort_by_key(|dependent| dependent.kind != ObjectKind::View);
+    Ok(preflight)
+}
+
+fn sort_in(preflight: &mut Preflight, kind: ObjectKind, definition: Definition, fates: &BTreeMap<String, Fate>) {
+    let Some(sql) = definition.sql else { return };
+    let own_table = definition.table.to_ascii_lowercase();
+    let dependent =
+        |table: &str| Dependent { kind, name: definition.name.clone(), table: table.to_owned(), sql: sql.clone() };
+    if kind == ObjectKind::Trigger && fates.get(&own_table) == Some(&Fate::Dropped) {
+        preflight.lost.push(dependent(&definition.table));
+        return;
+    }
+    let mentioned = names(&sql);
+    let touched = fates.iter().find(|(name, fate)| **fate == Fate::Changed && mentioned.contains(name));
+    // A trigger on a view goes with the view when that is dropped for a while.
+    let on_view = kind == ObjectKind::Trigger
+        && preflight
+            .dependents
+            .iter()
+            .any(|view| view.kind == ObjectKind::View && view.name.eq_ignore_ascii_case(&definition.table));
+    if let Some((table, _)) = touched {
+        preflight.dependents.push(dependent(table));
+    } else if on_view {
+        preflight.dependents.push(dependent(&definition.table));
+    }
+}
+
+/// A number that changes whenever the schema does (SQLite, "PRAGMA schema_version").
+pub(super) fn schema_state(connection: &Connection) -> Result<i64, DatabaseError> {
+    Ok(connection.query_row("pragma schema_version", [], |row| row.get(0))?)
+}
+
+/// Every name and word of a statement, folded.
+fn names(sql: &str) -> Vec<String> {
+    Lexer::new(sql, 0, Brackets::Quote)
+        .filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Quoted | TokenKind::Text))
+        .map(|token| unquote(token.span.text(sql)).to_ascii_lowercase())
+        .collect()
+}
+
+/// What becomes of the tables that the script drops or takes columns from, by folded name.
+fn fates(script: &Script) -> BTreeMap<String, Fate> {
+    let mut fates = BTreeMap::new();
+    let statements = script.steps.iter().flat_map(|step| &step.statements);
+    for statement in statements {
+        let words = names(&statement.sql);
+        let words: Vec<&str> = words.iter().map(String::as_str).collect();
+        match words[..] {
+            ["drop", "table", "if", "exists", name, ..] | ["drop", "table", name, ..] => {
+                fates.insert(name.to_owned(), Fate::Dropped);
+            }
+            ["alter", "table", _, "rename", "to", name] | ["create", "table", name, ..]
+                if fates.get(name) == Some(&Fate::Dropped) =>
+            {
+                fates.insert(name.to_owned(), Fate::Changed);
+            }
+            ["alter", "table", name, "drop", ..] => {
+                fates.entry(name.to_owned()).or_insert(Fate::Changed);
+            }
+            _ => {}
+        }
+    }
+    fates
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn fates_follow_from_the_statements() {
+        let script = Script::read(
+            "create table \"New\" (a);drop table \"Hive\"; alter table \"New\" rename to hive;\n\
+             drop table if exists queen; alter table keeper drop column name; alter table keeper add column x;",
+        )
+        .expect("plain SQL is a script");
+        let found = fates(&script);
+        assert!(found.get("hive") == Some(&Fate::Changed));
+        assert!(found.get("queen") == Some(&Fate::Dropped));
+        assert!(found.get("keeper") == Some(&Fate::Changed));
+        assert_eq!(found.len(), 3);
+    }
+}

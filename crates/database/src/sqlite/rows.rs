@@ -1,0 +1,40 @@
+//! A few rows of a table, as text.
+
+use hollow_oak_core::Dialect;
+use hollow_oak_core::nearest::nearest;
+use rusqlite::Connection;
+use rusqlite::types::ValueRef;
+
+use crate::database::Rows;
+use crate::error::DatabaseError;
+
+/// The first rows of a table or view, in the order SQLite gives them.
+pub(super) fn rows(connection: &Connection, table: &str, limit: u32) -> Result<Rows, DatabaseError> {
+    let mut names = connection.prepare("select name from sqlite_schema where type in ('table', 'view')")?;
+    let names: Vec<String> = names.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?;
+    let Some(name) = names.iter().find(|name| name.eq_ignore_ascii_case(table)) else {
+        let nearest = nearest(table, names.iter().map(String::as_str)).map(str::to_owned);
+        return Err(DatabaseError::NoTable { table: table.to_owned(), nearest });
+    };
+    let name = Dialect::Sqlite.quote(name);
+    let total: i64 = connection.query_row(&format!("select count(*) from {name}"), [], |row| row.get(0))?;
+    let mut statement = connection.prepare(&format!("select * from {name} limit ?1"))?;
+    let columns: Vec<String> = statement.column_names().map(str::to_owned).collect();
+    let count = columns.len();
+    let found = statement.query_map([limit], |row| (0..count).map(|at| row.get_ref(at).map(shown)).collect())?;
+    Ok(Rows { columns, rows: found.collect::<Result<_, _>>()?, total: total.unsigned_abs() })
+}
+
+fn shown(value: ValueRef<'_>) -> Option<String> {
+    match value {
+        ValueRef::Null => None,
+        ValueRef::Integer(number) => Some(number.to_string()),
+        ValueRef::Real(number) => Some(format!("{number:?}")),
+        ValueRef::Text(bytes) => Some(String::from_utf8_lossy(bytes).into_owned()),
+        ValueRef::Blob(bytes) => {
+            let digits: String = bytes.iter().take(16).map(|byte| format!("{byte:02x}")).collect();
+            let rest = if bytes.len() > 16 { format!("… ({} bytes)", bytes.len()) } else { String::new() };
+            Some(format!("x'{digits}'{rest}"))
+        }
+    }
+}

@@ -1,0 +1,1 @@
+//! Random schemas and an oracle, for Hollow Oak's own tests.

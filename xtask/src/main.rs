@@ -1,0 +1,30 @@
+//! The project's chores: `cargo xtask test`, `bench`, `screenshots`.
+
+mod install;
+mod test;
+
+use std::process::ExitCode;
+
+const USAGE: &str = "\
+usage: cargo xtask CHORE
+
+  test [ARGS…]     install what the tests need, then run `cargo test --workspace ARGS…`
+";
+
+fn main() -> ExitCode {
+    let mut arguments = std::env::args().skip(1);
+    let result = match arguments.next().as_deref() {
+        Some("test") => test::run_tests(&arguments.collect::<Vec<_>>()),
+        _ => {
+            eprint!("{USAGE}");
+            return ExitCode::from(2);
+        }
+    };
+    match result {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(message) => {
+            eprintln!("error: {message}");
+            ExitCode::FAILURE
+        }
+    }
+}
