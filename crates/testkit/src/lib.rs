@@ -1,1 +1,9 @@
-//! Random schemas and an oracle, for Hollow Oak's own tests.
+//! Random schemas and edits, rows for them, and an oracle, for Hollow Oak's own tests.
+//!
+//! Must not: be used by anything but tests.
+
+pub mod coverage;
+pub mod edit;
+pub mod generate;
+pub mod oracle;
+pub mod rows;

@@ -89,6 +89,8 @@ pub enum FaultKind {
     IdentityWith(&'static str),
     #[error("a generated column cannot also have {0}")]
     GeneratedWith(&'static str),
+    #[error("generated column `{0}` is computed from itself")]
+    GeneratedFromItself(Identifier),
     #[error("{value} does not fit {ty}")]
     DefaultDoesNotFit { value: String, ty: Type, wanted: String },
     #[error("`{word}` is not a word of enum `{owner}`")]
@@ -160,6 +162,7 @@ impl FaultKind {
             | Self::SetNullOnRequired { .. }
             | Self::IdentityWith(_)
             | Self::GeneratedWith(_)
+            | Self::GeneratedFromItself(_)
             | Self::DefaultNullOnRequired(_)
             | Self::DecimalScale { .. }
             | Self::ZeroLength { .. }
@@ -224,6 +227,9 @@ impl FaultKind {
             Self::TwoIdentities(_) => "keep one".into(),
             Self::IdentityWith(_) => "keep one of the two".into(),
             Self::GeneratedWith(_) => "keep the expression alone".into(),
+            Self::GeneratedFromItself(_) => {
+                "compute it from other columns, which may be generated too, but not in a circle".into()
+            }
             Self::DefaultDoesNotFit { .. } => {
                 "mend the value, or write an SQL expression in parentheses: `default (…)`".into()
             }

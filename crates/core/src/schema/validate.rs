@@ -82,6 +82,7 @@ impl<'a> Checker<'a> {
             self.column(table, column, &Place::whole(&table.name, Item::Column(at)));
         }
         self.identities(table);
+        self.generated_circles(table);
         self.keys(table);
         for (at, key) in table.foreign_keys.iter().enumerate() {
             self.foreign_key(table, key, &Place::whole(&table.name, Item::ForeignKey(at)));
@@ -159,6 +160,34 @@ impl<'a> Checker<'a> {
         if let Some((at, _)) = columns.next() {
             let place = Place::whole(&table.name, Item::Column(at)).part(Part::Identity);
             self.fault(FaultKind::TwoIdentities(table.name.clone()), place);
+        }
+    }
+
+    /// A generated column that is computed from itself, directly or by way of others.
+    fn generated_circles(&mut self, table: &Table) {
+        let sources = |column: &Column| -> Vec<usize> {
+            let expressions = column.generated.iter().map(|scoped| Expression::new(&scoped.value.expression));
+            let names: Vec<String> = expressions.flat_map(|one| one.columns().to_vec()).map(|one| one.name).collect();
+            let mentioned = |other: &Column| names.iter().any(|name| name.eq_ignore_ascii_case(other.name.as_str()));
+            table.columns.iter().enumerate().filter(|(_, other)| mentioned(other)).map(|(at, _)| at).collect()
+        };
+        let any_generated = table.columns.iter().any(|column| !column.generated.is_empty());
+        if !any_generated {
+            return;
+        }
+        let edges: Vec<Vec<usize>> = table.columns.iter().map(sources).collect();
+        for (start, column) in table.columns.iter().enumerate() {
+            let mut reached = vec![false; edges.len()];
+            let mut open = edges[start].clone();
+            while let Some(at) = open.pop() {
+                if !std::mem::replace(&mut reached[at], true) {
+                    open.extend(&edges[at]);
+                }
+            }
+            if reached[start] {
+                let place = Place::whole(&table.name, Item::Column(start)).part(Part::Expression);
+                self.fault(FaultKind::GeneratedFromItself(column.name.clone()), place);
+            }
         }
     }
 

@@ -158,7 +158,11 @@ fn steps(connection: &Connection, script: &Script, dependents: &Preflight) -> Re
                     title: step.title.clone(),
                     line: statement.line,
                     sql: statement.sql.clone(),
-                    by_rows: error.sqlite_error_code() == Some(ErrorCode::ConstraintViolation),
+                    // A text in what becomes the rowid is a mismatch, not a violation.
+                    by_rows: matches!(
+                        error.sqlite_error_code(),
+                        Some(ErrorCode::ConstraintViolation | ErrorCode::TypeMismatch)
+                    ),
                     message: match DatabaseError::from(error) {
                         DatabaseError::Sqlite { message, .. } => message,
                         other => other.to_string(),

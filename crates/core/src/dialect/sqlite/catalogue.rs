@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::{ddl, rowid_alias};
-use crate::physical::{Introspected, ObjectKind, Schema, Table, Unmanaged, fold};
+use crate::physical::{IndexKey, Introspected, ObjectKind, Schema, Table, Unmanaged, fold};
 
 /// One row of the catalogue.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -65,22 +65,21 @@ fn is_virtual(sql: &str) -> bool {
 
 /// Fills in what the statements leave to SQLite.
 fn complete(tables: &mut BTreeMap<String, (Table, String)>) {
-    let keys: BTreeMap<String, Vec<String>> = tables
-        .iter()
-        .map(|(name, (table, _))| {
-            let columns = table.primary_key.iter().flat_map(|key| &key.columns);
-            (name.clone(), columns.map(|column| column.name.clone()).collect())
-        })
-        .collect();
-    for (table, _) in tables.values_mut() {
-        // A reference without columns means the primary key (SQLite, "Foreign Key Support", "Required and Suggested
-        // Database Indexes").
+    let known: BTreeMap<String, Spelling> =
+        tables.iter().map(|(name, (table, _))| (name.clone(), Spelling::of(table))).collect();
+    for (name, (table, _)) in tables.iter_mut() {
+        if let Some(own) = known.get(name) {
+            own.spell_keys(table);
+        }
         for key in &mut table.foreign_keys {
-            if key.referenced_columns.is_empty()
-                && let Some(columns) = keys.get(&fold(&key.referenced_table))
-            {
-                key.referenced_columns.clone_from(columns);
+            let Some(referenced) = known.get(&fold(&key.referenced_table)) else { continue };
+            key.referenced_table.clone_from(&referenced.table);
+            // A reference without columns means the primary key (SQLite, "Foreign Key Support", "Required and Suggested
+            // Database Indexes").
+            if key.referenced_columns.is_empty() {
+                key.referenced_columns.clone_from(&referenced.key);
             }
+            key.referenced_columns.iter_mut().for_each(|name| referenced.spell(name));
         }
         let alias = rowid_alias(table).map(str::to_owned);
         let without_rowid = table.has_option("without rowid");
@@ -92,6 +91,42 @@ fn complete(tables: &mut BTreeMap<String, (Table, String)>) {
             let in_key = key.contains(&fold(&column.name));
             if Some(&column.name) == alias.as_ref() || (without_rowid && in_key) {
                 column.nullable = false;
+            }
+        }
+    }
+}
+
+/// How a table and its columns are spelled. Whoever names them may use other letter case, and means the same.
+struct Spelling {
+    table: String,
+    columns: BTreeMap<String, String>,
+    key: Vec<String>,
+}
+
+impl Spelling {
+    fn of(table: &Table) -> Self {
+        let key = table.primary_key.iter().flat_map(|key| &key.columns);
+        Self {
+            table: table.name.clone(),
+            columns: table.columns.iter().map(|column| (fold(&column.name), column.name.clone())).collect(),
+            key: key.map(|column| column.name.clone()).collect(),
+        }
+    }
+
+    fn spell(&self, column: &mut String) {
+        if let Some(spelled) = self.columns.get(&fold(column)) {
+            column.clone_from(spelled);
+        }
+    }
+
+    fn spell_keys(&self, table: &mut Table) {
+        let keys = table.primary_key.iter_mut().map(|key| &mut key.columns);
+        let keys = keys.chain(table.uniques.iter_mut().map(|unique| &mut unique.columns));
+        keys.flatten().for_each(|column| self.spell(&mut column.name));
+        table.foreign_keys.iter_mut().flat_map(|key| &mut key.columns).for_each(|name| self.spell(name));
+        for part in table.indexes.iter_mut().flat_map(|index| &mut index.parts) {
+            if let IndexKey::Column(name) = &mut part.key {
+                self.spell(name);
             }
         }
     }

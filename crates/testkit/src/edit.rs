@@ -1,0 +1,353 @@
+//! Random edits of a schema.
+
+use fastrand::Rng;
+use hollow_oak_core::schema::{
+    Action, Deferrable, Identifier, Identity, KeyPart, Parts, PrimaryKey, Schema, Scoped, Storage, Table, Type,
+};
+
+use crate::generate::{
+    add_check, add_column, add_foreign_key, add_index, add_unique, check_expression, generated, key, random_default,
+    random_name, random_type, table, valid,
+};
+
+/// A schema that came from another by a few edits.
+pub fn edited(rng: &mut Rng, schema: &Schema) -> Schema {
+    let mut current = schema.clone();
+    let wanted = rng.usize(1..5);
+    let mut done = 0;
+    for _ in 0..60 {
+        let mut parts = current.clone().into_parts();
+        edit(rng, &mut parts);
+        if let Some((next, _)) = valid(parts)
+            && next != current
+        {
+            current = next;
+            done += 1;
+            if done == wanted {
+                break;
+            }
+        }
+    }
+    current
+}
+
+fn edit(rng: &mut Rng, parts: &mut Parts) {
+    let snapshot = parts.clone();
+    match rng.u8(..16) {
+        0 => {
+            let name = format!("table {}", rng.u8(..));
+            let added = table(rng, &snapshot, &name);
+            parts.tables.push(added);
+        }
+        1 => drop_table(rng, parts),
+        2 => rename_table(rng, parts),
+        3 => add_foreign_key(rng, parts),
+        4 => words(rng, parts),
+        _ => {
+            if parts.tables.is_empty() {
+                return;
+            }
+            let at = rng.usize(0..parts.tables.len());
+            let before = parts.tables[at].clone();
+            edit_table(rng, &snapshot, &mut parts.tables[at]);
+            follow_renames(&before, at, parts);
+        }
+    }
+}
+
+fn drop_table(rng: &mut Rng, parts: &mut Parts) {
+    if parts.tables.is_empty() {
+        return;
+    }
+    let gone = parts.tables.remove(rng.usize(0..parts.tables.len()));
+    for table in &mut parts.tables {
+        table.foreign_keys.retain(|key| key.referenced_table != gone.name);
+    }
+}
+
+fn other_case(name: &Identifier) -> Identifier {
+    let swapped = name.as_str().chars().map(|character| {
+        if character.is_ascii_lowercase() { character.to_ascii_uppercase() } else { character.to_ascii_lowercase() }
+    });
+    Identifier::new(swapped.collect::<String>())
+}
+
+fn rename_table(rng: &mut Rng, parts: &mut Parts) {
+    if parts.tables.is_empty() {
+        return;
+    }
+    let at = rng.usize(0..parts.tables.len());
+    let old = parts.tables[at].name.clone();
+    let new = other_case(&old);
+    parts.tables[at].name = new.clone();
+    for key in parts.tables.iter_mut().flat_map(|table| &mut table.foreign_keys) {
+        if key.referenced_table == old {
+            key.referenced_table = new.clone();
+        }
+    }
+}
+
+fn words(rng: &mut Rng, parts: &mut Parts) {
+    let Some(at) = (!parts.enums.is_empty()).then(|| rng.usize(0..parts.enums.len())) else { return };
+    let words = &mut parts.enums[at].words;
+    match rng.u8(..3) {
+        0 => words.push(Identifier::new(format!("word {}", rng.u8(..)))),
+        1 if words.len() > 1 => {
+            words.remove(rng.usize(0..words.len()));
+        }
+        _ => words.reverse(),
+    }
+}
+
+fn pick<'a, T>(rng: &mut Rng, list: &'a mut [T]) -> Option<&'a mut T> {
+    let at = (!list.is_empty()).then(|| rng.usize(0..list.len()))?;
+    list.get_mut(at)
+}
+
+fn drop_one<T>(rng: &mut Rng, list: &mut Vec<T>) {
+    if !list.is_empty() {
+        list.remove(rng.usize(0..list.len()));
+    }
+}
+
+#[expect(clippy::too_many_lines, reason = "one flat list of edits")]
+fn edit_table(rng: &mut Rng, parts: &Parts, table: &mut Table) {
+    match rng.u8(..33) {
+        0 | 1 => add_column(rng, parts, table),
+        2 | 3 => drop_column(rng, table),
+        4 => {
+            if let Some(column) = pick(rng, &mut table.columns) {
+                column.name = other_case(&column.name.clone());
+            }
+        }
+        5 => {
+            let ty = random_type(rng, parts);
+            if let Some(column) = pick(rng, &mut table.columns) {
+                column.ty = ty;
+                column.default.clear();
+                column.native.clear();
+            }
+        }
+        6 => {
+            if let Some(column) = pick(rng, &mut table.columns) {
+                column.nullable = !column.nullable;
+            }
+        }
+        7 | 8 => {
+            if let Some(column) = pick(rng, &mut table.columns) {
+                let ty = column.ty.clone();
+                column.default = random_default(rng, parts, &ty).map(Scoped::all).into_iter().collect();
+            }
+        }
+        9 => {
+            if let Some(column) = pick(rng, &mut table.columns) {
+                column.default.clear();
+            }
+        }
+        10 => {
+            let expression = generated(rng, table);
+            if let Some(column) = pick(rng, &mut table.columns) {
+                column.default.clear();
+                column.nullable = true;
+                column.generated = vec![Scoped::all(expression)];
+            }
+        }
+        11 => {
+            if let Some(column) = table.columns.iter_mut().find(|column| !column.generated.is_empty()) {
+                column.generated.clear();
+            }
+        }
+        12 => {
+            for generated in table.columns.iter_mut().flat_map(|column| &mut column.generated) {
+                generated.value.storage = match generated.value.storage {
+                    Storage::Stored => Storage::Virtual,
+                    Storage::Virtual => Storage::Stored,
+                };
+            }
+        }
+        13 => {
+            if let Some(column) = pick(rng, &mut table.columns) {
+                column.collate = match rng.u8(..3) {
+                    0 => Vec::new(),
+                    1 => vec![Scoped::all("rtrim".into())],
+                    _ => vec![Scoped::all("NOCASE".into())],
+                };
+            }
+        }
+        14 => {
+            for column in &mut table.columns {
+                if column.identity.is_empty() {
+                    if column.name.as_str() == "id" && column.ty.is_integer() {
+                        column.identity = vec![Scoped::all(Identity::default())];
+                    }
+                } else {
+                    column.identity.clear();
+                }
+            }
+            table.options.retain(|option| option.value != "autoincrement");
+        }
+        15 => table.primary_keys.clear(),
+        16 => {
+            if table.primary_keys.is_empty()
+                && let Some(name) = table.columns.first().map(|column| column.name.clone())
+            {
+                table.primary_keys.push(key(rng, "a key", &[name.as_str()]));
+            }
+        }
+        17 => {
+            if let Some(PrimaryKey { name, .. }) = table.primary_keys.first_mut() {
+                *name = random_name(rng, "key");
+            }
+        }
+        18 => {
+            if let Some(column) = pick(rng, &mut table.columns).map(|column| column.name.clone())
+                && let Some(key) = table.primary_keys.first_mut()
+            {
+                key.columns.push(column);
+            }
+        }
+        19 => add_unique(rng, table),
+        20 => drop_one(rng, &mut table.uniques),
+        21 => {
+            let name = random_name(rng, "renamed");
+            if let Some(unique) = pick(rng, &mut table.uniques) {
+                unique.name = name;
+            }
+        }
+        22 => {
+            let column = pick(rng, &mut table.columns).map(|column| column.name.clone());
+            if let (Some(unique), Some(column)) = (pick(rng, &mut table.uniques), column) {
+                unique.columns.push(column);
+            }
+        }
+        23 => add_check(rng, table),
+        24 => drop_one(rng, &mut table.checks),
+        25 => {
+            let name = random_name(rng, "renamed check");
+            let column = pick(rng, &mut table.columns).map(|column| column.name.clone());
+            let changes = rng.bool();
+            if let (Some(check), Some(column)) = (table.checks.first_mut(), column) {
+                if changes {
+                    check.expression = check_expression(rng, &column);
+                } else {
+                    check.name = name;
+                }
+            }
+        }
+        26 => add_index(rng, table),
+        27 => drop_one(rng, &mut table.indexes),
+        28 => edit_index(rng, table),
+        29 => drop_one(rng, &mut table.foreign_keys),
+        30 => {
+            let action = rng.choice([Action::Cascade, Action::Restrict, Action::NoAction]).unwrap_or_default();
+            let name = random_name(rng, "renamed reference");
+            let what = rng.u8(..3);
+            if let Some(key) = pick(rng, &mut table.foreign_keys) {
+                match what {
+                    0 => key.on_delete = action,
+                    1 => key.deferrable = Deferrable::InitiallyDeferred,
+                    _ => key.name = name,
+                }
+            }
+        }
+        31 => options(rng, table),
+        _ => table.columns.reverse(),
+    }
+}
+
+fn edit_index(rng: &mut Rng, table: &mut Table) {
+    let name = random_name(rng, "renamed index");
+    let what = rng.u8(..4);
+    let column = pick(rng, &mut table.columns).map(|column| column.name.clone());
+    let (Some(index), Some(column)) = (pick(rng, &mut table.indexes), column) else { return };
+    match what {
+        0 => index.name = name,
+        1 => index.unique = !index.unique,
+        2 => index.parts.iter_mut().for_each(|part| part.descending = !part.descending),
+        _ => {
+            index.predicate = match index.predicate {
+                Some(_) => None,
+                None => Some(format!("{} is null", crate::generate::quoted(&column))),
+            };
+        }
+    }
+}
+
+fn options(rng: &mut Rng, table: &mut Table) {
+    let option = rng.choice(["strict", "without rowid", "autoincrement"]).unwrap_or("strict");
+    let before = table.options.len();
+    table.options.retain(|one| one.value != option);
+    if table.options.len() < before {
+        return;
+    }
+    table.options.push(Scoped::all(option.into()));
+    if option == "strict" {
+        for column in table.columns.iter_mut().filter(|column| column.identity.is_empty()) {
+            if column.ty != Type::Int(64) {
+                column.native = vec![Scoped::all("ANY".into())];
+            }
+        }
+    }
+}
+
+fn drop_column(rng: &mut Rng, table: &mut Table) {
+    if table.columns.is_empty() {
+        return;
+    }
+    let gone = table.columns.remove(rng.usize(0..table.columns.len())).name;
+    let mentions = |text: &str| text.contains(gone.as_str());
+    table.uniques.retain(|unique| !unique.columns.contains(&gone));
+    table.foreign_keys.retain(|key| !key.columns.contains(&gone));
+    table.primary_keys.retain(|key| !key.columns.contains(&gone));
+    table.checks.retain(|check| !mentions(&check.expression));
+    table.columns.retain(|column| !column.generated.iter().any(|one| mentions(&one.value.expression)));
+    table.indexes.retain(|index| {
+        !index.predicate.as_deref().is_some_and(mentions)
+            && !index.parts.iter().any(|part| match &part.key {
+                KeyPart::Column(name) => *name == gone,
+                KeyPart::Expression(text) => mentions(text),
+            })
+    });
+}
+
+/// After a column got another name: everything that names it names it so.
+fn follow_renames(before: &Table, at: usize, parts: &mut Parts) {
+    let after = &parts.tables[at];
+    let renamed = before.columns.len() == after.columns.len();
+    let pair =
+        renamed
+            .then(|| {
+                before.columns.iter().zip(&after.columns).find(|(old, new)| {
+                    old.name != new.name && old.name.as_str().eq_ignore_ascii_case(new.name.as_str())
+                })
+            })
+            .flatten();
+    let Some((old, new)) = pair.map(|(old, new)| (old.name.clone(), new.name.clone())) else { return };
+    let table_name = before.name.clone();
+    let swap = |name: &mut Identifier| {
+        if *name == old {
+            *name = new.clone();
+        }
+    };
+    let text = |expression: &mut String| *expression = expression.replace(&format!("\"{old}\""), &format!("\"{new}\""));
+    for key in parts.tables.iter_mut().flat_map(|table| &mut table.foreign_keys) {
+        if key.referenced_table == table_name {
+            key.referenced_columns.iter_mut().for_each(swap);
+        }
+    }
+    let table = &mut parts.tables[at];
+    table.primary_keys.iter_mut().flat_map(|key| &mut key.columns).for_each(swap);
+    table.uniques.iter_mut().flat_map(|key| &mut key.columns).for_each(swap);
+    table.foreign_keys.iter_mut().flat_map(|key| &mut key.columns).for_each(swap);
+    table.checks.iter_mut().for_each(|check| text(&mut check.expression));
+    table.columns.iter_mut().flat_map(|column| &mut column.generated).for_each(|one| text(&mut one.value.expression));
+    for index in &mut table.indexes {
+        index.predicate.iter_mut().for_each(text);
+        for part in &mut index.parts {
+            match &mut part.key {
+                KeyPart::Column(name) => swap(name),
+                KeyPart::Expression(expression) => text(expression),
+            }
+        }
+    }
+}

@@ -1,0 +1,214 @@
+//! What the `sqlite3` shell says of a file, in a form in which two files can be compared.
+//!
+//! It shares no code with the tool. The rules of the normaliser, all of them:
+//!
+//! 1. Words outside quotes are lowered; quotes around names go; white space and comments go.
+//! 2. The parts of a `create table` (columns and constraints) are sorted.
+//! 3. A named check or reference that stands with a column stands with the table instead.
+//! 4. `if not exists` goes: the shell prints it where a name is quoted.
+//! 5. The name of a referenced table is lowered: SQLite compares it so, and keeps whatever was written.
+//! 6. Statements are sorted. The tool's own tables, and those of SQLite, are left out.
+
+use std::path::Path;
+use std::process::Command;
+
+/// The normalised schema of a file, one statement a line.
+///
+/// # Errors
+///
+/// Where the shell cannot be run, with the remedy.
+pub fn schema(path: &Path) -> Result<String, String> {
+    let output = Command::new("sqlite3")
+        .arg(path)
+        .arg(".schema")
+        .output()
+        .map_err(|error| format!("the sqlite3 shell cannot be run ({error}); `cargo xtask test` installs it"))?;
+    if !output.status.success() {
+        return Err(String::from_utf8_lossy(&output.stderr).into_owned());
+    }
+    Ok(normalise(&String::from_utf8_lossy(&output.stdout)))
+}
+
+/// Puts a script of `create` statements into normal form.
+pub fn normalise(script: &str) -> String {
+    let mut words = words(script);
+    for at in 1..words.len() {
+        if words[at - 1] == "references" {
+            words[at] = words[at].to_ascii_lowercase();
+        }
+    }
+    let mut statements: Vec<String> = words
+        .split(|word| word == ";")
+        .filter(|statement| !statement.is_empty())
+        .map(|statement| one(statement))
+        .filter(|text| !text.contains("hollow_oak_") && !text.contains("table sqlite_"))
+        .collect();
+    statements.sort();
+    statements.join("\n")
+}
+
+fn one(statement: &[String]) -> String {
+    let conditional = statement.windows(3).position(|words| words == ["if", "not", "exists"]).filter(|at| *at == 2);
+    if let Some(at) = conditional {
+        return one(&[&statement[..at], &statement[at + 3..]].concat());
+    }
+    let is_table = statement.get(1).is_some_and(|word| word == "table");
+    let open = statement.iter().position(|word| word == "(");
+    let (true, Some(open)) = (is_table, open) else { return statement.join(" ") };
+    let close = statement.iter().rposition(|word| word == ")").unwrap_or(statement.len());
+    let mut parts: Vec<String> = Vec::new();
+    for part in split(&statement[open + 1..close], ",") {
+        parts.extend(hoisted(part));
+    }
+    parts.sort();
+    format!("{} ( {} ) {}", statement[..open].join(" "), parts.join(" , "), statement[close + 1..].join(" "))
+}
+
+/// Splits at a word that stands outside parentheses.
+fn split<'a>(words: &'a [String], separator: &str) -> Vec<&'a [String]> {
+    let mut parts = Vec::new();
+    let (mut depth, mut start) = (0, 0);
+    for (at, word) in words.iter().enumerate() {
+        match word.as_str() {
+            "(" => depth += 1,
+            ")" => depth -= 1,
+            word if word == separator && depth == 0 => {
+                parts.push(&words[start..at]);
+                start = at + 1;
+            }
+            _ => {}
+        }
+    }
+    parts.push(&words[start..]);
+    parts
+}
+
+/// A column without the named checks and references that stand with it, and those.
+fn hoisted(part: &[String]) -> Vec<String> {
+    if matches!(part.first().map(String::as_str), Some("constraint")) {
+        return vec![part.join(" ")];
+    }
+    let segments = split(part, "constraint");
+    let column = part.first().cloned().unwrap_or_default();
+    let mut found = vec![segments[0].join(" ")];
+    for segment in &segments[1..] {
+        match segment.get(1).map(String::as_str) {
+            Some("references") => {
+                let (name, rest) = (&segment[0], segment[1..].join(" "));
+                found.push(format!("constraint {name} foreign key ( {column} ) {rest}"));
+            }
+            Some("check") => found.push(format!("constraint {}", segment.join(" "))),
+            _ => found[0].push_str(&format!(" constraint {}", segment.join(" "))),
+        }
+    }
+    found
+}
+
+fn words(script: &str) -> Vec<String> {
+    let characters: Vec<char> = script.chars().collect();
+    let mut words = Vec::new();
+    let mut at = 0;
+    while at < characters.len() {
+        let first = characters[at];
+        let next = characters.get(at + 1).copied();
+        if first.is_whitespace() {
+            at += 1;
+        } else if first == '-' && next == Some('-') {
+            while at < characters.len() && characters[at] != '\n' {
+                at += 1;
+            }
+        } else if first == '/' && next == Some('*') {
+            while at + 1 < characters.len() && !(characters[at] == '*' && characters[at + 1] == '/') {
+                at += 1;
+            }
+            at += 2;
+        } else if matches!(first, '\'' | '"' | '`' | '[') {
+            let close = if first == '[' { ']' } else { first };
+            let mut text = String::new();
+            at += 1;
+            while at < characters.len() {
+                if characters[at] == close {
+                    if characters.get(at + 1) == Some(&close) {
+                        at += 1;
+                    } else {
+                        break;
+                    }
+                }
+                text.push(characters[at]);
+                at += 1;
+            }
+            at += 1;
+            words.push(if first == '\'' { format!("'{text}'") } else { text });
+        } else if first.is_alphanumeric() || first == '_' {
+            let start = at;
+            while at < characters.len() && (characters[at].is_alphanumeric() || matches!(characters[at], '_' | '.')) {
+                at += 1;
+            }
+            words.push(characters[start..at].iter().collect::<String>().to_ascii_lowercase());
+        } else {
+            words.push(first.to_string());
+            at += 1;
+        }
+    }
+    words
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const BASE: &str = "create table hive (id INTEGER constraint k primary key, code VARCHAR(12) not null default 'a' collate nocase, \
+        kg REAL, net REAL generated always as (kg - 1) stored, constraint u unique (code), \
+        constraint f foreign key (kg) references apiary (id) on delete cascade, constraint c check (kg > 0)); \
+        create index i on hive (code desc) where (kg > 1); create trigger t after insert on hive begin select 1; end; \
+        create view v as select code from hive;";
+
+    #[test]
+    fn accidents_of_writing_are_not_seen() {
+        #[track_caller]
+        fn same(from: &str, to: &str) {
+            assert!(BASE.contains(from), "{from}");
+            assert_eq!(normalise(BASE), normalise(&BASE.replacen(from, to, 1)), "{to}");
+        }
+        same("create table hive", "CREATE TABLE \"hive\"");
+        same("references apiary", "references APIARY");
+        same("kg REAL,", "kg real /* weight */ ,\n");
+        same(
+            "kg REAL, net",
+            "kg REAL constraint c check (kg > 0) constraint f references apiary (id) on delete cascade, net",
+        );
+    }
+
+    #[test]
+    fn every_kind_of_difference_is_seen() {
+        #[track_caller]
+        fn differs(from: &str, to: &str) {
+            assert!(BASE.contains(from), "{from}");
+            assert_ne!(normalise(BASE), normalise(&BASE.replacen(from, to, 1)), "{from} became {to}");
+        }
+        differs("create table hive", "create table Hive2");
+        differs("kg REAL, net", "kg REAL, extra, net");
+        differs("kg REAL", "kg TEXT");
+        differs(" not null", "");
+        differs("default 'a'", "default 'b'");
+        differs("default 'a'", "default 'A'");
+        differs(" collate nocase", "");
+        differs("(kg - 1)", "(kg - 2)");
+        differs("stored", "virtual");
+        differs("constraint k primary key", "");
+        differs("constraint k ", "constraint kk ");
+        differs("constraint u unique (code), ", "");
+        differs("unique (code)", "unique (code, kg)");
+        differs("references apiary", "references site");
+        differs("on delete cascade", "on delete set null");
+        differs("on delete cascade", "on delete cascade deferrable initially deferred");
+        differs("check (kg > 0)", "check (kg >= 0)");
+        differs("));", ")) strict;");
+        differs("));", ")) without rowid;");
+        differs("code desc", "code");
+        differs("create index", "create unique index");
+        differs(" where (kg > 1)", "");
+        differs("after insert", "after update");
+        differs("select code from", "select kg from");
+    }
+}
