@@ -173,10 +173,10 @@ mod tests {
         same("create table hive", "CREATE TABLE \"hive\"");
         same("references apiary", "references APIARY");
         same("kg REAL,", "kg real /* weight */ ,\n");
-        same(
-            "kg REAL, net",
-            "kg REAL constraint c check (kg > 0) constraint f references apiary (id) on delete cascade, net",
-        );
+        let inline =
+            "create table a (b REAL constraint c check (b > 0) constraint f references d (e) on delete cascade);";
+        let apart = "create table a (b REAL, constraint c check (b > 0), constraint f foreign key (b) references d (e) on delete cascade);";
+        assert_eq!(normalise(inline), normalise(apart));
     }
 
     #[test]

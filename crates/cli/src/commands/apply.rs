@@ -2,12 +2,14 @@
 
 use std::collections::BTreeSet;
 
+use hollow_oak_core::diff::describe;
 use hollow_oak_core::history::{EventKind, History, Migration};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{Direction, Script};
 use hollow_oak_database::{Database, FailureKind, JournalEntry, Migrating, Outcome, Preflight};
 use serde_json::json;
 
+use super::diff::with_differences;
 use super::running::{
     Broken, confirm, drift_refusal, history_refusals, obstacle_refusal, position_in_words, settle, show_preflight,
     show_steps,
@@ -38,7 +40,7 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
     let mut refusals = history_refusals(&history);
     refusals.extend(state.standing.obstacles.iter().map(|one| obstacle_refusal(one, &history, &target.name)));
     refusals.extend(drift_refusal(&state, &target.name));
-    let overrides = settle(refusals, &args.despite, output)?;
+    let overrides = settle(refusals, &args.despite, &project.migrations_found(&history), output)?;
     let wanted: Vec<usize> =
         state.standing.pending.iter().copied().filter(|at| last.is_none_or(|last| *at <= last)).collect();
     if wanted.is_empty() {
@@ -54,6 +56,7 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
     refuse_tables_in_the_way(&project, &history, &wanted, &state, &target)?;
     let pending =
         wanted.iter().map(|at| read(&project, &history.migrations()[*at], &target)).collect::<Result<Vec<_>>>()?;
+    refuse_to_rebuild_drifted(&pending, &state, &target)?;
     let preflights = pending.iter().map(|one| Ok(database.preflight(&one.script)?)).collect::<Result<Vec<_>>>()?;
     if args.dry_run {
         dry_run(&pending, &target, global, output);
@@ -69,7 +72,14 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
     }
     // The answer may have taken a while, and the file may have to be made.
     drop(database);
-    let mut run = Run { project: &project, history: &history, target: &target, overrides, gone: managed_names(&state) };
+    let mut run = Run {
+        project: &project,
+        history: &history,
+        target: &target,
+        overrides,
+        gone: managed_names(&state),
+        drifted: drifted_names(&state),
+    };
     let applied = run.all(&pending, &state, preflights.first().map(|one| one.schema_state), output)?;
     report(&applied, &pending, &target, global, output);
     Ok(Exit::Done)
@@ -137,6 +147,31 @@ fn refuse_tables_in_the_way(
     }
 }
 
+/// A drifted table may be left as it is, but not be made anew: what nobody declared would be lost with the old one.
+fn refuse_to_rebuild_drifted(pending: &[Pending<'_>], state: &State, target: &Target) -> Result<()> {
+    let drifted = drifted_names(state);
+    let rebuilt = pending.iter().flat_map(|one| &one.script.steps).find_map(|step| {
+        let table = step.object.strip_prefix("rebuild-table ")?;
+        drifted.contains(&table.to_ascii_lowercase()).then(|| table.to_owned())
+    });
+    match rebuilt {
+        None => Ok(()),
+        Some(table) => Err(with_differences(
+            Failure::new(format!(
+                "{table} on {} has drifted, and would be made anew without what was changed by hand",
+                target.name
+            )),
+            &state.drift,
+        )
+        .help("undo the change by hand, or declare it; this cannot be overridden")),
+    }
+}
+
+fn drifted_names(state: &State) -> BTreeSet<String> {
+    let names = describe(&state.drift).into_iter().map(|report| report.table.to_ascii_lowercase());
+    names.collect()
+}
+
 fn read<'h>(project: &Project, migration: &'h Migration, target: &Target) -> Result<Pending<'h>> {
     let up = project.script(migration, target.dialect, Direction::Up)?;
     let down = project.script(migration, target.dialect, Direction::Down)?;
@@ -193,6 +228,8 @@ struct Run<'a> {
     target: &'a Target,
     overrides: String,
     gone: BTreeSet<String>,
+    /// Tables that had drifted before, by folded name; what becomes of them is not checked.
+    drifted: BTreeSet<String>,
 }
 
 impl Run<'_> {
@@ -291,7 +328,9 @@ impl Run<'_> {
             return Ok(None);
         }
         let schema = self.project.physical_after(Some(one.migration), self.target.dialect)?;
-        let outcome = Outcome { gone: self.gone.clone(), schema };
+        let checked = |name: &str| !self.drifted.contains(&name.to_ascii_lowercase());
+        let gone = self.gone.iter().filter(|name| checked(name)).cloned().collect();
+        let outcome = Outcome { gone, schema: schema.filtered(|table| checked(&table.name)) };
         self.gone.extend(outcome.schema.tables().map(|table| table.name.to_ascii_lowercase()));
         Ok(Some(outcome))
     }

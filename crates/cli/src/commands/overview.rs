@@ -81,7 +81,9 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
         }));
         return Ok(Exit::Done);
     }
-    output.line(format_args!("{}  {}\n", strong(&project.settings.name), dim(shown_path(&project.folder))));
+    let folder = Some(shown_path(&project.folder)).filter(|path| path != ".");
+    let folder = folder.map(|path| format!("  {}", dim(path))).unwrap_or_default();
+    output.line(format_args!("{}{folder}\n", strong(&project.settings.name)));
     output.line(format_args!("  declared   {declarations}"));
     let newest = history.newest().map_or(String::new(), |one| format!(", the newest is {}", one.folder));
     output.line(format_args!("  history    {}{newest}", project.migrations_found(&history)));

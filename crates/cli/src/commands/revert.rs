@@ -48,7 +48,7 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
     if chosen.is_empty() {
         return nothing_to_do(args, &state, &target, global, output);
     }
-    let overrides = refuse(args, &history, &state, &chosen, &target, output)?;
+    let overrides = refuse(args, &history, &state, &chosen, &target, &project.migrations_found(&history), output)?;
     let leaving =
         chosen.into_iter().map(|applied| read(&history, applied, &*database, &target)).collect::<Result<Vec<_>>>()?;
     if args.dry_run {
@@ -142,6 +142,7 @@ fn refuse(
     state: &State,
     chosen: &[Applied],
     target: &Target,
+    found: &str,
     output: &mut Output,
 ) -> Result<String> {
     let concerns = |obstacle: &&Obstacle| match obstacle {
@@ -158,7 +159,7 @@ fn refuse(
     if knows_schema {
         refusals.extend(drift_refusal(state, &target.name));
     }
-    settle(refusals, &args.despite, output)
+    settle(refusals, &args.despite, found, output)
 }
 
 fn read<'h>(history: &'h History, applied: Applied, database: &dyn Database, target: &Target) -> Result<Leaving<'h>> {

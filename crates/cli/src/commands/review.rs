@@ -169,7 +169,8 @@ fn paired(up: &Script, down: &Script) -> Vec<Pair> {
         let slot = free.iter_mut().find(|slot| slot.is_some_and(|at| test(&down.steps[at])))?;
         slot.take()
     };
-    let object = |step: &ScriptStep| step.object.split_once(' ').map_or(String::new(), |(_, object)| object.to_owned());
+    let object =
+        |step: &ScriptStep| step.object.split_once(' ').map_or(String::new(), |(_, object)| object.to_lowercase());
     let table = |step: &ScriptStep| object(step).split('.').next().unwrap_or_default().to_owned();
     let exact: Vec<_> =
         up.steps.iter().map(|step| take(&|other| !object(step).is_empty() && object(other) == object(step))).collect();

@@ -95,8 +95,8 @@ pub fn drift_refusal(state: &State, target: &str) -> Option<Refusal> {
     Some(Refusal { check: Some(Check::Drift), failure })
 }
 
-/// Fails with the first refusal that is not overridden; returns the overrides that were needed, for the journal.
-pub fn settle(refusals: Vec<Refusal>, despite: &[Check], output: &mut Output) -> Result<String> {
+/// Fails with the first refusal that is not overridden, saying which migrations were found; returns the overrides that were needed, for the journal.
+pub fn settle(refusals: Vec<Refusal>, despite: &[Check], found: &str, output: &mut Output) -> Result<String> {
     let mut needed = BTreeSet::new();
     for refusal in refusals {
         match refusal.check.filter(|check| despite.contains(check)) {
@@ -109,7 +109,7 @@ pub fn settle(refusals: Vec<Refusal>, despite: &[Check], output: &mut Output) ->
                 ));
                 needed.insert(check.word());
             }
-            None => return Err(refusal.failure),
+            None => return Err(refusal.failure.detail(dim(found))),
         }
     }
     let words: Vec<_> = needed.into_iter().collect();
@@ -119,10 +119,10 @@ pub fn settle(refusals: Vec<Refusal>, despite: &[Check], output: &mut Output) ->
 /// Prints a script's steps with their risks.
 pub fn show_steps(script: &Script, records: &[StepRecord], output: &mut Output) {
     for (at, step) in script.steps.iter().enumerate() {
-        let mark = match StepRecord::of(records, script, at) {
-            Some(_) => String::new(),
-            None if step.statements.is_empty() => format!("  {}", dim("nothing in it")),
-            None => format!("  {}", accent("by hand")),
+        let mark = match (step.is_by_hand(), step.statements.is_empty()) {
+            (false, _) => String::new(),
+            (true, true) => format!("  {}", dim("nothing in it")),
+            (true, false) => format!("  {}", accent("by hand")),
         };
         output.line(format_args!("  {:>2}  {}{mark}", at + 1, step.title));
         let risks = StepRecord::of(records, script, at).map(|record| record.risks.as_slice()).unwrap_or_default();

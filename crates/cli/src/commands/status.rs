@@ -76,7 +76,7 @@ fn show(project: &Project, history: &History, state: &State, target: &Target, ex
     output.line(headline(history, state, target));
     let folders = history.migrations().iter().map(|one| one.folder.chars().count());
     let width = folders.max().unwrap_or(0);
-    if !history.migrations().is_empty() {
+    if !history.migrations().is_empty() || !state.standing.obstacles.is_empty() {
         output.line("");
     }
     for (at, migration) in history.migrations().iter().enumerate() {
@@ -92,7 +92,10 @@ fn show(project: &Project, history: &History, state: &State, target: &Target, ex
             _ => done("applied "),
         };
         let how = applied.map(how_applied).unwrap_or_default();
-        output.line(format!("  {word}  {:<width$}  {}", migration.folder, dim(how)).trim_end());
+        match how.is_empty() {
+            true => output.line(format_args!("  {word}  {}", migration.folder)),
+            false => output.line(format_args!("  {word}  {:<width$}  {}", migration.folder, dim(how))),
+        }
     }
     for obstacle in &state.standing.obstacles {
         if let Obstacle::Unknown(applied) = obstacle {

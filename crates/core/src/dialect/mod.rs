@@ -89,6 +89,13 @@ impl Dialect {
         }
     }
 
+    /// Whether a value is stored in the same way under both types.
+    pub fn stores_alike(self, from: &physical::TypeName, to: &physical::TypeName) -> bool {
+        match self {
+            Self::Sqlite => sqlite::affinity::affinity(from) == sqlite::affinity::affinity(to),
+        }
+    }
+
     /// A name as SQL text, quoted where it has to be.
     pub fn quote(self, name: &str) -> String {
         match self {

@@ -87,7 +87,7 @@ mod tests {
         case(&[], NameKind::PrimaryKey, IdentifierLimit::None, "hive_pkey");
         case(&["apiary_id", "code"], NameKind::Unique, IdentifierLimit::Bytes(63), "hive_apiary_id_code_key");
         case(&["apiary_id"], NameKind::ForeignKey, IdentifierLimit::Bytes(19), "hive_apiary_id_fkey");
-        case(&["apiary_id"], NameKind::ForeignKey, IdentifierLimit::Bytes(18), "hiv_8b312e24_fkey");
+        case(&["apiary_id"], NameKind::ForeignKey, IdentifierLimit::Bytes(18), "hive_8b312e24_fkey");
         case(&["größe"], NameKind::Check, IdentifierLimit::Characters(16), "hive_größe_check");
         case(&["größe"], NameKind::Check, IdentifierLimit::Bytes(17), "hi_ec0f8b07_check");
     }

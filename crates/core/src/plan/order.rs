@@ -40,7 +40,7 @@ pub fn plan(dialect: Dialect, from: &Schema, to: &Schema) -> Plan {
             TableChange::Alter(alteration) => phases.alter(dialect, *alteration, &mut taken),
         }
     }
-    phases.finish()
+    phases.finish(dialect)
 }
 
 #[derive(Default)]
@@ -113,7 +113,7 @@ impl Phases {
         made
     }
 
-    fn finish(mut self) -> Plan {
+    fn finish(mut self, dialect: Dialect) -> Plan {
         // A dropped table stands after those that reference it.
         self.drop_tables = referenced_first(self.drop_tables);
         self.drop_tables.reverse();
@@ -127,7 +127,7 @@ impl Phases {
             .chain(self.create_tables.into_iter().map(Step::CreateTable))
             .chain(self.alter_tables)
             .chain(self.create_indexes)
-            .map(|step| PlannedStep { risks: risks(&step, &new_tables), step });
+            .map(|step| PlannedStep { risks: risks(dialect, &step, &new_tables), step });
         Plan { steps: steps.collect() }
     }
 }

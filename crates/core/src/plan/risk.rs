@@ -5,6 +5,7 @@ use std::fmt;
 use std::str::FromStr;
 
 use super::step::{Rebuild, Step};
+use crate::Dialect;
 use crate::diff::{Change, ItemChange};
 use crate::physical::{Column, KeyColumn, Table};
 
@@ -72,8 +73,8 @@ impl FromStr for Risk {
 }
 
 /// The risks of a step; none for a table that the same plan makes, since it has no rows.
-pub(super) fn risks(step: &Step, new_tables: &BTreeSet<&str>) -> Vec<Risk> {
-    let mut risks = Risks(Vec::new());
+pub(super) fn risks(dialect: Dialect, step: &Step, new_tables: &BTreeSet<&str>) -> Vec<Risk> {
+    let mut risks = Risks { dialect, found: Vec::new() };
     match step {
         _ if new_tables.contains(step.table()) => {}
         Step::CreateTable(_) | Step::RenameTable { .. } | Step::RenameColumn { .. } | Step::DropIndex { .. } => {}
@@ -96,16 +97,19 @@ pub(super) fn risks(step: &Step, new_tables: &BTreeSet<&str>) -> Vec<Risk> {
         Step::CreateIndex { .. } => {}
         Step::RebuildTable(rebuild) => risks.rebuild(rebuild),
     }
-    risks.0
+    risks.found
 }
 
-struct Risks(Vec<Risk>);
+struct Risks {
+    dialect: Dialect,
+    found: Vec<Risk>,
+}
 
 impl Risks {
     fn add(&mut self, kind: RiskKind, what: String) {
         let risk = Risk { kind, what };
-        if !self.0.contains(&risk) {
-            self.0.push(risk);
+        if !self.found.contains(&risk) {
+            self.found.push(risk);
         }
     }
 
@@ -186,14 +190,16 @@ impl Risks {
         if from.generated.is_none() && to.generated.is_some() {
             self.add(RiskKind::LosesData, format!("the values of {name} give way to its expression"));
         }
-        if from.ty != to.ty {
+        // In a strict table the name is a rule, and not only a preference.
+        let converts = from.ty != to.ty && (table.has_option("strict") || !self.dialect.stores_alike(&from.ty, &to.ty));
+        if converts {
             let what = format!(
                 "the values of {name} are stored again as {}; what does not convert stays as it is",
                 to.ty.text()
             );
             self.add(RiskKind::ConvertsValues, what);
         }
-        let compares_otherwise = from.ty != to.ty || from.collation != to.collation || from.generated != to.generated;
+        let compares_otherwise = converts || from.collation != to.collation || from.generated != to.generated;
         if compares_otherwise && is_constrained(table, &to.name) {
             let what =
                 format!("fails if rows of {} do not meet its keys and checks once {} has changed", table.name, to.name);

@@ -1,5 +1,6 @@
 //! SQLite 3.35 and later, as bundled.
 
+pub(super) mod affinity;
 pub(super) mod alter;
 pub(super) mod catalogue;
 mod ddl;
