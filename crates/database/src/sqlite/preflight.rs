@@ -9,6 +9,7 @@ use hollow_oak_core::sql::{Brackets, Lexer, TokenKind, unquote};
 use rusqlite::Connection;
 
 use super::introspect::definitions;
+use super::probe::{Probes, probe};
 use crate::error::DatabaseError;
 use crate::run::{Dependent, Preflight};
 
@@ -22,27 +23,37 @@ enum Fate {
 }
 
 /// Finds the views and triggers that mention a table which is made anew or loses a column: they are dropped first and
-/// made again at the end. A trigger of a table that goes for good goes with it.
+/// made again at the end. So are those that do not work as it is: SQLite alters no column while there is one. A trigger
+/// of a table that goes for good goes with it.
 pub(super) fn preflight(connection: &Connection, script: &Script) -> Result<Preflight, DatabaseError> {
     let mut preflight = Preflight { schema_state: schema_state(connection)?, ..Preflight::default() };
     let fates = fates(script);
-    if fates.is_empty() {
+    let alters = alters_columns(script);
+    if fates.is_empty() && !alters {
         return Ok(preflight);
     }
+    let probes = if alters { probe(connection)? } else { Probes::new() };
     for definition in definitions(connection)? {
         let kind = match definition.kind.as_str() {
             "view" => ObjectKind::View,
             "trigger" => ObjectKind::Trigger,
             _ => continue,
         };
-        sort_in(&mut preflight, kind, definition, &fates);
+        let broken = probes.get(&(definition.kind.clone(), definition.name.clone())).is_some_and(Option::is_some);
+        sort_in(&mut preflight, kind, definition, &fates, broken);
     }
     // A trigger may be on a view, so views are made first.
     preflight.dependents.sort_by_key(|dependent| dependent.kind != ObjectKind::View);
     Ok(preflight)
 }
 
-fn sort_in(preflight: &mut Preflight, kind: ObjectKind, definition: Definition, fates: &BTreeMap<String, Fate>) {
+fn sort_in(
+    preflight: &mut Preflight,
+    kind: ObjectKind,
+    definition: Definition,
+    fates: &BTreeMap<String, Fate>,
+    broken: bool,
+) {
     let Some(sql) = definition.sql else { return };
     let own_table = definition.table.to_ascii_lowercase();
     let dependent =
@@ -61,7 +72,7 @@ fn sort_in(preflight: &mut Preflight, kind: ObjectKind, definition: Definition, 
             .any(|view| view.kind == ObjectKind::View && view.name.eq_ignore_ascii_case(&definition.table));
     if let Some((table, _)) = touched {
         preflight.dependents.push(dependent(table));
-    } else if on_view {
+    } else if on_view || broken {
         preflight.dependents.push(dependent(&definition.table));
     }
 }
@@ -77,6 +88,15 @@ fn names(sql: &str) -> Vec<String> {
         .filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Quoted | TokenKind::Text))
         .map(|token| unquote(token.span.text(sql)).to_ascii_lowercase())
         .collect()
+}
+
+/// Whether the script drops or renames a column in place.
+fn alters_columns(script: &Script) -> bool {
+    script.steps.iter().flat_map(|step| &step.statements).any(|statement| {
+        let words = names(&statement.sql);
+        let words: Vec<&str> = words.iter().map(String::as_str).collect();
+        matches!(words[..], ["alter", "table", _, "drop", ..] | ["alter", "table", _, "rename", "column", ..])
+    })
 }
 
 /// What becomes of the tables that the script drops or takes columns from, by folded name.

@@ -28,8 +28,7 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             vec![format!("alter table {} add column {definition}", quote(table))]
         }
         Step::DropColumn { table, column } => {
-            let drop = format!("alter table {} drop column {}", quote(table), quote(&column.name));
-            leniently(vec![drop])
+            vec![format!("alter table {} drop column {}", quote(table), quote(&column.name))]
         }
         Step::RenameColumn { table, from, to, by_way_of } => {
             let rename = |old: &str, new: &str| {
@@ -42,15 +41,10 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
     }
 }
 
-/// Statements that leave references, views and triggers as they are: they are to mean the table as it is afterwards, and
-/// a view that is broken for another reason is not this step's matter (SQLite, "PRAGMA legacy_alter_table"). A run finds
-/// out by itself whether a view or trigger that worked still does.
-fn leniently(statements: Vec<String>) -> Vec<String> {
-    let switch = |on: &str| format!("pragma legacy_alter_table = {on}");
-    std::iter::once(switch("on")).chain(statements).chain(std::iter::once(switch("off"))).collect()
-}
-
 /// The procedure of SQLite, "Making Other Kinds Of Table Schema Changes".
+///
+/// `legacy_alter_table` is on around the renaming, so that references, views and triggers that name the table are left
+/// as they are: they are to mean the new table, and a view that is broken for another reason is not this step's matter.
 fn rebuild_table(rebuild: &Rebuild) -> Vec<String> {
     let (from, to) = (&rebuild.alteration.from, &rebuild.alteration.to);
     let temporary = quote(&rebuild.temporary);
@@ -72,7 +66,9 @@ fn rebuild_table(rebuild: &Rebuild) -> Vec<String> {
         ));
     }
     statements.push(format!("drop table {}", quote(&from.name)));
-    statements.extend(leniently(vec![format!("alter table {temporary} rename to {}", quote(&to.name))]));
+    statements.push("pragma legacy_alter_table = on".into());
+    statements.push(format!("alter table {temporary} rename to {}", quote(&to.name)));
+    statements.push("pragma legacy_alter_table = off".into());
     statements.extend(rebuild.kept_indexes.iter().map(|index| create_index(&to.name, index)));
     statements
 }
