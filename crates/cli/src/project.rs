@@ -231,6 +231,8 @@ pub fn read_declared(files: &[PathBuf], folder: &Path, dialects: &[Dialect]) -> 
             resolution.diagnostics.extend(drawn);
         }
     }
+    let place = |one: &Diagnostic| one.labels.first().map(|label| (label.source, label.span.start));
+    resolution.diagnostics.sort_by_key(place);
     Ok(Declared { sources, resolution, lowered })
 }
 

@@ -164,10 +164,10 @@ impl Sides<'_> {
                 managed: BTreeSet::new(),
             });
         };
-        let journal = target::journal(project, self.history, &*database)?;
+        let (events, introspected) = database.snapshot()?;
+        let journal = target::journal_state(project, self.history, events);
         let standing = hollow_oak_core::history::standing(self.history, &journal, &std::collections::BTreeMap::new());
         let expected = project.physical_after(target::newest_applied(self.history, &standing), target.dialect)?;
-        let introspected = database.introspect()?;
         let ignored = |name: &str| target::is_ignored(&project.settings.unmanaged_tables, name);
         let managed = expected.tables().map(|table| table.name.to_ascii_lowercase()).collect();
         let schema = introspected.schema.filtered(|table| !ignored(&table.name));

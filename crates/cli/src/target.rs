@@ -5,7 +5,7 @@ use std::path::Path;
 use std::time::Duration;
 
 use hollow_oak_core::diff::{Changes, diff};
-use hollow_oak_core::history::{History, JournalState, Migration, Standing, standing};
+use hollow_oak_core::history::{Event, History, JournalState, Migration, Standing, standing};
 use hollow_oak_core::physical::{ObjectKind, Schema, Table, Unmanaged};
 use hollow_oak_core::script::Direction;
 use hollow_oak_core::{Dialect, Provider};
@@ -123,8 +123,13 @@ impl Target {
 
     fn opening(&self, create: bool) -> Result<Box<dyn Database>> {
         let opening = Opening { create, lock_wait: self.lock_wait };
-        hollow_oak_database::open(&self.url, opening)
-            .map_err(|error| Failure::new(format!("target {}: {error}", self.name)).help(error.help()))
+        Ok(hollow_oak_database::open(&self.url, opening)?)
+    }
+
+    /// Its name and where it is.
+    pub fn described(&self) -> String {
+        let url = self.url.to_string();
+        if self.name == url { url } else { format!("{} is {url}", self.name) }
     }
 
     /// The provider in its makers' spelling.
@@ -157,11 +162,14 @@ pub struct State {
 
 /// Reads the journal of a target, as far as it is of this project.
 pub fn journal(project: &Project, history: &History, database: &dyn Database) -> Result<JournalState> {
-    let events = database.journal()?;
+    Ok(journal_state(project, history, database.journal()?))
+}
+
+/// What the events of this project say.
+pub fn journal_state(project: &Project, history: &History, events: Vec<(String, Event)>) -> JournalState {
     let ours = |name: &str, id: &str| name == project.settings.name || history.position(id).is_some();
-    Ok(JournalState::from_events(
-        events.into_iter().filter(|(name, event)| ours(name, &event.migration)).map(|(_, event)| event),
-    ))
+    let of_project = events.into_iter().filter(|(name, event)| ours(name, &event.migration));
+    JournalState::from_events(of_project.map(|(_, event)| event))
 }
 
 /// Hashes of the scripts of applied migrations, as they are in the files.
@@ -188,11 +196,11 @@ pub fn newest_applied<'h>(history: &'h History, standing: &Standing) -> Option<&
 
 /// Works out how a target stands.
 pub fn examine(project: &Project, history: &History, target: &Target, database: &dyn Database) -> Result<State> {
-    let journal = journal(project, history, database)?;
+    let (events, introspected) = database.snapshot()?;
+    let journal = journal_state(project, history, events);
     let hashes = script_hashes(project, history, &journal, target.dialect)?;
     let standing = standing(history, &journal, &hashes);
     let expected = project.physical_after(newest_applied(history, &standing), target.dialect)?;
-    let introspected = database.introspect()?;
     let ignored = |name: &str| is_ignored(&project.settings.unmanaged_tables, name);
     let (managed, rest): (Vec<Table>, Vec<Table>) = introspected
         .schema

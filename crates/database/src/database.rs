@@ -53,6 +53,13 @@ pub trait Database {
     /// Where the database does not answer.
     fn introspect(&self) -> Result<Introspected, DatabaseError>;
 
+    /// The journal and the catalogue of one moment, so that another run in between does not look like drift.
+    ///
+    /// # Errors
+    ///
+    /// As for [`Self::journal`] and [`Self::introspect`].
+    fn snapshot(&self) -> Result<(Vec<(String, Event)>, Introspected), DatabaseError>;
+
     /// The events of the journal in order, each with the name of the project it is of; none where there is no journal.
     ///
     /// # Errors

@@ -41,7 +41,9 @@ pub fn run(args: &DiffArgs, global: &Global, output: &mut Output) -> Result<Exit
         let mut to = sides.fill(&right, dialect, output)?;
         unmanaged.extend(std::mem::take(&mut from.unmanaged));
         unmanaged.extend(std::mem::take(&mut to.unmanaged));
-        match (left.is_live(), right.is_live()) {
+        // Without a project nobody manages anything, and everything is compared.
+        let has_project = project.is_some();
+        match (left.is_live() && has_project, right.is_live() && has_project) {
             (true, false) => unmanaged.extend(set_unmanaged_aside(&mut from, &to.schema)),
             (false, true) => unmanaged.extend(set_unmanaged_aside(&mut to, &from.schema)),
             _ => {}

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use hollow_oak_core::language::{Source, parse, print, resolve};
+use hollow_oak_core::language::{Diagnostic, Source, parse, print};
 use hollow_oak_core::plural::plural;
 use serde_json::json;
 
@@ -32,9 +32,9 @@ pub fn run(args: &FormatArgs, global: &Global, output: &mut Output) -> Result<Ex
         if !mistakes.is_empty() {
             unreadable += 1;
             let sources = [Source { name: shown_path(path), text }];
-            let drawn = resolve(&sources).diagnostics;
-            for diagnostic in drawn.iter().take(mistakes.len()) {
-                output.complain(format_args!("{}\n", draw(diagnostic, &sources, output.width)));
+            for mistake in &mistakes {
+                let drawn = Diagnostic::of_mistake(mistake, 0);
+                output.complain(format_args!("{}\n", draw(&drawn, &sources, output.width)));
             }
             continue;
         }

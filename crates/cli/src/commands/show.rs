@@ -41,7 +41,7 @@ fn all(found: &Introspected, target: &Target, exists: bool, global: &Global, out
     }
     let missing = if exists { "" } else { "; the file is not there yet" };
     let count = plural("table", found.schema.tables().len());
-    output.line(format_args!("{}  {}", strong(count), dim(format_args!("{} is {}{missing}", target.name, target.url))));
+    output.line(format_args!("{}  {}", strong(count), dim(format_args!("{}{missing}", target.described()))));
     if found.schema.tables().len() > 0 {
         output.line("");
     }

@@ -110,7 +110,7 @@ fn show(project: &Project, history: &History, state: &State, target: &Target, ex
     let missing = if exists { "" } else { "; the file is not there yet" };
     output.line(format_args!(
         "\n{}",
-        dim(format_args!("{} is {}{missing}; {}", target.name, target.url, project.migrations_found(history)))
+        dim(format_args!("{}{missing}; {}", target.described(), project.migrations_found(history)))
     ));
     if is_clean(history, state) && !state.standing.pending.is_empty() {
         output.next("oak apply", "brings it up");

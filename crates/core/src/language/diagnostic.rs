@@ -42,7 +42,7 @@ pub struct Label {
 
 impl Diagnostic {
     /// A mistake in one file.
-    pub(super) fn of_mistake(mistake: &Mistake, source: usize) -> Self {
+    pub fn of_mistake(mistake: &Mistake, source: usize) -> Self {
         let label = Label { source, span: mistake.span, text: mistake.kind.label() };
         Self {
             severity: Severity::Error,

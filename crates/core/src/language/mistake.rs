@@ -89,6 +89,9 @@ impl MistakeKind {
             Self::Unexpected { wanted, found } if wanted == "a value" && found.starts_with("`\"") => {
                 format!("a text stands in single quotes: '{}'", found.trim_matches(['`', '"']))
             }
+            Self::Unexpected { wanted, found } if wanted.starts_with("`,`") => {
+                format!("clauses are separated by commas: `, {}`", found.trim_matches('`'))
+            }
             Self::Unexpected { .. } => "docs/language.md shows every form".into(),
             Self::UnknownDeclaration { nearest, .. } => meant(nearest, "a file holds `table` and `enum` declarations"),
             Self::UnknownItem { nearest, .. } => meant(

@@ -261,7 +261,11 @@ impl<'a> Resolver<'a> {
             | FaultKind::NoPrimaryKey(table)
             | FaultKind::NoColumns(table)
             | FaultKind::NotAKey { table, .. } => incomplete(table),
-            FaultKind::UnknownTable { .. } | FaultKind::UnknownEnum { .. } => self.declarations_missing,
+            FaultKind::UnknownTable { .. } => self.declarations_missing || incomplete(&fault.place.owner),
+            FaultKind::UnknownEnum { nearest, .. } => {
+                let is_portable = nearest.as_deref().is_some_and(|word| Type::WORDS.contains(&word));
+                self.declarations_missing && !is_portable
+            }
             _ => false,
         }
     }

@@ -170,6 +170,12 @@ impl Risks {
                         format!("fails if {} has rows: {} is required and has no default", table.name, column.name),
                     );
                 }
+                if column.generated.is_some() && table.has_option("strict") {
+                    self.add(
+                        RiskKind::MayRefuse,
+                        format!("fails if {} has a row for which {} is not of its type", table.name, column.name),
+                    );
+                }
                 if column.generated.is_some() && !column.nullable {
                     self.add(
                         RiskKind::MayRefuse,

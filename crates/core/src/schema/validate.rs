@@ -121,6 +121,11 @@ impl<'a> Checker<'a> {
         }
     }
 
+    /// Whether a type is none at all, which is told where it stands.
+    fn is_unknown(&self, ty: &Type) -> bool {
+        enum_name(ty).is_some_and(|name| !self.enums.contains_key(name))
+    }
+
     fn type_limits(&mut self, ty: &Type, place: &Place) {
         match ty {
             Type::Decimal(Some((precision, scale))) if scale > precision => {
@@ -139,7 +144,7 @@ impl<'a> Checker<'a> {
 
     fn identity(&mut self, column: &Column, place: &Place) {
         let at = place.clone().part(Part::Identity);
-        if !column.ty.is_integer() {
+        if !column.ty.is_integer() && !self.is_unknown(&column.ty) {
             let kind = FaultKind::IdentityType { column: column.name.clone(), ty: column.ty.clone() };
             self.fault(kind, at.clone());
         }
@@ -268,7 +273,7 @@ impl<'a> Checker<'a> {
     fn reference_types(&mut self, table: &Table, key: &ForeignKey, referenced: &Table, place: &Place) {
         for (at, (from, to)) in key.columns.iter().zip(&key.referenced_columns).enumerate() {
             let (Some(column), Some(target)) = (table.column(from), referenced.column(to)) else { continue };
-            if column.ty == target.ty {
+            if column.ty == target.ty || self.is_unknown(&column.ty) || self.is_unknown(&target.ty) {
                 continue;
             }
             let kind = FaultKind::ReferenceType {

@@ -74,6 +74,13 @@ impl Database for Connection {
         introspect::introspect(&self.inner)
     }
 
+    fn snapshot(&self) -> Result<(Vec<(String, Event)>, Introspected), DatabaseError> {
+        let transaction = self.inner.unchecked_transaction()?;
+        let found = (journal::read(&transaction)?, introspect::introspect(&transaction)?);
+        transaction.commit()?;
+        Ok(found)
+    }
+
     fn journal(&self) -> Result<Vec<(String, Event)>, DatabaseError> {
         journal::read(&self.inner)
     }

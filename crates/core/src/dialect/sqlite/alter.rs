@@ -74,11 +74,16 @@ fn additions(alteration: &TableAlteration, parts: &Parts<'_>) -> Option<Vec<Step
         added.iter().copied().filter(|column| text.mentions(&column.name)).collect()
     };
     for column in &added {
+        // SQLite tries the rows that are there, and where one does not fit it says so with a general error; a rebuild
+        // names the constraint.
+        let tries_rows = column.generated.is_some()
+            && (alteration.to.has_option("strict")
+                || parts.checks.iter().any(|check| check.expression.mentions(&column.name)));
         let waits_for_generated = column
             .generated
             .as_ref()
             .is_some_and(|generated| among_added(&generated.expression).iter().any(|other| other.generated.is_some()));
-        if !may_add(&alteration.to, column) || waits_for_generated {
+        if !may_add(&alteration.to, column) || waits_for_generated || tries_rows {
             return None;
         }
     }

@@ -137,9 +137,22 @@ impl<'a> Lowering<'a> {
             let hidden = table.column(name).is_some_and(|column| !column.scope.holds(HERE));
             if hidden {
                 let what = format!("has no column `{name}` in table `{}`, by the column's own words", table.name);
-                self.fault(not_expressible(what, LEAVE_OUT), place.clone().part(Part::Element(at)));
+                let part = if place.part == Part::Whole { Part::Element(at) } else { place.part.clone() };
+                self.fault(not_expressible(what, LEAVE_OUT), place.clone().part(part));
             }
         }
+    }
+
+    /// Whether every column that an expression names is there on SQLite.
+    fn present_in(&mut self, table: &Table, text: &str, place: &Place) {
+        let hidden: Vec<Identifier> = Expression::new(text)
+            .columns()
+            .iter()
+            .filter_map(|reference| table.columns.iter().find(|column| column.name.as_str() == reference.name))
+            .filter(|column| !column.scope.holds(HERE))
+            .map(|column| column.name.clone())
+            .collect();
+        self.present(table, &hidden, &place.clone().part(Part::Expression));
     }
 
     // ---- columns ------------------------------------------------------------------------------------------------
@@ -156,6 +169,9 @@ impl<'a> Lowering<'a> {
             } else {
                 self.column_type(table, column, lowered, &place)
             };
+            if let Some(generated) = Scoped::pick(&column.generated, HERE) {
+                self.present_in(table, &generated.expression, &place);
+            }
             let generated = Scoped::pick(&column.generated, HERE).map(|generated| physical::Generated {
                 expression: Expression::new(&generated.expression),
                 storage: generated.storage,
@@ -339,7 +355,8 @@ impl<'a> Lowering<'a> {
     }
 
     fn checks(&mut self, table: &Table, lowered: &mut physical::Table) {
-        for check in table.checks.iter().filter(|check| check.scope.holds(HERE)) {
+        for (at, check) in table.checks.iter().enumerate().filter(|(_, check)| check.scope.holds(HERE)) {
+            self.present_in(table, &check.expression, &Place::whole(&table.name, Item::Check(at)));
             let expression = Expression::new(&check.expression);
             let columns = mentioned(lowered, &expression);
             let columns: Vec<_> = columns.iter().map(String::as_str).collect();
@@ -358,6 +375,16 @@ impl<'a> Lowering<'a> {
             }
             let place = Place::whole(&table.name, Item::Index(at));
             self.index_limits(index, &place);
+            for (at, part) in index.parts.iter().enumerate() {
+                let place = place.clone().part(Part::Element(at));
+                match &part.key {
+                    KeyPart::Column(name) => self.present(table, std::slice::from_ref(name), &place),
+                    KeyPart::Expression(text) => self.present_in(table, text, &place),
+                }
+            }
+            if let Some(predicate) = &index.predicate {
+                self.present_in(table, predicate, &place);
+            }
             let parts: Vec<_> = index
                 .parts
                 .iter()

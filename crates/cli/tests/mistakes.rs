@@ -1,0 +1,254 @@
+//! Mistakes in declarations, each at its line with what to type next.
+
+mod support;
+
+use support::Project;
+
+#[track_caller]
+fn check(declarations: &str) -> String {
+    let project = Project::new(declarations);
+    let answer = project.oak(&["check"]);
+    assert_eq!(answer.status, 1, "{answer}");
+    answer.to_string()
+}
+
+#[test]
+fn all_mistakes_of_a_run_are_reported_in_one_go() {
+    insta::assert_snapshot!(check(
+        r#"tabel keeper {
+    id: int64
+}
+
+table hive {
+    id:        int46, identity
+    code       text(12)
+    Name:      text(120)
+    weight:    decimal(6)
+    kg:        decimal(2, 6)
+    label:     text(12), nul, default "x"
+    phone:     text(32) null
+    note:      text, default 'it''s
+    mark:      char
+    moved_at:  instant, default today
+    share:     int8, default 300
+    keeper_id: references keepr, on delete set nothing
+    size:      int32, check (size > 0
+    primary key (id)
+}
+
+table queen {
+    id: int64, identity
+    hive_id: int32, references hive(id)
+    mother: references queen, on delete set null
+    hive_code: references hive(code)
+    primary key (ide)
+    unique (hive_id, hive_id)
+    index ()
+    index by_colour (colour, (lower(colour)))
+    check (number > 0)
+    foreign key (hive_id, id) references hive
+}
+"#
+    ));
+}
+
+#[test]
+fn names_types_and_words() {
+    insta::assert_snapshot!(check(
+        r#"enum temper { calm, watchful, calm }
+enum empty { }
+
+table apiary {
+    id:      int64, identity
+    county:  texte
+    kind:    temper, default clam
+    other:   temper, default 'wild'
+    again:   text, null, null, default null, unique, unique
+    again:   text
+    gone:    references keeper
+    number:  int64, identity, null
+    total:   text, identity, default 'x'
+    net:     int64, generated (net + 1), default 4
+    first:   int64, generated (second)
+    second:  int64, generated (first)
+    fits:    text, default null, named x, for sqlit
+
+    primary key (id)
+    primary key (county)
+    unique twice (county)
+    check twice (id > 0)
+}
+
+table apiary {
+    id: int64
+}
+
+table "" {
+}
+
+table bare { }
+"#
+    ));
+}
+
+#[test]
+fn what_sqlite_cannot_express() {
+    insta::assert_snapshot!(check(
+        r#"table keeper {
+    option "strct" for sqlite
+
+    id:         int64, identity always from 1000 by 10
+    span:       interval
+    tags:       text[]
+    shape:      native "geometry" for postgres
+    changed:    instant, on update now
+    amount:     decimal(20, 4)
+    only_there: text, for postgres
+
+    primary key (id)
+    unique (span, amount), nulls equal
+    index by_tags (tags prefix(10), span nulls first) including (amount) using gin
+    index a_name (amount)
+    index "A_Name" (span)
+    index by_there (only_there operators "text_ops")
+    unique (only_there)
+}
+
+table no_alias {
+    first:  int64, identity
+    second: int64
+
+    primary key (first, second)
+}
+
+table tight {
+    option "strict" for sqlite
+    code: text(12)
+}
+
+table "Hive" { code: text }
+table hive { code: text }
+table "Keeper" { code: text }
+table sqlite_mine { code: text }
+table hollow_oak_journal { code: text }
+"#
+    ));
+}
+
+#[test]
+fn the_same_with_for_and_except_is_no_error() {
+    let project = Project::new(
+        r#"table keeper {
+    option "fillfactor=70" for postgres
+
+    id:       int64, identity, identity always from 1000 by 10 for postgres
+    span:     interval, except sqlite
+    shape:    native "geometry" for postgres, native "BLOB" for sqlite
+    changed:  instant, on update now except sqlite
+    code:     text, default 'a', default (upper('a')) for postgres, mariadb
+    label:    text, collate "nocase" for sqlite, collate "de_DE" for postgres
+
+    primary key (id)
+    unique (code), nulls equal, for postgres
+    index by_span (span), except sqlite
+    index by_code (code prefix(10)), for mysql, mariadb
+}
+
+table there {
+    tags: text[]
+} for postgres
+"#,
+    );
+    insta::assert_snapshot!(project.transcript(&[&["check"], &["diff"]]));
+}
+
+#[test]
+fn what_is_not_there_yet_is_said_in_one_sentence_each() {
+    let declarations = r#"table keeper {
+    id:    int64, identity
+    name:  text, formerly label
+
+    primary key (id)
+    formerly keepers
+    exclude no_overlap using gist (during with &&) for postgres
+    partition by range (id) for postgres
+}
+
+enum temper { calm, angry formerly wild }
+
+rows keeper by (id) {
+    id | name
+    1  | 'Maren | Oakhollow'
+    2  | (upper('it)'))
+}
+
+view names ```
+    select name from keeper where name <> '}'
+```
+
+materialized view more ````
+    select '```'
+````, about "a view"
+
+trigger touch on keeper ```
+    create trigger touch after insert on keeper begin select 1; end
+``` for sqlite
+drop ```
+    drop trigger touch
+```
+
+routine total ``` create function … ``` drop ``` drop function … ``` for postgres
+namespace sales
+sequence numbers from 1 by 1
+domain email text(254), check (value like '%@%')
+extension citext for postgres
+grant select, insert on keeper to reader
+object "policy" own_rows for postgres ``` create policy … ``` drop ``` drop policy … ```
+after keeper, names
+
+"#;
+    let project = Project::new(declarations);
+    insta::assert_snapshot!(project.transcript(&[&["check"]]));
+    project.ok(&["format"]);
+    let once = project.read("schema/schema.oak");
+    assert!(project.ok(&["format"]).starts_with("nothing to do"));
+    for kept in [
+        "exclude no_overlap",
+        "formerly wild",
+        "1  | 'Maren | Oakhollow'",
+        "````, about \"a view\"",
+        "after keeper, names",
+    ] {
+        assert!(once.contains(kept), "{kept} is not in\n{once}");
+    }
+}
+
+#[test]
+fn names_with_a_namespace_are_not_there_yet() {
+    insta::assert_snapshot!(check(
+        "table invoice {\n    id: int64\n    of: references sales.customer\n    primary key (id)\n}\n"
+    ));
+}
+
+#[test]
+fn json_names_every_place() {
+    let project = Project::new("table a {\n    id: int46\n    primary key (ix)\n}\n");
+    let answer = project.oak(&["check", "--json"]);
+    assert_eq!((answer.status, answer.stderr.as_str()), (1, ""));
+    insta::assert_snapshot!(answer.stdout);
+}
+
+#[test]
+fn format_lays_out_and_tells() {
+    let project = Project::new(
+        "table keeper{\n primary key(id)\n   id :int64,identity # the number\n\n\n # who\n name:text(120)\n}\n",
+    );
+    project.write("schema/broken.oak", "table {");
+    insta::assert_snapshot!(project.transcript(&[
+        &["format", "--check"],
+        &["format"],
+        &["format", "schema/schema.oak"],
+        &["format", "nowhere.oak"]
+    ]));
+    insta::assert_snapshot!(project.read("schema/schema.oak"));
+}
