@@ -1,5 +1,6 @@
 //! The project's chores: `cargo xtask test`, `bench`, `screenshots`.
 
+mod bench;
 mod install;
 mod test;
 
@@ -8,12 +9,14 @@ use std::process::ExitCode;
 const USAGE: &str = "\
 usage: cargo xtask CHORE
 
+  bench            measure whole processes, each beside its yardstick
   test [ARGS…]     install what the tests need, then run `cargo test --workspace ARGS…`
 ";
 
 fn main() -> ExitCode {
     let mut arguments = std::env::args().skip(1);
     let result = match arguments.next().as_deref() {
+        Some("bench") => bench::bench(),
         Some("test") => test::run_tests(&arguments.collect::<Vec<_>>()),
         _ => {
             eprint!("{USAGE}");

@@ -6,7 +6,7 @@
 //! 2. The parts of a `create table` (columns and constraints) are sorted.
 //! 3. A named check or reference that stands with a column stands with the table instead.
 //! 4. `if not exists` goes: the shell prints it where a name is quoted.
-//! 5. The name of a referenced table is lowered: SQLite compares it so, and keeps whatever was written.
+//! 5. The names of a referenced table and its columns are lowered: SQLite compares it so, and keeps whatever was written.
 //! 6. Statements are sorted. The tool's own tables, and those of SQLite, are left out.
 
 use std::path::Path;
@@ -34,13 +34,14 @@ pub fn normalise(script: &str) -> String {
     let mut words = words(script);
     for at in 1..words.len() {
         if words[at - 1] == "references" {
-            words[at] = words[at].to_ascii_lowercase();
+            let end = words[at..].iter().position(|word| word == ")").map_or(at + 1, |length| at + length);
+            words[at..end].iter_mut().for_each(|word| *word = word.to_ascii_lowercase());
         }
     }
     let mut statements: Vec<String> = words
         .split(|word| word == ";")
         .filter(|statement| !statement.is_empty())
-        .map(|statement| one(statement))
+        .map(one)
         .filter(|text| !text.contains("hollow_oak_") && !text.contains("table sqlite_"))
         .collect();
     statements.sort();

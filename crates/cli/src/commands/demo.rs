@@ -1,8 +1,160 @@
-//! `oak demo`: placeholder
-use crate::args::{DemoArgs, Global};
+//! `oak demo`: the journey on sample data. It runs the commands themselves, in a folder of its own; nothing is canned.
+
+use std::path::{Path, PathBuf};
+
+use clap::Parser;
+
+use super::execute;
+use crate::args::{Cli, DemoArgs, Global};
 use crate::exit::Exit;
-use crate::failure::Result;
-use crate::output::Output;
-pub fn run(_: &DemoArgs, _: &Global, _: &mut Output) -> Result<Exit> {
+use crate::failure::{Failure, Result, make_folder, read_file, write_file};
+use crate::output::{Output, accent, dim, done, strong};
+
+const HIVES: &str = include_str!("../../templates/demo/hives.oak");
+const QUEENS: &str = include_str!("../../templates/demo/queens.oak");
+const ROWS: &str = include_str!("../../templates/demo/rows.sql");
+
+/// Plays the story, and leaves the project in a folder if asked to.
+pub fn run(args: &DemoArgs, global: &Global, output: &mut Output) -> Result<Exit> {
+    if global.json {
+        return Err(Failure::usage("the demo is a story to read; it has no JSON")
+            .help("every command in it has: `oak status --json`"));
+    }
+    let here = std::env::current_dir().map_err(|error| Failure::new(format!("there is no working folder: {error}")))?;
+    match &args.keep {
+        Some(folder) => {
+            let folder = here.join(folder);
+            refuse_used(&folder)?;
+            make_folder(&folder)?;
+            play_in(&folder, &here, output)?;
+            output.line(format_args!("\nthe project is in {}", folder.display()));
+            output.next(&format!("cd {}", folder.display()), "and go on from there");
+        }
+        None => {
+            let folder = tempfile::tempdir()
+                .map_err(|error| Failure::new(format!("no temporary folder can be made: {error}")))?;
+            let project = folder.path().join("brackenfold");
+            make_folder(&project)?;
+            play_in(&project, &here, output)?;
+            output.line(dim("\nthe folder was temporary and is gone; `oak demo --keep brackenfold` leaves it there"));
+        }
+    }
     Ok(Exit::Done)
+}
+
+fn refuse_used(folder: &Path) -> Result<()> {
+    let used = folder.exists() && std::fs::read_dir(folder).map_or(true, |mut entries| entries.next().is_some());
+    if !used {
+        return Ok(());
+    }
+    Err(Failure::usage(format!("`{}` is there already and not empty", folder.display()))
+        .help("name a folder that is not there yet; nothing was changed"))
+}
+
+/// Plays the story with the folder as working folder, so that every path in it is short.
+fn play_in(folder: &Path, back: &Path, output: &mut Output) -> Result<()> {
+    let enter =
+        |folder: &Path| std::env::set_current_dir(folder).map_err(|error| Failure::file("enter", folder, &error));
+    enter(folder)?;
+    let played = Stage { folder: folder.to_owned(), output }.play();
+    enter(back)?;
+    played
+}
+
+struct Stage<'a> {
+    folder: PathBuf,
+    output: &'a mut Output,
+}
+
+impl Stage<'_> {
+    fn play(&mut self) -> Result<()> {
+        self.output.line(strong("Brackenfold Bee Cooperative: from an empty folder to a database, and back"));
+
+        self.tell("An empty folder becomes a project.");
+        self.oak(&["init"])?;
+        self.tell("The cooperative declares its keepers, apiaries, hives and inspections in schema/hives.oak:");
+        std::fs::remove_file(self.folder.join("schema/start.oak"))
+            .map_err(|error| Failure::file("remove", Path::new("schema/start.oak"), &error))?;
+        self.write("schema/hives.oak", HIVES)?;
+        self.excerpt(HIVES, "table hive {");
+        self.oak(&["check"])?;
+        self.oak(&["draft", "first hives"])?;
+        self.tell("The first rows go along: a step of own SQL, written by hand behind the generated ones.");
+        self.edit("migrations/0001-first-hives/sqlite.up.sql", "--oak end\n", &format!("{ROWS}\n--oak end\n"))?;
+        self.oak(&["apply", "--yes"])?;
+        self.oak(&["show", "keeper", "--rows", "4"])?;
+
+        self.tell(
+            "Queens get a table, with their mothers in it; a hive points to its queen, and she to a hive: a cycle.",
+        );
+        self.write("schema/queens.oak", QUEENS)?;
+        self.edit(
+            "schema/hives.oak",
+            "    readings:   json, null\n",
+            "    readings:   json, null\n    queen_id:   references queen, null, on delete set null\n",
+        )?;
+        self.oak(&["diff"])?;
+        self.oak(&["draft", "queens"])?;
+        self.oak(&["apply", "--yes"])?;
+
+        self.tell(
+            "Not every keeper has a phone. SQLite cannot alter a column, so the table is made anew around its rows.",
+        );
+        self.edit("schema/hives.oak", "    phone:      text(32)\n", "    phone:      text(32), null\n")?;
+        self.oak(&["draft", "phone becomes optional"])?;
+        self.oak(&["review"])?;
+        self.oak(&["apply", "--yes"])?;
+        self.oak(&["diff", "live", "declared"])?;
+
+        self.tell("Back to before the queens, and forward again: every keeper is still there.");
+        self.oak(&["revert", "--to", "1", "--yes"])?;
+        self.oak(&["show", "keeper", "--rows", "4"])?;
+        self.oak(&["apply", "--yes"])?;
+        self.oak(&["status"])?;
+        self.output.line(format_args!("{} that was the journey", done("the end:")));
+        Ok(())
+    }
+
+    fn tell(&mut self, words: &str) {
+        self.output.line(format_args!("\n{} {}", accent("##"), strong(words)));
+    }
+
+    /// Shows the command line and runs it, by the same code as if it had been typed.
+    fn oak(&mut self, arguments: &[&str]) -> Result<()> {
+        let shown: Vec<_> = arguments
+            .iter()
+            .map(|word| if word.contains(' ') { format!("\"{word}\"") } else { (*word).to_owned() })
+            .collect();
+        self.output.line(format_args!("\n{} {}\n", dim("$"), accent(format_args!("oak {}", shown.join(" ")))));
+        let words = std::iter::once("oak").chain(arguments.iter().copied());
+        let cli = Cli::try_parse_from(words).map_err(|error| Failure::new(error.to_string()))?;
+        match execute(&cli, self.output)? {
+            Exit::Done => Ok(()),
+            _ => Err(Failure::new(format!("`oak {}` did not go through", shown.join(" ")))),
+        }
+    }
+
+    fn write(&mut self, name: &str, text: &str) -> Result<()> {
+        write_file(&self.folder.join(name), text)
+    }
+
+    fn edit(&mut self, name: &str, from: &str, to: &str) -> Result<()> {
+        let path = self.folder.join(name);
+        let text = read_file(&path)?;
+        self.output.line(format_args!("\n{} {}", dim("edited"), name));
+        for line in to.lines().filter(|line| !from.contains(line)) {
+            self.output.line(format_args!("  {line}"));
+        }
+        write_file(&path, &text.replacen(from, to, 1))
+    }
+
+    /// Shows one declaration of a file.
+    fn excerpt(&mut self, text: &str, head: &str) {
+        self.output.line("");
+        let lines = text.lines().skip_while(|line| *line != head);
+        for line in lines.take_while(|line| *line != "}") {
+            self.output.line(format_args!("  {line}"));
+        }
+        self.output.line("  }");
+    }
 }

@@ -1,0 +1,264 @@
+//! `cargo xtask bench`: whole processes, median of several runs, each beside its yardstick in the same run.
+
+use std::fmt::Write as _;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+
+use crate::install::{Program, ensure, run};
+
+/// How often each command runs.
+const RUNS: usize = 9;
+
+/// How many small migrations are applied.
+const MIGRATIONS: usize = 500;
+
+/// Builds everything for release, measures, and prints a table.
+pub fn bench() -> Result<(), String> {
+    ensure(&[Program { command: "sqlite3", package: "sqlite3" }])?;
+    let cargo = std::env::var("CARGO").unwrap_or_else(|_| "cargo".into());
+    run(Command::new(&cargo).args(["build", "--quiet", "--release", "--package", "hollow-oak", "--package", "bare"]))?;
+    let bin = std::env::current_dir().map_err(words)?.join("target/release");
+    let folder = std::env::temp_dir().join(format!("oak-bench-{}", std::process::id()));
+    std::fs::create_dir_all(&folder).map_err(words)?;
+    let bench = Bench { oak: bin.join("oak"), bare: bin.join("bare"), folder: folder.clone() };
+    let result = bench.all(&cargo);
+    std::fs::remove_dir_all(&folder).map_err(words)?;
+    result
+}
+
+fn words(error: impl std::fmt::Display) -> String {
+    error.to_string()
+}
+
+struct Bench {
+    oak: PathBuf,
+    bare: PathBuf,
+    folder: PathBuf,
+}
+
+impl Bench {
+    fn all(&self, cargo: &str) -> Result<(), String> {
+        println!("median of {RUNS} runs, whole processes, in milliseconds\n");
+        println!("{:44} {:>9} {:>9} {:>7} {:>6}", "", "oak", "yardstick", "ratio", "goal");
+        self.start_up()?;
+        for tables in [100, 1_000, 5_000] {
+            self.live(tables)?;
+        }
+        self.migrations()?;
+        println!(
+            "\npure diff, one table in a hundred changed (goal: 10,000 tables under 100 ms, growing no faster than n log n)"
+        );
+        let output = Command::new(cargo)
+            .args(["run", "--quiet", "--release", "--package", "hollow-oak-testkit", "--example", "pure_diff"])
+            .output()
+            .map_err(words)?;
+        let mut last: Option<(f64, f64)> = None;
+        for line in String::from_utf8_lossy(&output.stdout).lines() {
+            let Some((tables, time)) = line.split_once(' ') else { continue };
+            let (tables, time): (f64, f64) = (tables.parse().map_err(words)?, time.parse().map_err(words)?);
+            let growth = last.map_or(String::new(), |(before, taken)| {
+                let allowed = tables * tables.ln() / (before * before.ln());
+                format!("{:.2} times the last; n log n is {allowed:.2}", time / taken)
+            });
+            println!("  {tables:>6} tables {time:>9.3} ms  {growth}");
+            last = Some((tables, time));
+        }
+        Ok(())
+    }
+
+    fn start_up(&self) -> Result<(), String> {
+        let pair = interleaved(
+            || timed(Command::new(&self.oak).arg("--version"), None),
+            || timed(Command::new(&self.bare).arg("--version"), None),
+        )?;
+        row("oak --version / a program with clap alone", pair, Some(1.5));
+        Ok(())
+    }
+
+    fn project(&self, name: &str, declarations: &str) -> Result<PathBuf, String> {
+        let folder = self.folder.join(name);
+        std::fs::create_dir_all(folder.join("schema")).map_err(words)?;
+        let config =
+            "[project]\nname = \"bench\"\ndefault_target = \"dev\"\n\n[targets.dev]\nurl = \"sqlite:bench.db\"\n";
+        std::fs::write(folder.join("hollow-oak.toml"), config).map_err(words)?;
+        std::fs::write(folder.join("schema/schema.oak"), declarations).map_err(words)?;
+        Ok(folder)
+    }
+
+    fn command(&self, folder: &Path, arguments: &[&str]) -> Command {
+        let mut command = Command::new(&self.oak);
+        command.current_dir(folder).args(arguments);
+        command
+    }
+
+    fn live(&self, tables: usize) -> Result<(), String> {
+        let folder = self.project(&format!("live-{tables}"), &declarations(tables))?;
+        timed(&mut self.command(&folder, &["draft", "all"]), None)?;
+        timed(&mut self.command(&folder, &["apply", "--yes"]), None)?;
+        let catalogue = "select (select count(*) from sqlite_schema, pragma_table_xinfo(name) where type = 'table'), \
+             (select count(*) from sqlite_schema, pragma_foreign_key_list(name) where type = 'table'), \
+             (select count(*) from sqlite_schema s, pragma_index_list(s.name) l, pragma_index_xinfo(l.name) where s.type = 'table')";
+        let read = |command: &[&str]| -> Result<Pair, String> {
+            interleaved(
+                || timed(&mut self.command(&folder, command), None),
+                || timed(Command::new("sqlite3").current_dir(&folder).args(["bench.db", catalogue]), None),
+            )
+        };
+        row(
+            &format!("diff live declared, {tables} tables / catalogue by sqlite3"),
+            read(&["diff", "live", "declared"])?,
+            Some(1.5),
+        );
+        let select = interleaved(
+            || timed(&mut self.command(&folder, &["status"]), None),
+            || {
+                timed(
+                    Command::new("sqlite3")
+                        .current_dir(&folder)
+                        .args(["bench.db", "select max(seq) from hollow_oak_journal"]),
+                    None,
+                )
+            },
+        )?;
+        row(&format!("status, nothing to do, {tables} tables / sqlite3, one select"), select, Some(3.0));
+        if tables == 1_000 {
+            for (name, arguments) in [
+                ("check", &["check"][..]),
+                ("format --check", &["format", "--check"]),
+                ("draft, nothing changed", &["draft", "x"]),
+            ] {
+                let times = median(|| timed(&mut self.command(&folder, arguments), None))?;
+                println!(
+                    "{:44} {:>9.1} {:>9} {:>7} {:>6}",
+                    format!("{name}, {tables} tables"),
+                    ms(times),
+                    "",
+                    "",
+                    "100"
+                );
+            }
+        }
+        Ok(())
+    }
+
+    fn migrations(&self) -> Result<(), String> {
+        let folder = self.project("migrations", "")?;
+        let mut script = String::new();
+        for number in 0..MIGRATIONS {
+            std::fs::write(folder.join("schema/schema.oak"), small(number)).map_err(words)?;
+            timed(&mut self.command(&folder, &["draft", &format!("step {number}")]), None)?;
+        }
+        let mut migrations: Vec<_> = std::fs::read_dir(folder.join("migrations"))
+            .map_err(words)?
+            .filter_map(|one| one.ok().map(|one| one.path()))
+            .collect();
+        migrations.sort();
+        for migration in migrations {
+            script.push_str(&std::fs::read_to_string(migration.join("sqlite.up.sql")).map_err(words)?);
+        }
+        let without = |name: &str| {
+            let path = folder.join(name);
+            if path.exists() { std::fs::remove_file(path).map_err(words) } else { Ok(()) }
+        };
+        let pair = interleaved(
+            || {
+                without("bench.db")?;
+                timed(&mut self.command(&folder, &["apply", "--yes"]), None)
+            },
+            || {
+                without("plain.db")?;
+                timed(Command::new("sqlite3").current_dir(&folder).args(["-bail", "plain.db"]), Some(&script))
+            },
+        )?;
+        row(&format!("{MIGRATIONS} migrations / the same piped to sqlite3"), pair, Some(1.1));
+        Ok(())
+    }
+}
+
+type Pair = (Duration, Duration);
+
+/// Takes turns, so that both see the same machine.
+fn interleaved(
+    mut ours: impl FnMut() -> Result<Duration, String>,
+    mut theirs: impl FnMut() -> Result<Duration, String>,
+) -> Result<Pair, String> {
+    let (mut left, mut right) = (Vec::new(), Vec::new());
+    for _ in 0..RUNS {
+        left.push(ours()?);
+        right.push(theirs()?);
+    }
+    left.sort();
+    right.sort();
+    Ok((left[RUNS / 2], right[RUNS / 2]))
+}
+
+fn median(mut one: impl FnMut() -> Result<Duration, String>) -> Result<Duration, String> {
+    let mut times = (0..RUNS).map(|_| one()).collect::<Result<Vec<_>, _>>()?;
+    times.sort();
+    Ok(times[RUNS / 2])
+}
+
+fn ms(time: Duration) -> f64 {
+    time.as_secs_f64() * 1000.0
+}
+
+fn row(name: &str, (ours, theirs): Pair, goal: Option<f64>) {
+    let goal = goal.map_or(String::new(), |goal| format!("{goal:.1}"));
+    println!(
+        "{name:44} {:>9.1} {:>9.1} {:>7.2} {goal:>6}",
+        ms(ours),
+        ms(theirs),
+        ours.as_secs_f64() / theirs.as_secs_f64()
+    );
+}
+
+/// Runs a command to its end, its input given and its output thrown away.
+fn timed(command: &mut Command, input: Option<&str>) -> Result<Duration, String> {
+    use std::io::Write;
+    let began = Instant::now();
+    command
+        .stdin(if input.is_some() { Stdio::piped() } else { Stdio::null() })
+        .stdout(Stdio::null())
+        .stderr(Stdio::piped());
+    let mut child = command.spawn().map_err(|error| format!("{command:?}: {error}"))?;
+    if let (Some(text), Some(mut stdin)) = (input, child.stdin.take()) {
+        stdin.write_all(text.as_bytes()).map_err(words)?;
+    }
+    let output = child.wait_with_output().map_err(words)?;
+    let took = began.elapsed();
+    if output.status.success() {
+        return Ok(took);
+    }
+    Err(format!("{command:?} ended with {}: {}", output.status, String::from_utf8_lossy(&output.stderr)))
+}
+
+/// Tables of ten columns with two references and two indexes each.
+fn declarations(tables: usize) -> String {
+    let mut text = String::new();
+    for number in 0..tables {
+        let (first, second) = (number / 2, number / 3);
+        let _ = write!(
+            text,
+            "table part_{number} {{\n    id: int64, identity\n    first_id: references part_{first}, null\n    second_id: references part_{second}, null\n    \
+             code: text(12)\n    label: text, null\n    amount: decimal(12, 2), default 0\n    active: bool, default true\n    due_on: date, null\n    \
+             changed_at: instant, default now\n    weight: int16, default 10\n\n    primary key (id)\n    check positive_{number} (amount >= 0)\n    index by_code_{number} (code)\n    \
+             index by_due_{number} (due_on desc) where (active)\n}}\n\n"
+        );
+    }
+    text
+}
+
+/// After the n-th small change: the first half makes tables, the second half adds a column to each.
+fn small(number: usize) -> String {
+    let half = MIGRATIONS / 2;
+    let mut text = String::new();
+    for table in 0..=number.min(half - 1) {
+        let more = if number >= half && table <= number - half { "    note: text, null\n" } else { "" };
+        let _ = write!(
+            text,
+            "table part_{table} {{\n    id: int64, identity\n    code: text(12)\n{more}\n    primary key (id)\n}}\n\n"
+        );
+    }
+    text
+}
