@@ -96,8 +96,8 @@ impl Bench {
         let folder = self.project(&format!("live-{tables}"), &declarations(tables))?;
         timed(&mut self.command(&folder, &["draft", "all"]), None)?;
         timed(&mut self.command(&folder, &["apply", "--yes"]), None)?;
-        let catalogue = "select (select count(*) from sqlite_schema, pragma_table_xinfo(name) where type = 'table'), \
-             (select count(*) from sqlite_schema, pragma_foreign_key_list(name) where type = 'table'), \
+        let catalogue = "select (select count(*) from sqlite_schema s, pragma_table_xinfo(s.name) where s.type = 'table'), \
+             (select count(*) from sqlite_schema s, pragma_foreign_key_list(s.name) where s.type = 'table'), \
              (select count(*) from sqlite_schema s, pragma_index_list(s.name) l, pragma_index_xinfo(l.name) where s.type = 'table')";
         let read = |command: &[&str]| -> Result<Pair, String> {
             interleaved(

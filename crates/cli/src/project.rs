@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use hollow_oak_core::dialect::Lowered;
-use hollow_oak_core::history::{History, Migration, Record};
+use hollow_oak_core::history::{History, Migration, Record, StepRecords};
 use hollow_oak_core::language::{Diagnostic, Resolution, Source, resolve};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{Direction, Script};
@@ -179,6 +179,15 @@ impl Project {
         Ok(lower(dialect, &schema, &migration.folder)?.schema)
     }
 
+    /// What was written down of a migration's generated steps.
+    pub fn steps(&self, migration: &Migration, dialect: Dialect) -> Result<StepRecords> {
+        let file = self.migration_folder(migration).join(RECORD_FILE);
+        let mut record = Record::read(&read_file(&file)?).map_err(|error| {
+            Failure::new(format!("`{}` cannot be read", shown_path(&file))).detail(error.to_string())
+        })?;
+        Ok(record.steps.remove(dialect.provider().word()).unwrap_or_default())
+    }
+
     /// A migration's script as it stands in its file.
     pub fn script(&self, migration: &Migration, dialect: Dialect, direction: Direction) -> Result<ScriptFile> {
         ScriptFile::read(self.migration_folder(migration).join(script_name(dialect, direction)))
@@ -285,7 +294,7 @@ fn read_migration(path: &Path, folder: String, number: u32) -> Result<Migration>
     let text = read_file(&file).map_err(|failure| {
         failure.help("every migration folder has one; bring it back from version control, or remove the folder")
     })?;
-    let record = Record::read(&text)
+    let record = Record::read_head(&text)
         .map_err(|error| Failure::new(format!("`{}` cannot be read", shown_path(&file))).detail(error.to_string()))?;
     Ok(Migration { number, folder, record })
 }

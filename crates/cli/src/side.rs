@@ -1,6 +1,5 @@
 //! The sides of a diff.
 
-use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use hollow_oak_core::Dialect;
@@ -76,8 +75,8 @@ pub struct Held {
     pub schema: Schema,
     /// For a live side, what the model does not describe.
     pub unmanaged: Vec<Unmanaged>,
-    /// For a live side, folded names of tables that the newest applied migration manages.
-    pub managed: BTreeSet<String>,
+    /// For a live side, the position of the newest applied migration.
+    pub newest: Option<usize>,
 }
 
 /// What is needed to fill sides.
@@ -118,8 +117,7 @@ impl Sides<'_> {
 
     /// Fills a side.
     pub fn fill(&self, side: &Side, dialect: Dialect, output: &mut Output) -> Result<Held> {
-        let plain =
-            |label: String, schema: Schema| Held { label, schema, unmanaged: Vec::new(), managed: BTreeSet::new() };
+        let plain = |label: String, schema: Schema| Held { label, schema, unmanaged: Vec::new(), newest: None };
         match side {
             Side::Empty => Ok(plain("empty".into(), Schema::default())),
             Side::Declared => {
@@ -157,21 +155,14 @@ impl Sides<'_> {
         let label = format!("live ({})", target.name);
         let Some(project) = self.project else {
             let introspected = database.introspect()?;
-            return Ok(Held {
-                label,
-                schema: introspected.schema,
-                unmanaged: introspected.unmanaged,
-                managed: BTreeSet::new(),
-            });
+            return Ok(Held { label, schema: introspected.schema, unmanaged: introspected.unmanaged, newest: None });
         };
         let (events, introspected) = database.snapshot()?;
         let journal = target::journal_state(project, self.history, events);
         let standing = hollow_oak_core::history::standing(self.history, &journal, &std::collections::BTreeMap::new());
-        let expected = project.physical_after(target::newest_applied(self.history, &standing), target.dialect)?;
         let ignored = |name: &str| target::is_ignored(&project.settings.unmanaged_tables, name);
-        let managed = expected.tables().map(|table| table.name.to_ascii_lowercase()).collect();
         let schema = introspected.schema.filtered(|table| !ignored(&table.name));
         let unmanaged = introspected.unmanaged.into_iter().filter(|one| !ignored(&one.name)).collect();
-        Ok(Held { label, schema, unmanaged, managed })
+        Ok(Held { label, schema, unmanaged, newest: standing.applied.last().copied() })
     }
 }

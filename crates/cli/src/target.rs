@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use hollow_oak_core::diff::{Changes, diff};
 use hollow_oak_core::history::{Event, History, JournalState, Migration, Standing, standing};
-use hollow_oak_core::physical::{ObjectKind, Schema, Table, Unmanaged};
+use hollow_oak_core::physical::{ObjectKind, Schema, Table, Unmanaged, fingerprint};
 use hollow_oak_core::script::Direction;
 use hollow_oak_core::{Dialect, Provider};
 use hollow_oak_database::{Database, Opening, TargetUrl};
@@ -200,19 +200,25 @@ pub fn examine(project: &Project, history: &History, target: &Target, database: 
     let journal = journal_state(project, history, events);
     let hashes = script_hashes(project, history, &journal, target.dialect)?;
     let standing = standing(history, &journal, &hashes);
-    let expected = project.physical_after(newest_applied(history, &standing), target.dialect)?;
     let ignored = |name: &str| is_ignored(&project.settings.unmanaged_tables, name);
-    let (managed, rest): (Vec<Table>, Vec<Table>) = introspected
-        .schema
-        .clone()
-        .into_tables()
-        .partition(|table| expected.table(&table.name).is_some() && !ignored(&table.name));
-    let drift = diff(&expected, &Schema::new(managed));
-    let mut unmanaged: Vec<_> = rest.iter().map(unmanaged_table).collect();
-    unmanaged.extend(introspected.unmanaged);
-    unmanaged.retain(|object| !ignored(&object.name));
+    let live = introspected.schema.filtered(|table| !ignored(&table.name));
+    let newest = newest_applied(history, &standing);
+    let expected = match newest {
+        // Equal fingerprints are equal schemas: there is no need to work out again what was expected.
+        Some(migration) if is_as_recorded(migration, target.dialect, &live) => live.clone(),
+        _ => project.physical_after(newest, target.dialect)?,
+    };
+    let is_managed = |table: &Table| expected.table(&table.name).is_some();
+    let mut unmanaged: Vec<_> = live.tables().filter(|table| !is_managed(table)).map(unmanaged_table).collect();
+    unmanaged.extend(introspected.unmanaged.into_iter().filter(|object| !ignored(&object.name)));
     unmanaged.sort();
-    Ok(State { journal, standing, live: introspected.schema, expected, drift, unmanaged })
+    let drift = diff(&expected, &live.clone().filtered(is_managed));
+    Ok(State { journal, standing, live, expected, drift, unmanaged })
+}
+
+fn is_as_recorded(migration: &Migration, dialect: Dialect, live: &Schema) -> bool {
+    let recorded = migration.record.expected.get(dialect.provider().word());
+    recorded.is_some_and(|recorded| *recorded == fingerprint(live).0)
 }
 
 /// A table that nobody declared.

@@ -33,6 +33,25 @@ pub fn line_of(source: &str, offset: usize) -> usize {
     source.as_bytes()[..offset.min(source.len())].iter().filter(|byte| **byte == b'\n').count() + 1
 }
 
+/// The line ends of a text, for many look-ups.
+#[derive(Clone, Debug)]
+pub struct Lines {
+    /// Offset of each line feed.
+    ends: Vec<usize>,
+}
+
+impl Lines {
+    /// Reads the text once.
+    pub fn new(source: &str) -> Self {
+        Self { ends: source.bytes().enumerate().filter(|(_, byte)| *byte == b'\n').map(|(at, _)| at).collect() }
+    }
+
+    /// The line of a byte offset, counted from 1.
+    pub fn line_of(&self, offset: usize) -> usize {
+        self.ends.partition_point(|end| *end < offset) + 1
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -42,6 +61,7 @@ mod tests {
         #[track_caller]
         fn case(offset: usize, expected: usize) {
             assert_eq!(line_of("a\nb\nc", offset), expected);
+            assert_eq!(Lines::new("a\nb\nc").line_of(offset), expected);
         }
         case(0, 1);
         case(1, 1);

@@ -63,7 +63,7 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
         return Ok(Exit::Done);
     }
     if !global.json {
-        show(&project, &history, &pending, &preflights, &target, output);
+        show(&project, &history, &pending, &preflights, &target, output)?;
     }
     let question = format!("apply {} to {}?", plural("migration", pending.len()), target.name);
     if !confirm(&question, global, output)? {
@@ -205,7 +205,7 @@ fn show(
     preflights: &[Preflight],
     target: &Target,
     output: &mut Output,
-) {
+) -> Result<()> {
     output.line(format_args!(
         "{} to apply to {}  {}",
         strong(plural("migration", pending.len())),
@@ -214,11 +214,11 @@ fn show(
     ));
     for (one, preflight) in pending.iter().zip(preflights) {
         output.line(format_args!("\n{}", strong(&one.migration.folder)));
-        let records = one.migration.record.providers.get(target.provider().word());
-        show_steps(&one.script, records.map(|record| record.up.as_slice()).unwrap_or_default(), output);
+        show_steps(&one.script, &project.steps(one.migration, target.dialect)?.up, output);
         show_preflight(preflight, output);
     }
     output.line("");
+    Ok(())
 }
 
 /// What a run goes by.
@@ -306,7 +306,7 @@ impl Run<'_> {
     }
 
     fn entry<'p>(&'p self, one: &'p Pending<'_>) -> JournalEntry<'p> {
-        let record = one.migration.record.providers.get(self.target.provider().word());
+        let expected = one.migration.record.expected.get(self.target.provider().word());
         JournalEntry {
             project: &self.project.settings.name,
             migration: one.migration.id(),
@@ -317,7 +317,7 @@ impl Run<'_> {
             up_sha: "",
             down: &one.down.text,
             down_sha: "",
-            expected: record.map_or("", |record| record.expected.as_str()),
+            expected: expected.map_or("", String::as_str),
             oak_version: env!("CARGO_PKG_VERSION"),
         }
     }

@@ -42,11 +42,13 @@ pub fn run(args: &DiffArgs, global: &Global, output: &mut Output) -> Result<Exit
         unmanaged.extend(std::mem::take(&mut from.unmanaged));
         unmanaged.extend(std::mem::take(&mut to.unmanaged));
         // Without a project nobody manages anything, and everything is compared.
-        let has_project = project.is_some();
-        match (left.is_live() && has_project, right.is_live() && has_project) {
-            (true, false) => unmanaged.extend(set_unmanaged_aside(&mut from, &to.schema)),
-            (false, true) => unmanaged.extend(set_unmanaged_aside(&mut to, &from.schema)),
-            _ => {}
+        if let Some(project) = &project {
+            let aside = Aside { project, history: &history, dialect };
+            match (left.is_live(), right.is_live()) {
+                (true, false) => unmanaged.extend(aside.set(&mut from, &to.schema)?),
+                (false, true) => unmanaged.extend(aside.set(&mut to, &from.schema)?),
+                _ => {}
+            }
         }
         let changes = diff(&from.schema, &to.schema);
         labels = (from.label, to.label);
@@ -74,14 +76,28 @@ pub fn run(args: &DiffArgs, global: &Global, output: &mut Output) -> Result<Exit
     Ok(if differs && args.exit_code { Exit::Report } else { Exit::Done })
 }
 
-/// Takes tables that nobody declares, nor the newest applied migration, out of a live side.
-fn set_unmanaged_aside(live: &mut Held, other: &Schema) -> Vec<Unmanaged> {
-    let managed = std::mem::take(&mut live.managed);
-    let is_managed = |name: &str| other.table(name).is_some() || managed.contains(&name.to_ascii_lowercase());
-    let schema = std::mem::take(&mut live.schema);
-    let aside = schema.tables().filter(|table| !is_managed(&table.name)).map(unmanaged_table).collect();
-    live.schema = schema.filtered(|table| is_managed(&table.name));
-    aside
+/// What it takes to tell unmanaged tables from dropped ones.
+struct Aside<'a> {
+    project: &'a Project,
+    history: &'a History,
+    dialect: Dialect,
+}
+
+impl Aside<'_> {
+    /// Takes tables that nobody declares, nor the newest applied migration, out of a live side.
+    fn set(&self, live: &mut Held, other: &Schema) -> Result<Vec<Unmanaged>> {
+        let all_declared = live.schema.tables().all(|table| other.table(&table.name).is_some());
+        if all_declared {
+            return Ok(Vec::new());
+        }
+        let newest = live.newest.map(|at| &self.history.migrations()[at]);
+        let applied = self.project.physical_after(newest, self.dialect)?;
+        let is_managed = |name: &str| other.table(name).is_some() || applied.table(name).is_some();
+        let schema = std::mem::take(&mut live.schema);
+        let aside = schema.tables().filter(|table| !is_managed(&table.name)).map(unmanaged_table).collect();
+        live.schema = schema.filtered(|table| is_managed(&table.name));
+        Ok(aside)
+    }
 }
 
 fn as_json(compared: &[Compared], unmanaged: &[Unmanaged], labels: &(String, String), differs: bool) -> Value {

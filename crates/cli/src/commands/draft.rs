@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use hollow_oak_core::history::{FORMAT, History, HistoryFault, ProviderRecord, Record, StepRecord, slug};
+use hollow_oak_core::history::{FORMAT, History, HistoryFault, Record, StepRecord, StepRecords, slug};
 use hollow_oak_core::language::{declare, print};
 use hollow_oak_core::physical::fingerprint;
 use hollow_oak_core::plan::{Plan, PlannedStep, Risk, RiskKind, plan};
@@ -40,26 +40,28 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
         Some(migration) => project.schema_after(migration)?,
         None => Schema::default(),
     };
-    let after = if args.empty {
-        before.clone()
-    } else {
-        let declared = project.valid_declared(output)?;
-        declared.resolution.schema.ok_or_else(|| Failure::new("the declarations cannot be read"))?
+    let declared = if args.empty { None } else { Some(project.valid_declared(output)?) };
+    let after = match &declared {
+        None => before.clone(),
+        Some(declared) => {
+            let schema = declared.resolution.schema.clone();
+            schema.ok_or_else(|| Failure::new("the declarations cannot be read"))?
+        }
     };
+    if before == after && !args.empty {
+        return nothing_changed(&history, global, output);
+    }
     let mut drafted = Vec::new();
     for dialect in &project.settings.dialects {
         let from = lower(*dialect, &before, "the newest migration")?.schema;
-        let to = lower(*dialect, &after, "the declarations")?.schema;
+        let lowered = declared.as_ref().and_then(|declared| declared.physical(*dialect));
+        let to = lowered.cloned().unwrap_or_else(|| from.clone());
         drafted.push(Drafted {
             dialect: *dialect,
             expected: fingerprint(&to).0,
             up: with_restoring(plan(*dialect, &from, &to)),
             down: plan(*dialect, &to, &from),
         });
-    }
-    let unchanged = before == after && drafted.iter().all(|one| one.up.steps.is_empty());
-    if unchanged && !args.empty {
-        return nothing_changed(&history, global, output);
     }
     let folder = format!("{:04}-{slug}", history.next_number());
     let parents = history.newest().map(|parent| parent.id().to_owned()).into_iter().collect();
@@ -71,7 +73,8 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
         replaces: Vec::new(),
         drafted_at: jiff::Timestamp::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string(),
         oak_version: env!("CARGO_PKG_VERSION").into(),
-        providers: BTreeMap::new(),
+        expected: BTreeMap::new(),
+        steps: BTreeMap::new(),
     };
     let path = project.migrations_folder().join(&folder);
     write(&project.migrations_folder(), &folder, record, &after, &drafted, args.empty)?;
@@ -140,12 +143,12 @@ fn write(
         let down = text(Direction::Down, &one.down);
         write_file(&making.join(script_name(one.dialect, Direction::Up)), &up)?;
         write_file(&making.join(script_name(one.dialect, Direction::Down)), &down)?;
-        let provider = ProviderRecord {
-            expected: one.expected.clone(),
-            up: step_records(&one.up, &up)?,
-            down: step_records(&one.down, &down)?,
-        };
-        record.providers.insert(one.dialect.provider().word().to_owned(), provider);
+        let word = one.dialect.provider().word();
+        record.expected.insert(word.to_owned(), one.expected.clone());
+        let steps = StepRecords { up: step_records(&one.up, &up)?, down: step_records(&one.down, &down)? };
+        if !(steps.up.is_empty() && steps.down.is_empty()) {
+            record.steps.insert(word.to_owned(), steps);
+        }
     }
     write_file(&making.join(RECORD_FILE), &record.write())?;
     let path = migrations.join(folder);

@@ -30,9 +30,8 @@ impl Leaving<'_> {
         self.migration.map_or_else(|| format!("\"{}\"", self.applied.title), |migration| migration.folder.clone())
     }
 
-    fn records(&self, provider: &str) -> &[StepRecord] {
-        let record = self.migration.and_then(|migration| migration.record.providers.get(provider));
-        record.map(|record| record.down.as_slice()).unwrap_or_default()
+    fn records(&self, project: &Project, target: &Target) -> Result<Vec<StepRecord>> {
+        self.migration.map_or(Ok(Vec::new()), |migration| Ok(project.steps(migration, target.dialect)?.down))
     }
 }
 
@@ -64,7 +63,7 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
         ));
         for one in &leaving {
             output.line(format_args!("\n{}", strong(one.label())));
-            show_steps(&one.script, one.records(target.provider().word()), output);
+            show_steps(&one.script, &one.records(&project, &target)?, output);
             show_preflight(&database.preflight(&one.script)?, output);
         }
         output.line("");

@@ -1,7 +1,7 @@
 //! `oak review`: a migration's up script beside its down script, step by step, with the risks in words.
 
 use hollow_oak_core::Dialect;
-use hollow_oak_core::history::{Migration, ProviderRecord, StepRecord};
+use hollow_oak_core::history::{Migration, StepRecord, StepRecords};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{Direction, Script, ScriptStep};
 use serde_json::{Value, json};
@@ -18,13 +18,13 @@ use crate::project::{Project, ScriptFile};
 const BESIDE: usize = 100;
 
 /// What is reviewed for one dialect.
-struct Reviewed<'h> {
+struct Reviewed {
     dialect: Dialect,
     up_file: ScriptFile,
     down_file: ScriptFile,
     up: Script,
     down: Script,
-    record: Option<&'h ProviderRecord>,
+    records: StepRecords,
 }
 
 /// Shows the migration.
@@ -56,21 +56,20 @@ pub fn run(args: &ReviewArgs, global: &Global, output: &mut Output) -> Result<Ex
     Ok(Exit::Done)
 }
 
-fn read<'h>(project: &Project, migration: &'h Migration, dialect: Dialect) -> Result<Reviewed<'h>> {
+fn read(project: &Project, migration: &Migration, dialect: Dialect) -> Result<Reviewed> {
     let up_file = project.script(migration, dialect, Direction::Up)?;
     let down_file = project.script(migration, dialect, Direction::Down)?;
     let (up, down) = (up_file.parse()?, down_file.parse()?);
-    let record = migration.record.providers.get(dialect.provider().word());
-    Ok(Reviewed { dialect, up_file, down_file, up, down, record })
+    let records = project.steps(migration, dialect)?;
+    Ok(Reviewed { dialect, up_file, down_file, up, down, records })
 }
 
-impl Reviewed<'_> {
+impl Reviewed {
     fn records(&self, direction: Direction) -> &[StepRecord] {
-        let record = self.record.map(|record| match direction {
-            Direction::Up => &record.up,
-            Direction::Down => &record.down,
-        });
-        record.map(Vec::as_slice).unwrap_or_default()
+        match direction {
+            Direction::Up => &self.records.up,
+            Direction::Down => &self.records.down,
+        }
     }
 
     fn script(&self, direction: Direction) -> &Script {
@@ -83,7 +82,7 @@ impl Reviewed<'_> {
 
 // ---- JSON -----------------------------------------------------------------------------------------------------------
 
-fn as_json(reviewed: &Reviewed<'_>) -> Value {
+fn as_json(reviewed: &Reviewed) -> Value {
     let steps = |direction| -> Vec<_> {
         let script = reviewed.script(direction);
         let records = reviewed.records(direction);
@@ -104,7 +103,7 @@ fn as_json(reviewed: &Reviewed<'_>) -> Value {
 
 // ---- the terminal ---------------------------------------------------------------------------------------------------
 
-fn show(migration: &Migration, reviewed: &Reviewed<'_>, output: &mut Output) {
+fn show(migration: &Migration, reviewed: &Reviewed, output: &mut Output) {
     let (ups, downs) = (reviewed.up.steps.len(), reviewed.down.steps.len());
     output.line(format_args!(
         "{}  {}",
@@ -126,7 +125,7 @@ fn show(migration: &Migration, reviewed: &Reviewed<'_>, output: &mut Output) {
 }
 
 /// The risks of all steps in one place, each in words.
-fn warnings(reviewed: &Reviewed<'_>, output: &mut Output) {
+fn warnings(reviewed: &Reviewed, output: &mut Output) {
     let mut any = false;
     for direction in [Direction::Up, Direction::Down] {
         let script = reviewed.script(direction);
@@ -198,7 +197,7 @@ fn body_lines(step: &ScriptStep) -> Vec<&str> {
     step.body.trim().lines().collect()
 }
 
-fn stacked(reviewed: &Reviewed<'_>, pairs: &[Pair], output: &mut Output) {
+fn stacked(reviewed: &Reviewed, pairs: &[Pair], output: &mut Output) {
     for (up, down) in pairs {
         for (direction, at) in [(Direction::Up, up), (Direction::Down, down)] {
             let Some(at) = at else { continue };
@@ -215,7 +214,7 @@ fn stacked(reviewed: &Reviewed<'_>, pairs: &[Pair], output: &mut Output) {
     }
 }
 
-fn beside(reviewed: &Reviewed<'_>, pairs: &[Pair], output: &mut Output) {
+fn beside(reviewed: &Reviewed, pairs: &[Pair], output: &mut Output) {
     let half = (output.width - 3) / 2;
     let (left, right) = (column("up", half), "down".to_owned());
     output.line(format_args!("\n{} {} {}", accent(left), dim("│"), accent(right)));

@@ -317,7 +317,8 @@ mod tests {
             replaces: Vec::new(),
             drafted_at: String::new(),
             oak_version: String::new(),
-            providers: BTreeMap::new(),
+            expected: BTreeMap::new(),
+            steps: BTreeMap::new(),
         };
         Migration { number, folder: format!("{number:04}-{slug}"), record }
     }

@@ -12,5 +12,5 @@ mod standing;
 
 pub use chain::{History, HistoryFault, Migration, NotFound, slug};
 pub use journal::{Applied, Event, EventKind, JournalState, KeptScripts};
-pub use record::{FORMAT, ProviderRecord, Record, RecordError, StepRecord};
+pub use record::{FORMAT, Record, RecordError, StepRecord, StepRecords};
 pub use standing::{Obstacle, Standing, standing};

@@ -29,20 +29,21 @@ pub struct Record {
     pub drafted_at: String,
     /// The version of oak that drafted it.
     pub oak_version: String,
-    /// What was written for each provider.
-    pub providers: BTreeMap<String, ProviderRecord>,
+    /// Fingerprint of the physical schema after the migration, by provider.
+    pub expected: BTreeMap<String, String>,
+    /// The generated steps, by provider.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub steps: BTreeMap<String, StepRecords>,
 }
 
-/// What was written for one provider.
+/// The generated steps of one provider's scripts.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct ProviderRecord {
-    /// Fingerprint of the physical schema after the migration.
-    pub expected: String,
-    /// The generated steps of the up script.
+pub struct StepRecords {
+    /// Those of the up script.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub up: Vec<StepRecord>,
-    /// The generated steps of the down script.
+    /// Those of the down script.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub down: Vec<StepRecord>,
 }
@@ -114,6 +115,16 @@ impl Record {
         toml::from_str(text).map_err(malformed)
     }
 
+    /// Reads a record without its steps, which are most of its text and only wanted for one migration or another.
+    ///
+    /// # Errors
+    ///
+    /// As for [`Self::read`].
+    pub fn read_head(text: &str) -> Result<Self, RecordError> {
+        // The steps are the only tables in double brackets, and the last of the file.
+        Self::read(text.split("\n[[").next().unwrap_or(text))
+    }
+
     /// The record's text.
     pub fn write(&self) -> String {
         let body = toml::to_string(self).expect("a record has nothing that TOML cannot hold");
@@ -139,7 +150,7 @@ mod tests {
     fn record() -> Record {
         let risk = Risk { kind: RiskKind::LosesData, what: "every row of hive is lost: \"all\"".into() };
         let step = StepRecord { step: "drop table hive".into(), hash: "00ff".into(), risks: vec![risk] };
-        let provider = ProviderRecord { expected: "abc".into(), up: vec![step], down: Vec::new() };
+        let steps = StepRecords { up: vec![step], down: Vec::new() };
         Record {
             format: FORMAT,
             id: "0193".into(),
@@ -148,13 +159,16 @@ mod tests {
             replaces: Vec::new(),
             drafted_at: "2026-05-01T08:00:00Z".into(),
             oak_version: "0.1.0".into(),
-            providers: BTreeMap::from([("sqlite".into(), provider)]),
+            expected: BTreeMap::from([("sqlite".into(), "abc".into())]),
+            steps: BTreeMap::from([("sqlite".into(), steps)]),
         }
     }
 
     #[test]
     fn a_record_reads_back_as_written() {
         assert_eq!(Record::read(&record().write()), Ok(record()));
+        let head = Record { steps: BTreeMap::new(), ..record() };
+        assert_eq!(Record::read_head(&record().write()), Ok(head));
     }
 
     #[test]

@@ -25,14 +25,36 @@ pub struct Resolution {
 
 /// Where each item of a schema was written.
 #[derive(Debug, Default)]
-pub struct Origins(HashMap<Place, (usize, Span)>);
+pub struct Origins(HashMap<Identifier, Vec<Origin>>);
+
+/// Where one part of an item of a table or enum was written. A table's are looked through one by one: that is done only
+/// for a fault, and noting them happens for every word.
+#[derive(Debug)]
+struct Origin {
+    item: Item,
+    part: Part,
+    source: usize,
+    span: Span,
+}
 
 impl Origins {
+    fn note(&mut self, owner: &Identifier, origin: Origin) {
+        match self.0.get_mut(owner) {
+            Some(origins) => origins.push(origin),
+            None => {
+                self.0.insert(owner.clone(), vec![origin]);
+            }
+        }
+    }
+
     /// The file and bytes of a place, or of the smallest written item around it.
     fn find(&self, place: &Place) -> Option<(usize, Span)> {
-        let whole = place.clone().part(Part::Whole);
-        let table = Place::whole(&place.owner, Item::Table).part(Part::Name);
-        [place, &whole, &table].into_iter().find_map(|place| self.0.get(place)).copied()
+        let origins = self.0.get(&place.owner)?;
+        let at = |item: &Item, part: &Part| {
+            let found = origins.iter().rfind(|origin| origin.item == *item && origin.part == *part)?;
+            Some((found.source, found.span))
+        };
+        at(&place.item, &place.part).or_else(|| at(&place.item, &Part::Whole)).or_else(|| at(&Item::Table, &Part::Name))
     }
 
     /// A fault found after resolving, shown where its item was written.
@@ -159,10 +181,11 @@ impl<'a> Resolver<'a> {
     }
 
     fn enumeration(&mut self, owner: &syntax::Enum, source: usize) {
-        let place = Place::whole(&owner.name.value, Item::Enum);
-        self.origins.0.insert(place.clone(), (source, owner.name.span));
+        let name = &owner.name.value;
+        let origin = |part, span| Origin { item: Item::Enum, part, source, span };
+        self.origins.note(name, origin(Part::Whole, owner.name.span));
         for (at, word) in owner.words.iter().enumerate() {
-            self.origins.0.insert(place.clone().part(Part::Element(at)), (source, word.word.span));
+            self.origins.note(name, origin(Part::Element(at), word.word.span));
             if let Some(formerly) = &word.formerly {
                 self.mistake(MistakeKind::NotYet { form: "formerly".into() }, source, formerly.span);
             }
@@ -275,18 +298,18 @@ struct TableResolver<'r, 'a> {
     resolver: &'r mut Resolver<'a>,
     written: Written<'a>,
     table: Table,
+    own: Vec<Origin>,
 }
 
 impl<'r, 'a> TableResolver<'r, 'a> {
     fn new(resolver: &'r mut Resolver<'a>, written: Written<'a>) -> Self {
         let mut table = Table::new(written.table.name.value.clone());
         table.scope = written.table.scope.clone();
-        Self { resolver, written, table }
+        Self { resolver, written, table, own: Vec::new() }
     }
 
     fn origin(&mut self, item: Item, part: Part, span: Span) {
-        let place = Place::whole(&self.table.name, item).part(part);
-        self.resolver.origins.0.insert(place, (self.written.source, span));
+        self.own.push(Origin { item, part, source: self.written.source, span });
     }
 
     fn mistake(&mut self, kind: MistakeKind, span: Span) {
@@ -304,6 +327,7 @@ impl<'r, 'a> TableResolver<'r, 'a> {
         for item in &written.items {
             self.item(item);
         }
+        self.resolver.origins.0.entry(self.table.name.clone()).or_default().extend(self.own);
         self.table
     }
 

@@ -170,7 +170,9 @@ impl Risks {
                         format!("fails if {} has rows: {} is required and has no default", table.name, column.name),
                     );
                 }
-                if column.generated.is_some() && table.has_option("strict") {
+                // An expression is only known to give a value of the type once it has run.
+                let uncertain = column.default.as_ref().is_some_and(|default| !default.is_literal());
+                if (column.generated.is_some() || uncertain) && table.has_option("strict") {
                     self.add(
                         RiskKind::MayRefuse,
                         format!("fails if {} has a row for which {} is not of its type", table.name, column.name),

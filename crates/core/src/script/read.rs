@@ -1,7 +1,7 @@
 //! Script text taken apart.
 
 use super::write::step_hash;
-use crate::span::line_of;
+use crate::span::{Lines, line_of};
 use crate::sql::{self, Brackets, Lexer, TokenKind};
 
 /// A script as it stands in its file.
@@ -122,23 +122,31 @@ impl Script {
         }
         let mut script = Self { foundation: Foundation::default(), steps: Vec::new() };
         let marks = markers(&source);
+        let lines = Lines::new(&source);
         let first = marks.first().map_or(source.len(), |mark| mark.start);
-        script.section(&source, Part::Before, 0, first)?;
+        script.section(&source, &lines, Part::Before, 0, first)?;
         for (at, mark) in marks.iter().enumerate() {
             let end = marks.get(at + 1).map_or(source.len(), |next| next.start);
             let part = mark.read().map_err(|kind| ScriptError { kind, line: line_of(&source, mark.start) })?;
-            script.section(&source, part, mark.end, end)?;
+            script.section(&source, &lines, part, mark.end, end)?;
         }
         Ok(script)
     }
 
-    fn section(&mut self, source: &str, part: Part, start: usize, end: usize) -> Result<(), ScriptError> {
+    fn section(
+        &mut self,
+        source: &str,
+        lines: &Lines,
+        part: Part,
+        start: usize,
+        end: usize,
+    ) -> Result<(), ScriptError> {
         let body = &source[start..end];
         let statements: Vec<_> = sql::split(body)
             .into_iter()
             .map(|statement| ScriptStatement {
                 sql: statement.span.text(body).to_owned(),
-                line: line_of(source, start + statement.span.start),
+                line: lines.line_of(start + statement.span.start),
             })
             .collect();
         match part {

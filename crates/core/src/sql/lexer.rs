@@ -179,6 +179,7 @@ impl Iterator for Lexer<'_> {
             }
             b'?' => (TokenKind::Parameter, done(1)),
             b'a'..=b'z' | b'A'..=b'Z' | b'_' | 0x80.. => (TokenKind::Word, done(self.word())),
+            b'(' | b')' | b',' | b';' | b'.' => (TokenKind::Symbol, done(1)),
             _ => (TokenKind::Symbol, done(self.symbol())),
         };
         let span = Span::new(self.offset, self.offset + length);

@@ -9,8 +9,8 @@ use crate::dialect::naming::{NameKind, derived_name};
 use crate::nearest::nearest;
 use crate::physical::{self, Origin, TypeName, fold};
 use crate::schema::{
-    Column, Fault, FaultKind, ForeignKey, Identifier, Index, Item, KeyPart, Part, Place, Provider, Schema, Scoped,
-    Table, Type, Value,
+    Column, Fault, FaultKind, ForeignKey, Identifier, Index, Item, KeyPart, Part, Place, Provider, Schema, Scope,
+    Scoped, Table, Type, Value,
 };
 use crate::sql::Expression;
 
@@ -145,6 +145,9 @@ impl<'a> Lowering<'a> {
 
     /// Whether every column that an expression names is there on SQLite.
     fn present_in(&mut self, table: &Table, text: &str, place: &Place) {
+        if table.columns.iter().all(|column| column.scope == Scope::All) {
+            return;
+        }
         let hidden: Vec<Identifier> = Expression::new(text)
             .columns()
             .iter()
