@@ -94,6 +94,7 @@ impl Bench {
 
     fn live(&self, tables: usize) -> Result<(), String> {
         let folder = self.project(&format!("live-{tables}"), &declarations(tables))?;
+        timed(&mut self.command(&folder, &["format"]), None)?;
         timed(&mut self.command(&folder, &["draft", "all"]), None)?;
         timed(&mut self.command(&folder, &["apply", "--yes"]), None)?;
         let catalogue = "select (select count(*) from sqlite_schema s, pragma_table_xinfo(s.name) where s.type = 'table'), \

@@ -11,6 +11,8 @@ use crate::output::{Output, accent, danger};
 /// A failed command.
 #[derive(Debug)]
 pub struct Failure {
+    /// Mistakes in files, drawn with the lines they are about.
+    pub drawn: Vec<String>,
     /// What happened.
     pub message: String,
     /// Where and why, a line each.
@@ -27,7 +29,7 @@ pub type Result<T> = std::result::Result<T, Failure>;
 impl Failure {
     /// Something went wrong.
     pub fn new(message: impl Into<String>) -> Self {
-        Self { message: message.into(), details: Vec::new(), help: None, exit: Exit::Failed }
+        Self { drawn: Vec::new(), message: message.into(), details: Vec::new(), help: None, exit: Exit::Failed }
     }
 
     /// The command line asked for something that cannot be.
@@ -60,6 +62,9 @@ impl Failure {
 
     /// Draws it on standard error.
     pub fn print(&self, output: &mut Output) {
+        for drawing in &self.drawn {
+            output.complain(format_args!("{drawing}\n"));
+        }
         output.complain(format_args!("{} {}", danger("error:"), self.message));
         for detail in &self.details {
             for line in detail.lines() {

@@ -38,7 +38,7 @@ impl Output {
         Self {
             stdout: Box::new(anstream::stdout()),
             stderr: Box::new(anstream::stderr()),
-            width: width(),
+            width: terminal_width(),
             interactive: io::stdin().is_terminal() && stderr_is_terminal,
             progress: stderr_is_terminal && !global.quiet,
             quiet: global.quiet,
@@ -99,7 +99,8 @@ fn ignore_closed_pipe(result: io::Result<()>) {
     let _ = result;
 }
 
-fn width() -> usize {
+/// Columns of the terminal, or of `COLUMNS`.
+pub fn terminal_width() -> usize {
     let from_environment = std::env::var("COLUMNS").ok().and_then(|columns| columns.parse().ok());
     from_environment
         .or_else(|| terminal_size::terminal_size().map(|(width, _)| usize::from(width.0)))

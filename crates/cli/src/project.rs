@@ -12,7 +12,7 @@ use hollow_oak_core::{Dialect, Schema, physical};
 use crate::args::Global;
 use crate::diagnostics::draw;
 use crate::failure::{Failure, Result, read_file, shown_path};
-use crate::output::Output;
+use crate::output::terminal_width;
 use crate::settings::{self, Settings};
 
 /// The file that holds the declared schema after a migration.
@@ -57,9 +57,9 @@ pub fn find_folder(global: &Global) -> Result<Option<PathBuf>> {
 
 impl Project {
     /// Finds and reads the project's configuration.
-    pub fn open(global: &Global, output: &mut Output) -> Result<Self> {
+    pub fn open(global: &Global) -> Result<Self> {
         match find_folder(global)? {
-            Some(folder) => Self::read(folder, output),
+            Some(folder) => Self::read(folder),
             None => {
                 let message = format!("there is no {} in this folder or above it", settings::FILE);
                 Err(Failure::new(message)
@@ -68,18 +68,16 @@ impl Project {
         }
     }
 
-    fn read(folder: PathBuf, output: &mut Output) -> Result<Self> {
+    fn read(folder: PathBuf) -> Result<Self> {
         let path = folder.join(settings::FILE);
         let text = read_file(&path)?;
         match settings::read(&text, &shown_path(&path)) {
             Ok(settings) => Ok(Self { folder, settings }),
             Err((mistakes, source)) => {
                 let sources = [source];
-                for mistake in &mistakes {
-                    output.complain(format_args!("{}\n", draw(mistake, &sources, output.width)));
-                }
+                let drawn = mistakes.iter().map(|mistake| draw(mistake, &sources, terminal_width())).collect();
                 let count = plural("mistake", mistakes.len());
-                Err(Failure::new(format!("{count} in {}", shown_path(&path))))
+                Err(Failure { drawn, ..Failure::new(format!("{count} in {}", shown_path(&path))) })
             }
         }
     }
@@ -119,10 +117,8 @@ impl Project {
     }
 
     /// The declarations, which have to be without an error.
-    pub fn valid_declared(&self, output: &mut Output) -> Result<Declared> {
-        let declared = self.declared()?;
-        declared.refuse_errors(output)?;
-        Ok(declared)
+    pub fn valid_declared(&self) -> Result<Declared> {
+        self.declared()?.without_errors()
     }
 
     // ---- history ------------------------------------------------------------------------------------------------
@@ -155,6 +151,11 @@ impl Project {
         } else {
             format!("no migrations: there is no folder {path}")
         }
+    }
+
+    /// The declared schema after a migration, as written in its file.
+    pub fn schema_text_after(&self, migration: &Migration) -> Result<String> {
+        read_file(&self.migration_folder(migration).join(SCHEMA_FILE))
     }
 
     /// The declared schema after a migration.
@@ -195,16 +196,15 @@ impl Project {
 }
 
 impl Declared {
-    /// Draws every mistake and fails where one is an error.
-    pub fn refuse_errors(&self, output: &mut Output) -> Result<()> {
+    /// Fails with every error drawn, where there is one.
+    pub fn without_errors(self) -> Result<Self> {
         let errors = self.errors();
         if errors == 0 {
-            return Ok(());
+            return Ok(self);
         }
-        for diagnostic in self.resolution.diagnostics.iter().filter(|one| one.is_error()) {
-            output.complain(format_args!("{}\n", draw(diagnostic, &self.sources, output.width)));
-        }
-        Err(Failure::new(format!("{} in the declarations", plural("error", errors))))
+        let drawn = self.resolution.diagnostics.iter().filter(|one| one.is_error());
+        let drawn = drawn.map(|one| draw(one, &self.sources, terminal_width())).collect();
+        Err(Failure { drawn, ..Failure::new(format!("{} in the declarations", plural("error", errors))) })
     }
 
     /// How many errors there are.

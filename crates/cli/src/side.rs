@@ -8,7 +8,6 @@ use hollow_oak_core::physical::{Schema, Unmanaged};
 
 use crate::args::Global;
 use crate::failure::{Failure, Result};
-use crate::output::Output;
 use crate::project::{Project, oak_files, read_declared};
 use crate::target::{self, Target};
 
@@ -115,20 +114,29 @@ impl Sides<'_> {
         })
     }
 
+    /// Fills two sides at the same time; a database and a folder do not wait for each other.
+    pub fn both(&self, [left, right]: [&Side; 2], dialect: Dialect) -> Result<(Held, Held)> {
+        std::thread::scope(|scope| {
+            let other = scope.spawn(|| self.fill(left, dialect));
+            let right = self.fill(right, dialect);
+            let left = other.join().map_err(|_| Failure::new("reading the left side broke off"))?;
+            Ok((left?, right?))
+        })
+    }
+
     /// Fills a side.
-    pub fn fill(&self, side: &Side, dialect: Dialect, output: &mut Output) -> Result<Held> {
+    pub fn fill(&self, side: &Side, dialect: Dialect) -> Result<Held> {
         let plain = |label: String, schema: Schema| Held { label, schema, unmanaged: Vec::new(), newest: None };
         match side {
             Side::Empty => Ok(plain("empty".into(), Schema::default())),
             Side::Declared => {
-                let declared = self.project()?.valid_declared(output)?;
+                let declared = self.project()?.valid_declared()?;
                 Ok(plain("declared".into(), declared.physical(dialect).cloned().unwrap_or_default()))
             }
             Side::Path(path) => {
                 let mut files = Vec::new();
                 oak_files(path, &mut files)?;
-                let declared = read_declared(&files, Path::new(""), &[dialect])?;
-                declared.refuse_errors(output)?;
+                let declared = read_declared(&files, Path::new(""), &[dialect])?.without_errors()?;
                 Ok(plain(path.display().to_string(), declared.physical(dialect).cloned().unwrap_or_default()))
             }
             Side::History => {

@@ -31,7 +31,7 @@ struct Pending<'h> {
 
 /// Brings the target up.
 pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exit> {
-    let project = Project::open(global, output)?;
+    let project = Project::open(global)?;
     let history = project.history()?;
     let target = target::choose(Some(&project), global)?;
     let database = target.open()?;

@@ -12,7 +12,7 @@ use crate::project::Project;
 
 /// Draws every mistake; fails where one is an error.
 pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
-    let project = Project::open(global, output)?;
+    let project = Project::open(global)?;
     let declared = project.declared()?;
     let history = project.history()?;
     let errors = declared.errors() + history.faults().len();

@@ -27,7 +27,7 @@ struct Compared {
 /// Compares the two sides.
 pub fn run(args: &DiffArgs, global: &Global, output: &mut Output) -> Result<Exit> {
     let project = match find_folder(global)? {
-        Some(_) => Some(Project::open(global, output)?),
+        Some(_) => Some(Project::open(global)?),
         None => None,
     };
     let (left, right) = (Side::parse(&args.left)?, Side::parse(&args.right)?);
@@ -37,8 +37,7 @@ pub fn run(args: &DiffArgs, global: &Global, output: &mut Output) -> Result<Exit
     let mut unmanaged: Vec<Unmanaged> = Vec::new();
     let mut labels = (String::new(), String::new());
     for dialect in sides.dialects([&left, &right])? {
-        let mut from = sides.fill(&left, dialect, output)?;
-        let mut to = sides.fill(&right, dialect, output)?;
+        let (mut from, mut to) = sides.both([&left, &right], dialect)?;
         unmanaged.extend(std::mem::take(&mut from.unmanaged));
         unmanaged.extend(std::mem::take(&mut to.unmanaged));
         // Without a project nobody manages anything, and everything is compared.

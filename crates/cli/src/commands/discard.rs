@@ -14,7 +14,7 @@ use crate::target;
 
 /// Removes the newest migration's folder, unless a target has it applied.
 pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
-    let project = Project::open(global, output)?;
+    let project = Project::open(global)?;
     let history = project.history()?;
     let Some(newest) = history.newest() else {
         return Err(Failure::new(format!("there is no draft to discard: {}", project.migrations_found(&history))));

@@ -19,7 +19,7 @@ struct Finding {
 
 /// Looks at everything, and fails where anything is wrong.
 pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
-    let project = Project::open(global, output)?;
+    let project = Project::open(global)?;
     let mut findings =
         vec![Finding { what: "configuration".into(), result: Ok(shown_path(&project.folder.join(FILE))) }];
     findings.push(Finding { what: "declarations".into(), result: declarations(&project) });

@@ -16,7 +16,7 @@ use crate::args::{DraftArgs, Global};
 use crate::exit::Exit;
 use crate::failure::{Failure, Result, make_folder, shown_path, write_file};
 use crate::output::{Output, danger, done, strong};
-use crate::project::{Project, RECORD_FILE, SCHEMA_FILE, lower, script_name};
+use crate::project::{Declared, Project, RECORD_FILE, SCHEMA_FILE, lower, script_name};
 
 /// What is written for one dialect.
 struct Drafted {
@@ -28,7 +28,7 @@ struct Drafted {
 
 /// Writes the migration, or says that nothing changed.
 pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exit> {
-    let project = Project::open(global, output)?;
+    let project = Project::open(global)?;
     let slug = slug(&args.title);
     if slug.is_empty() {
         return Err(Failure::usage(format!("`{}` has no letters or digits to name a folder by", args.title))
@@ -36,19 +36,16 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
     }
     let history = project.history()?;
     refuse_broken_chain(&history)?;
-    let before = match history.newest() {
-        Some(migration) => project.schema_after(migration)?,
-        None => Schema::default(),
-    };
-    let declared = if args.empty { None } else { Some(project.valid_declared(output)?) };
-    let after = match &declared {
-        None => before.clone(),
-        Some(declared) => {
-            let schema = declared.resolution.schema.clone();
-            schema.ok_or_else(|| Failure::new("the declarations cannot be read"))?
-        }
-    };
-    if before == after && !args.empty {
+    let declared = if args.empty { None } else { Some(project.valid_declared()?) };
+    let wanted = declared.as_ref().map(schema_of).transpose()?;
+    if let (Some(wanted), Some(newest)) = (wanted, history.newest())
+        && project.schema_text_after(newest)?.ends_with(&format!("\n\n{}", print(&declare(wanted))))
+    {
+        return nothing_changed(&history, global, output);
+    }
+    let before = history.newest().map(|migration| project.schema_after(migration)).transpose()?.unwrap_or_default();
+    let after = wanted.unwrap_or(&before);
+    if before == *after && !args.empty {
         return nothing_changed(&history, global, output);
     }
     let mut drafted = Vec::new();
@@ -77,9 +74,13 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
         steps: BTreeMap::new(),
     };
     let path = project.migrations_folder().join(&folder);
-    write(&project.migrations_folder(), &folder, record, &after, &drafted, args.empty)?;
+    write(&project.migrations_folder(), &folder, record, after, &drafted, args.empty)?;
     report(&path, &folder, &drafted, args.empty, global, output);
     Ok(Exit::Done)
+}
+
+fn schema_of(declared: &Declared) -> Result<&Schema> {
+    declared.resolution.schema.as_ref().ok_or_else(|| Failure::new("the declarations cannot be read"))
 }
 
 /// A draft needs one migration to follow.

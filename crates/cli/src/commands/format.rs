@@ -17,7 +17,7 @@ use crate::project::{Project, oak_files};
 pub fn run(args: &FormatArgs, global: &Global, output: &mut Output) -> Result<Exit> {
     let mut files: Vec<PathBuf> = Vec::new();
     if args.files.is_empty() {
-        files = Project::open(global, output)?.declaration_files()?;
+        files = Project::open(global)?.declaration_files()?;
     }
     for path in &args.files {
         if !path.exists() {

@@ -27,7 +27,7 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
         output.next("oak init", "starts one here; `oak demo` shows the journey on sample data");
         return Ok(Exit::Done);
     }
-    let project = Project::open(global, output)?;
+    let project = Project::open(global)?;
     let declared = project.declared()?;
     let history = project.history()?;
     let errors = declared.errors();

@@ -37,7 +37,7 @@ impl Leaving<'_> {
 
 /// Brings the target down.
 pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Exit> {
-    let project = Project::open(global, output)?;
+    let project = Project::open(global)?;
     let history = project.history()?;
     let target = target::choose(Some(&project), global)?;
     let mut database = target.open()?;

@@ -29,7 +29,7 @@ struct Reviewed {
 
 /// Shows the migration.
 pub fn run(args: &ReviewArgs, global: &Global, output: &mut Output) -> Result<Exit> {
-    let project = Project::open(global, output)?;
+    let project = Project::open(global)?;
     let history = project.history()?;
     let migration = match &args.migration {
         Some(wanted) => &history.migrations()[history.find(wanted)?],

@@ -19,7 +19,7 @@ use crate::target::{self, Target};
 /// Shows all tables, or one with everything in it.
 pub fn run(args: &ShowArgs, global: &Global, output: &mut Output) -> Result<Exit> {
     let project = match find_folder(global)? {
-        Some(_) if global.url.is_none() => Some(Project::open(global, output)?),
+        Some(_) if global.url.is_none() => Some(Project::open(global)?),
         _ => None,
     };
     let target = target::choose(project.as_ref(), global)?;

@@ -16,7 +16,7 @@ use crate::target::{self, State, Target, examine, newest_applied};
 
 /// Says how the target stands, in one line first.
 pub fn run(args: &StatusArgs, global: &Global, output: &mut Output) -> Result<Exit> {
-    let project = Project::open(global, output)?;
+    let project = Project::open(global)?;
     let history = project.history()?;
     let target = target::choose(Some(&project), global)?;
     let database = target.open()?;

@@ -89,6 +89,6 @@ mod tests {
         case(&["apiary_id"], NameKind::ForeignKey, IdentifierLimit::Bytes(19), "hive_apiary_id_fkey");
         case(&["apiary_id"], NameKind::ForeignKey, IdentifierLimit::Bytes(18), "hive_8b312e24_fkey");
         case(&["größe"], NameKind::Check, IdentifierLimit::Characters(16), "hive_größe_check");
-        case(&["größe"], NameKind::Check, IdentifierLimit::Bytes(17), "hi_ec0f8b07_check");
+        case(&["größe"], NameKind::Check, IdentifierLimit::Bytes(17), "hi_07027b5f_check");
     }
 }

@@ -1,12 +1,14 @@
 //! A short hash of a physical schema.
 
+use std::collections::BTreeSet;
 use std::fmt;
+use std::io::{self, Write};
 
 use serde::Serialize;
 use sha2::{Digest, Sha256};
 
 use super::Schema;
-use super::schema::Table;
+use super::schema::{Check, Column, ForeignKey, Index, Named, PrimaryKey, Table, Unique};
 
 /// The version of the rules below; fingerprints made by different rules are not comparable.
 pub const RULES: u32 = 1;
@@ -25,26 +27,65 @@ impl fmt::Display for Fingerprint {
 /// The fingerprint of a schema: SHA-256 over its tables with columns and constraints in order of their names, as
 /// lower-case hexadecimal digits.
 pub fn fingerprint(schema: &Schema) -> Fingerprint {
-    let mut hash = Sha256::new();
+    let mut hash = Hashing(Sha256::new());
     for table in schema.tables() {
-        let text = serde_json::to_string(&ordered(table)).expect("a table has nothing that JSON cannot hold");
-        hash.update(text.as_bytes());
-        hash.update(b"\n");
+        let written = serde_json::to_writer(&mut hash, &Ordered::of(table));
+        written.expect("a table has nothing that JSON cannot hold, and hashing does not fail");
+        hash.0.update(b"\n");
     }
-    Fingerprint(hex(&hash.finalize()))
+    Fingerprint(hex(&hash.0.finalize()))
+}
+
+/// Hashes what is written to it.
+struct Hashing(Sha256);
+
+impl Write for Hashing {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.0.update(bytes);
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
 }
 
 fn hex(bytes: &[u8]) -> String {
     bytes.iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
-/// The table with everything in it sorted, since order is no difference.
-fn ordered(table: &Table) -> Table {
-    let mut table = table.clone();
-    table.columns.sort_by(|a, b| a.name.cmp(&b.name));
-    table.uniques.sort_by(|a, b| a.name.cmp(&b.name));
-    table.foreign_keys.sort_by(|a, b| a.name.cmp(&b.name));
-    table.checks.sort_by(|a, b| a.name.cmp(&b.name));
-    table.indexes.sort_by(|a, b| a.name.cmp(&b.name));
-    table
+/// A table with everything in it sorted by name, since order is no difference.
+#[derive(Serialize)]
+struct Ordered<'a> {
+    name: &'a str,
+    columns: Vec<&'a Column>,
+    primary_key: Option<&'a PrimaryKey>,
+    uniques: Vec<&'a Unique>,
+    foreign_keys: Vec<&'a ForeignKey>,
+    checks: Vec<&'a Check>,
+    indexes: Vec<&'a Index>,
+    options: &'a BTreeSet<String>,
+}
+
+impl<'a> Ordered<'a> {
+    fn of(table: &'a Table) -> Self {
+        let mut columns: Vec<_> = table.columns.iter().collect();
+        columns.sort_by(|a, b| a.name.cmp(&b.name));
+        Self {
+            name: &table.name,
+            columns,
+            primary_key: table.primary_key.as_ref(),
+            uniques: by_name(&table.uniques),
+            foreign_keys: by_name(&table.foreign_keys),
+            checks: by_name(&table.checks),
+            indexes: by_name(&table.indexes),
+            options: &table.options,
+        }
+    }
+}
+
+fn by_name<T: Named>(list: &[T]) -> Vec<&T> {
+    let mut sorted: Vec<_> = list.iter().collect();
+    sorted.sort_by(|a, b| a.name().cmp(&b.name()));
+    sorted
 }

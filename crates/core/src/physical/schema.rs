@@ -106,8 +106,7 @@ impl PartialEq for Origin {
 impl Eq for Origin {}
 
 /// A provider's type by its name; letter case and white space make no difference.
-#[derive(Clone, Debug, Serialize)]
-#[serde(into = "String")]
+#[derive(Clone, Debug)]
 pub struct TypeName {
     text: String,
     canonical: String,
@@ -152,9 +151,9 @@ impl PartialEq for TypeName {
 
 impl Eq for TypeName {}
 
-impl From<TypeName> for String {
-    fn from(name: TypeName) -> Self {
-        name.canonical
+impl Serialize for TypeName {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(&self.canonical)
     }
 }
 

@@ -40,7 +40,7 @@ create table if not exists hollow_oak_store (
     hash TEXT not null,
     content TEXT not null,
     primary key (kind, hash)
-);
+) without rowid;
 ";
 
 /// Whether the journal's tables are there.

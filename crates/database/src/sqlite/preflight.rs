@@ -79,7 +79,8 @@ fn sort_in(
 
 /// A number that changes whenever the schema does (SQLite, "PRAGMA schema_version").
 pub(super) fn schema_state(connection: &Connection) -> Result<i64, DatabaseError> {
-    Ok(connection.query_row("pragma schema_version", [], |row| row.get(0))?)
+    let mut statement = connection.prepare_cached("pragma schema_version")?;
+    Ok(statement.query_row([], |row| row.get(0))?)
 }
 
 /// Every name and word of a statement, folded.

@@ -14,6 +14,10 @@ pub(super) type Probes = BTreeMap<(String, String), Option<String>>;
 /// Tries every view and trigger.
 pub(super) fn probe(connection: &Connection) -> Result<Probes, DatabaseError> {
     let mut probes = Probes::new();
+    let mut any = connection.prepare_cached("select 1 from sqlite_schema where type in ('view', 'trigger')")?;
+    if !any.exists([])? {
+        return Ok(probes);
+    }
     for definition in definitions(connection)? {
         let failed = match definition.kind.as_str() {
             "view" => prepares(connection, &format!("select * from {}", quoted(&definition.name))),
