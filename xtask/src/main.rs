@@ -2,6 +2,7 @@
 
 mod bench;
 mod install;
+mod screenshots;
 mod test;
 
 use std::process::ExitCode;
@@ -10,6 +11,7 @@ const USAGE: &str = "\
 usage: cargo xtask CHORE
 
   bench            measure whole processes, each beside its yardstick
+  screenshots      take docs/screenshots/*.png
   test [ARGS…]     install what the tests need, then run `cargo test --workspace ARGS…`
 ";
 
@@ -17,6 +19,7 @@ fn main() -> ExitCode {
     let mut arguments = std::env::args().skip(1);
     let result = match arguments.next().as_deref() {
         Some("bench") => bench::bench(),
+        Some("screenshots") => screenshots::screenshots(),
         Some("test") => test::run_tests(&arguments.collect::<Vec<_>>()),
         _ => {
             eprint!("{USAGE}");

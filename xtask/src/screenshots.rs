@@ -1,0 +1,153 @@
+//! `cargo xtask screenshots`: docs/screenshots/*.png, real output on the demo's data in a terminal window under Xvfb.
+
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+use crate::install::{Program, ensure, run};
+
+const PROGRAMS: [Program; 4] = [
+    Program { command: "Xvfb", package: "xvfb" },
+    Program { command: "xterm", package: "xterm" },
+    Program { command: "import", package: "imagemagick" },
+    Program { command: "sqlite3", package: "sqlite3" },
+];
+
+/// The font's package has no command of its own.
+const FONT: &str = "/usr/share/fonts/truetype/dejavu/DejaVuSansMono.ttf";
+
+/// A display that nobody else is likely to use.
+const DISPLAY: &str = ":97";
+
+/// A picture: its name, what is done before, unseen, and the commands that are seen.
+struct Scene {
+    name: &'static str,
+    before: &'static str,
+    seen: &'static [&'static str],
+}
+
+const BACK: &str = "oak revert --to 2 --yes --quiet >/dev/null";
+
+const SCENES: [Scene; 10] = [
+    Scene { name: "overview", before: BACK, seen: &["oak"] },
+    Scene {
+        name: "check",
+        before: "sed -i 's/(apiary_id, code)/(apairy_id, code)/; s/default calm/default clam/' schema/hives.oak",
+        seen: &["oak check"],
+    },
+    Scene {
+        name: "diff",
+        before: "sed -i 's/forage:  text(40), null/forage:  text(60)/; /index heavy/d; s/    moved_at:   instant, default now/    moved_at:   instant, default now\\n    retired_on: date, null/' schema/hives.oak",
+        seen: &["oak diff"],
+    },
+    Scene {
+        name: "draft",
+        before: "sed -i 's/forage:  text(40), null/forage:  text(40)/; s/    notes:         text, null/    weather:       text(40), null/' schema/hives.oak",
+        seen: &["oak draft \"forage is required\""],
+    },
+    Scene { name: "review", before: "true", seen: &["oak review 3"] },
+    Scene {
+        name: "apply",
+        before: "oak revert --to empty --yes --quiet >/dev/null",
+        seen: &["oak apply --yes", "oak diff live declared"],
+    },
+    Scene {
+        name: "status",
+        before: "oak revert --yes --quiet >/dev/null; sqlite3 brackenfold.db \"alter table hive add column colour text; create view heavy_hives as select code from hive where gross_kg > 40\"",
+        seen: &["oak status"],
+    },
+    Scene { name: "revert", before: "true", seen: &["oak revert --to 1 --yes", "oak status"] },
+    Scene { name: "show", before: "true", seen: &["oak show hive --rows 4"] },
+    Scene {
+        name: "doctor",
+        before: "printf '\\n[targets.production]\\nurl = { env = \"BRACKENFOLD_URL\" }\\n' >> hollow-oak.toml",
+        seen: &["oak doctor"],
+    },
+];
+
+/// Takes all pictures.
+pub fn screenshots() -> Result<(), String> {
+    ensure(&PROGRAMS)?;
+    if !Path::new(FONT).exists() {
+        ensure(&[Program { command: "no-such-command-the-font-is-missing", package: "fonts-dejavu-core" }])?;
+    }
+    let cargo = std::env::var("CARGO").unwrap_or_else(|_| "cargo".into());
+    run(Command::new(cargo).args(["build", "--quiet", "--release", "--package", "hollow-oak"]))?;
+    let here = std::env::current_dir().map_err(|error| error.to_string())?;
+    let folder = PathBuf::from("/tmp").join(format!("oak-screens-{}", std::process::id()));
+    std::fs::create_dir_all(&folder).map_err(|error| error.to_string())?;
+    let pictures = here.join("docs/screenshots");
+    std::fs::create_dir_all(&pictures).map_err(|error| error.to_string())?;
+    let mut server = Command::new("Xvfb")
+        .args([DISPLAY, "-screen", "0", "1280x800x24", "-nolisten", "tcp"])
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .spawn()
+        .map_err(|error| format!("Xvfb: {error}"))?;
+    std::thread::sleep(Duration::from_secs(1));
+    let path = format!("{}:{}", here.join("target/release").display(), std::env::var("PATH").unwrap_or_default());
+    let result = SCENES.iter().try_for_each(|scene| take(scene, &folder, &pictures, &path));
+    end(&mut server);
+    std::fs::remove_dir_all(&folder).map_err(|error| error.to_string())?;
+    result
+}
+
+fn end(child: &mut Child) {
+    // It may have ended by itself.
+    let _ = child.kill();
+    let _ = child.wait();
+}
+
+fn take(scene: &Scene, folder: &Path, pictures: &Path, path: &str) -> Result<(), String> {
+    let project = folder.join(scene.name).join("brackenfold");
+    let shell = |script: &str| -> Command {
+        let mut command = Command::new("sh");
+        command.args(["-c", script]).env("PATH", path).env("USER", "maren");
+        command
+    };
+    run(shell(&format!(
+        "mkdir -p {0} && cd {0} && oak demo --keep brackenfold >/dev/null",
+        folder.join(scene.name).display()
+    ))
+    .current_dir(folder))?;
+    run(shell(scene.before).current_dir(&project))?;
+    let marker = project.join(".done");
+    let lines: Vec<_> =
+        scene.seen.iter().map(|line| format!("printf '\\033[2m$\\033[0m %s\\n\\n' '{line}'; {line}; echo")).collect();
+    let script = format!("stty -echo; tput civis; {}; touch {}; sleep 30", lines.join("; "), marker.display());
+    let mut terminal = Command::new("xterm")
+        .args([
+            "-display",
+            DISPLAY,
+            "-geometry",
+            "140x47+0+0",
+            "-fa",
+            "DejaVu Sans Mono",
+            "-fs",
+            "11",
+            "-bg",
+            "#fbfaf7",
+            "-fg",
+            "#26241f",
+        ])
+        .args(["-xrm", "XTerm*color1: #b3261e", "-xrm", "XTerm*color2: #2e7d32", "-xrm", "XTerm*color6: #00687a"])
+        .args(["-b", "14", "+sb", "-e", "sh", "-c", &script])
+        .current_dir(&project)
+        .env("PATH", path)
+        .env("USER", "maren")
+        .env("LC_ALL", "C.UTF-8")
+        .env_remove("COLUMNS")
+        .spawn()
+        .map_err(|error| format!("xterm: {error}"))?;
+    let began = Instant::now();
+    while !marker.exists() && began.elapsed() < Duration::from_secs(20) {
+        std::thread::sleep(Duration::from_millis(100));
+    }
+    std::thread::sleep(Duration::from_millis(700));
+    let picture = pictures.join(format!("{}.png", scene.name));
+    let taken =
+        run(Command::new("import").args(["-display", DISPLAY, "-window", "root", "-colors", "64"]).arg(&picture));
+    end(&mut terminal);
+    println!("{}", picture.display());
+    taken
+}
