@@ -74,7 +74,7 @@ pub fn screenshots() -> Result<(), String> {
     let cargo = std::env::var("CARGO").unwrap_or_else(|_| "cargo".into());
     run(Command::new(cargo).args(["build", "--quiet", "--release", "--package", "hollow-oak"]))?;
     let here = std::env::current_dir().map_err(|error| error.to_string())?;
-    let folder = PathBuf::from("/tmp").join(format!("oak-screens-{}", std::process::id()));
+    let folder = PathBuf::from("/tmp/oak");
     std::fs::create_dir_all(&folder).map_err(|error| error.to_string())?;
     let pictures = here.join("docs/screenshots");
     std::fs::create_dir_all(&pictures).map_err(|error| error.to_string())?;
@@ -131,7 +131,8 @@ fn take(scene: &Scene, folder: &Path, pictures: &Path, path: &str) -> Result<(),
             "#26241f",
         ])
         .args(["-xrm", "XTerm*color1: #b3261e", "-xrm", "XTerm*color2: #2e7d32", "-xrm", "XTerm*color6: #00687a"])
-        .args(["-b", "14", "+sb", "-e", "sh", "-c", &script])
+        .args(["-xrm", "XTerm*faintIsRelative: true"])
+        .args(["-b", "14", "-bw", "0", "+sb", "-e", "sh", "-c", &script])
         .current_dir(&project)
         .env("PATH", path)
         .env("USER", "maren")

@@ -8,6 +8,7 @@ use miette::{
     GraphicalReportHandler, GraphicalTheme, LabeledSpan, MietteDiagnostic, NamedSource, Report,
     Severity as DrawnSeverity, ThemeCharacters, ThemeStyles,
 };
+use owo_colors::Style;
 
 /// Draws a diagnostic; colours are for the stream to keep or strip.
 pub fn draw(diagnostic: &Diagnostic, sources: &[Source], width: usize) -> String {
@@ -48,10 +49,28 @@ pub fn draw(diagnostic: &Diagnostic, sources: &[Source], width: usize) -> String
         Some((_, source)) => Report::new(drawn).with_source_code(NamedSource::new(&source.name, source.text.clone())),
         None => Report::new(drawn),
     };
-    let theme = GraphicalTheme { characters: ThemeCharacters::unicode(), styles: ThemeStyles::ansi() };
+    let theme = GraphicalTheme { characters: ThemeCharacters::unicode(), styles: styles(diagnostic.severity) };
     let mut text = String::new();
     let handler = GraphicalReportHandler::new_themed(theme).with_width(width.max(40)).with_context_lines(1);
     // Writing to a string cannot fail.
     let _ = handler.render_report(&mut text, report.as_ref());
     text.trim_end().to_owned()
+}
+
+/// The one accent colour, red for what stops something, and nothing else.
+fn styles(severity: Severity) -> ThemeStyles {
+    let accent = Style::new().cyan();
+    let main = match severity {
+        Severity::Error => Style::new().red(),
+        Severity::Warning => accent,
+    };
+    ThemeStyles {
+        error: Style::new().red(),
+        warning: accent,
+        advice: accent,
+        help: accent,
+        link: Style::new().bold(),
+        linum: Style::new().dimmed(),
+        highlights: vec![main, accent],
+    }
 }

@@ -160,3 +160,16 @@ fn a_closed_pipe_is_no_failure() {
     let output = child.wait_with_output().expect("oak ends");
     assert_eq!((output.status.code(), String::from_utf8_lossy(&output.stderr).as_ref()), (Some(0), ""));
 }
+
+#[test]
+fn a_table_that_goes_is_noticed_though_the_rest_of_the_file_is_the_same() {
+    let project = Project::applied(HIVES);
+    let at = HIVES.find("table hive").expect("there is a table hive");
+    let keeper_alone = HIVES[..at].replace("enum temper { calm, watchful, 'easily upset' }\n\n", "");
+    project.declare(&keeper_alone);
+    assert!(project.ok(&["draft", "no hives"]).starts_with("drafted 0002-no-hives: 1 step up"));
+    assert!(project.ok(&["draft", "again"]).starts_with("up to date"));
+    project.declare("");
+    assert!(project.ok(&["draft", "nothing"]).starts_with("drafted 0003-nothing: 1 step up"));
+    assert!(project.ok(&["draft", "again"]).starts_with("up to date"));
+}

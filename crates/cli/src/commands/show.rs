@@ -1,6 +1,6 @@
 //! `oak show`: what a target holds now.
 
-use comfy_table::{ContentArrangement, Table as Drawn, presets};
+use comfy_table::{ContentArrangement, LineStyle, Table as Drawn, TableStyle};
 use hollow_oak_core::diff::{Changes, TableChange, describe};
 use hollow_oak_core::nearest::nearest;
 use hollow_oak_core::physical::{Introspected, Table};
@@ -128,12 +128,15 @@ fn draw_rows(rows: &Rows, output: &mut Output) {
     if rows.rows.is_empty() {
         return;
     }
+    let line = LineStyle::none().fill('─').junction('─');
     let mut drawn = Drawn::new();
-    drawn.load_style(presets::UTF8_HORIZONTAL_ONLY).set_content_arrangement(ContentArrangement::Dynamic);
+    drawn.load_style(TableStyle::new().header_separator(line)).set_content_arrangement(ContentArrangement::Dynamic);
     drawn.set_width(u16::try_from(output.width).unwrap_or(u16::MAX));
     drawn.set_header(&rows.columns);
     for row in &rows.rows {
         drawn.add_row(row.iter().map(|value| value.clone().unwrap_or_default()));
     }
-    output.line(drawn);
+    for line in drawn.lines() {
+        output.line(line.trim_end());
+    }
 }

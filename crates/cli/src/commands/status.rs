@@ -6,7 +6,7 @@ use hollow_oak_core::plural::plural;
 use serde_json::{Value, json};
 
 use super::diff::{counted, print_reports, show_unmanaged};
-use super::running::{drift_refusal, history_refusals, obstacle_refusal};
+use super::running::{Refusal, drift_refusal, history_refusals, obstacle_refusal};
 use crate::args::{Global, StatusArgs};
 use crate::exit::Exit;
 use crate::failure::Result;
@@ -121,16 +121,24 @@ fn show(project: &Project, history: &History, state: &State, target: &Target, ex
 fn explain(history: &History, state: &State, target: &Target, output: &mut Output) {
     let mut refusals = history_refusals(history);
     refusals.extend(state.standing.obstacles.iter().map(|one| obstacle_refusal(one, history, &target.name)));
-    if !state.drift.is_empty() {
-        output.line(format_args!("\n{}", danger("drifted: what was left there → what is there")));
-        print_reports(&describe(&state.drift), output);
-    }
-    refusals.extend(drift_refusal(state, &target.name));
     for refusal in refusals {
-        output.line(format_args!("\n{} {}", danger("amiss:"), refusal.failure.message));
-        if let Some(help) = refusal.failure.help {
-            output.line(format_args!(" {} {help}", accent("help:")));
-        }
+        amiss(&refusal, output);
+    }
+    if let Some(refusal) = drift_refusal(state, &target.name) {
+        output.line(format_args!("\n{} {}; what it left → what is there:", danger("amiss:"), refusal.failure.message));
+        print_reports(&describe(&state.drift), output);
+        help(&refusal, output);
+    }
+}
+
+fn amiss(refusal: &Refusal, output: &mut Output) {
+    output.line(format_args!("\n{} {}", danger("amiss:"), refusal.failure.message));
+    help(refusal, output);
+}
+
+fn help(refusal: &Refusal, output: &mut Output) {
+    if let Some(help) = &refusal.failure.help {
+        output.line(format_args!(" {} {help}", accent("help:")));
     }
 }
 
