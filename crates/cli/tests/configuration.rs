@@ -12,9 +12,9 @@ fn every_mistake_in_the_configuration_is_shown_at_its_line() {
         "[project]\nname = \"brackenfold\"\ndeclaratoins = [\"schema\"]\nmigrations = 7\n\n[provider]\nsqlite = {}\n\n\
          [target.dev]\nurl = \"sqlite:a.db\"\n\n[targets.production]\nurl = { evn = \"APP_URL\" }\ndisposible = true\nlock_wait = \"soon\"\n",
     );
-    insta::assert_snapshot!(project.transcript(&[&["doctor"]]));
+    insta::assert_snapshot!(project.answers(&[&["doctor"]]));
     project.write("hollow-oak.toml", "[project]\nname = \"brackenfold\n");
-    insta::assert_snapshot!(project.transcript(&[&["status"]]));
+    insta::assert_snapshot!(project.answers(&[&["status"]]));
 }
 
 #[test]
@@ -24,7 +24,7 @@ fn a_variable_that_is_not_set_is_named() {
         "hollow-oak.toml",
         "[project]\nname = \"brackenfold\"\n\n[targets.dev]\nurl = { env = \"BRACKENFOLD_URL\" }\n",
     );
-    insta::assert_snapshot!(project.transcript(&[&["status"], &["doctor"]]));
+    insta::assert_snapshot!(project.answers(&[&["status"], &["doctor"]]));
     project.write(".env", "# secret\nOTHER=1\nBRACKENFOLD_URL=\"sqlite:from-file.db\"\n");
     assert!(project.ok(&["status"]).contains("from-file.db"));
     let mut command = project.command(&["status"]);
@@ -69,7 +69,7 @@ fn targets_are_chosen_by_name() {
     let two = "[project]\nname = \"brackenfold\"\n\n[targets.dev]\nurl = \"sqlite:a.db\"\n\n[targets.stage]\nurl = \"sqlite:none/b.db\"\n";
     project.write("hollow-oak.toml", two);
     project.ok(&["draft", "first"]);
-    insta::assert_snapshot!(project.transcript(&[
+    insta::assert_snapshot!(project.answers(&[
         &["status"],
         &["status", "--target", "stge"],
         &["status", "--target", "stage"],
@@ -85,7 +85,7 @@ fn targets_are_chosen_by_name() {
 fn without_a_project_only_looking_is_possible() {
     let project = Project::empty();
     project.sql("create table hive (id integer primary key, code text); insert into hive (code) values ('A')");
-    insta::assert_snapshot!(project.transcript(&[
+    insta::assert_snapshot!(project.answers(&[
         &["show", "--url", "sqlite:brackenfold.db"],
         &["show", "hvie", "--url", "sqlite:brackenfold.db"],
         &["show", "hive", "--rows", "1", "--url", "sqlite:brackenfold.db"],
@@ -113,7 +113,7 @@ fn a_project_is_found_from_below_and_files_from_everywhere() {
         "hollow-oak.toml",
         &support::CONFIG.replace("default_target", "declarations = [\"schema/schema.oak\", \"more\"]\ndefault_target"),
     );
-    insta::assert_snapshot!(project.transcript(&[&["check"]]));
+    insta::assert_snapshot!(project.answers(&[&["check"]]));
 }
 
 #[test]

@@ -53,7 +53,7 @@ fn a_second_migration_holds_only_what_changed() {
             .replace("phone:      text(32)", "phone:      text(32), null\n    joined_on:  date, null")
             .replace("code:       text(12)", "code:       text(20)\n    note:       text, null"),
     );
-    insta::assert_snapshot!(project.transcript(&[
+    insta::assert_snapshot!(project.answers(&[
         &["diff"],
         &["draft", "Phone becomes optional"],
         &["review"],

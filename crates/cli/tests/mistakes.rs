@@ -159,7 +159,7 @@ table there {
 } for postgres
 "#,
     );
-    insta::assert_snapshot!(project.transcript(&[&["check"], &["diff"]]));
+    insta::assert_snapshot!(project.answers(&[&["check"], &["diff"]]));
 }
 
 #[test]
@@ -208,7 +208,7 @@ after keeper, names
 
 "#;
     let project = Project::new(declarations);
-    insta::assert_snapshot!(project.transcript(&[&["check"]]));
+    insta::assert_snapshot!(project.answers(&[&["check"]]));
     project.ok(&["format"]);
     let once = project.read("schema/schema.oak");
     assert!(project.ok(&["format"]).starts_with("nothing to do"));
@@ -244,7 +244,7 @@ fn format_lays_out_and_tells() {
         "table keeper{\n primary key(id)\n   id :int64,identity # the number\n\n\n # who\n name:text(120)\n}\n",
     );
     project.write("schema/broken.oak", "table {");
-    insta::assert_snapshot!(project.transcript(&[
+    insta::assert_snapshot!(project.answers(&[
         &["format", "--check"],
         &["format"],
         &["format", "schema/schema.oak"],

@@ -27,7 +27,7 @@ fn with_own_sql(up: &str, down: &str) -> Project {
 #[test]
 fn an_empty_migration_waits_for_own_sql() {
     let project = Project::applied(HIVES);
-    insta::assert_snapshot!(project.transcript(&[
+    insta::assert_snapshot!(project.answers(&[
         &["draft", "--empty", "hive log"],
         &["review"],
         &["apply", "--yes"],
@@ -39,7 +39,7 @@ fn an_empty_migration_waits_for_own_sql() {
 #[test]
 fn own_sql_with_a_trigger_body_runs_and_reverts() {
     let project = with_own_sql(UP, DOWN);
-    insta::assert_snapshot!(project.transcript(&[&["review"], &["apply", "--yes"], &["status"]]));
+    insta::assert_snapshot!(project.answers(&[&["review"], &["apply", "--yes"], &["status"]]));
     project.sql("insert into hive (keeper_id, code) values (1, 'A')");
     assert_eq!(project.query("select what from log"), ["new; hive"]);
     project.sql("delete from hive");
@@ -56,7 +56,7 @@ fn steps_between_generated_ones_are_marked_and_run_in_their_places() {
     let own = "--oak step 2: say hello | own | in transaction | own\nupdate keeper set note = 'hello';\n\n--oak end";
     project.write(up, &project.read(up).replace("--oak end", own));
     project.sql("insert into keeper (name, phone) values ('Maren Oakhollow', '1')");
-    insta::assert_snapshot!(project.transcript(&[&["review"]]));
+    insta::assert_snapshot!(project.answers(&[&["review"]]));
     project.ok(&["apply", "--yes"]);
     assert_eq!(project.query("select note from keeper"), ["hello"]);
     project.ok(&["revert", "--yes"]);

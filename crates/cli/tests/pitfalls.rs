@@ -58,7 +58,7 @@ fn views_and_triggers_that_mention_the_table_survive() {
     let before = project.query(objects);
     project.declare(&optional_phone());
     project.ok(&["draft", "optional phone"]);
-    insta::assert_snapshot!(project.transcript(&[&["apply", "--yes"]]));
+    insta::assert_snapshot!(project.answers(&[&["apply", "--yes"]]));
     assert_eq!(project.query(objects), before);
     project.sql("update keeper set name = 'M' where id = 1; insert into hive (keeper_id, code) values (2, 'Z'); insert into keeper_phones values ('Ilse', '3')");
     assert_eq!(project.query("select what from log"), ["M", "2"]);
@@ -88,9 +88,9 @@ fn a_view_or_trigger_that_would_break_is_named_and_nothing_happens() {
     project.sql("create view phones as select phone from keeper");
     project.declare(&HIVES.replace("    phone:      text(32)\n", ""));
     project.ok(&["draft", "no phone"]);
-    insta::assert_snapshot!(project.transcript(&[&["apply", "--yes"]]));
+    insta::assert_snapshot!(project.answers(&[&["apply", "--yes"]]));
     project.sql("drop view phones; create trigger watch after insert on hive begin update keeper set phone = '' where id = new.keeper_id; end");
-    insta::assert_snapshot!(project.transcript(&[&["apply", "--yes"]]));
+    insta::assert_snapshot!(project.answers(&[&["apply", "--yes"]]));
     project.sql("drop trigger watch");
     project.ok(&["apply", "--yes"]);
 }
@@ -102,7 +102,7 @@ fn a_trigger_goes_with_its_table_only_after_it_was_said() {
     let at = HIVES.find("table hive").expect("there is a table hive");
     project.declare(&HIVES[..at].replace("enum temper { calm, watchful, 'easily upset' }\n\n", ""));
     project.ok(&["draft", "no hives"]);
-    insta::assert_snapshot!(project.transcript(&[&["apply", "--yes"]]));
+    insta::assert_snapshot!(project.answers(&[&["apply", "--yes"]]));
 }
 
 #[test]
@@ -131,7 +131,7 @@ fn a_difference_of_letter_case_goes_through_a_third_name() {
             .replace(", code)", ", \"Code\")"),
     );
     project.ok(&["draft", "capitals"]);
-    insta::assert_snapshot!(project.transcript(&[&["review"], &["apply", "--yes"], &["diff", "live", "declared"]]));
+    insta::assert_snapshot!(project.answers(&[&["review"], &["apply", "--yes"], &["diff", "live", "declared"]]));
     assert_eq!(project.query("select name from sqlite_schema where name like 'keeper'"), ["Keeper"]);
     assert_eq!(project.query("select name from pragma_table_info('hive') where name like 'code'"), ["Code"]);
     project.ok(&["revert", "--yes"]);
@@ -144,7 +144,7 @@ fn rows_that_already_reference_nothing_are_told_apart() {
     project.sql("pragma foreign_keys = off; insert into hive (keeper_id, code) values (77, 'lost')");
     project.declare(&optional_phone());
     project.ok(&["draft", "optional phone"]);
-    insta::assert_snapshot!(project.transcript(&[&["apply", "--yes"]]));
+    insta::assert_snapshot!(project.answers(&[&["apply", "--yes"]]));
 }
 
 #[test]

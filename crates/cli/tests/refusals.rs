@@ -16,7 +16,7 @@ fn a_script_that_was_edited_after_it_was_applied() {
     let project = two_migrations();
     let up = "migrations/0001-first/sqlite.up.sql";
     project.write(up, &project.read(up).replace("VARCHAR(120)", "VARCHAR(121)"));
-    insta::assert_snapshot!(project.transcript(&[
+    insta::assert_snapshot!(project.answers(&[
         &["apply", "--yes"],
         &["status", "--exit-code"],
         &["apply", "--despite", "edited"]
@@ -41,7 +41,7 @@ fn a_fork() {
     }
     let id = record.lines().find_map(|line| line.strip_prefix("id = ")).expect("a record has an id");
     project.write(&format!("{folder}/record.toml"), &record.replace(id, "\"another-id\""));
-    insta::assert_snapshot!(project.transcript(&[
+    insta::assert_snapshot!(project.answers(&[
         &["apply", "--yes"],
         &["check"],
         &["status"],
@@ -56,9 +56,9 @@ fn a_missing_ancestor_and_a_migration_that_the_folder_does_not_have() {
     project.declare(&HIVES.replace("phone:      text(32)", "phone:      text(32), null"));
     project.ok(&["draft", "third"]);
     std::fs::rename(project.file("migrations/0002-notes"), project.file("elsewhere")).expect("it can be moved");
-    insta::assert_snapshot!(project.transcript(&[&["apply", "--yes"], &["status"]]));
+    insta::assert_snapshot!(project.answers(&[&["apply", "--yes"], &["status"]]));
     std::fs::remove_dir_all(project.file("migrations/0003-third")).expect("it can be removed");
-    insta::assert_snapshot!(project.transcript(&[
+    insta::assert_snapshot!(project.answers(&[
         &["apply", "--yes"],
         &["revert", "--yes"],
         &["revert", "--yes", "--despite", "unknown"],
@@ -72,7 +72,7 @@ fn drift() {
     project.declare(&HIVES.replace("phone:      text(32)", "phone:      text(32), null"));
     project.ok(&["draft", "second"]);
     project.sql("alter table hive add column colour TEXT; drop index heavy");
-    insta::assert_snapshot!(project.transcript(&[
+    insta::assert_snapshot!(project.answers(&[
         &["apply", "--yes"],
         &["status", "--exit-code"],
         &["diff", "live", "declared"],
@@ -100,7 +100,7 @@ fn a_table_in_the_way() {
     let project = Project::new(HIVES);
     project.sql("create table Hive (x)");
     project.ok(&["draft", "first"]);
-    insta::assert_snapshot!(project.transcript(&[&["apply", "--yes"]]));
+    insta::assert_snapshot!(project.answers(&[&["apply", "--yes"]]));
 }
 
 #[test]
@@ -110,13 +110,13 @@ fn an_empty_or_wrong_migrations_folder_is_said() {
         .replace("[targets.dev]", "migrations = \"migratoins\"\n\n[targets.dev]")
         .replace("default_target = \"dev\"\n\nmigrations", "default_target = \"dev\"\nmigrations");
     project.write("hollow-oak.toml", &config);
-    insta::assert_snapshot!(project.transcript(&[&["apply", "--yes"], &["status"]]));
+    insta::assert_snapshot!(project.answers(&[&["apply", "--yes"], &["status"]]));
 }
 
 #[test]
 fn a_target_that_is_past_the_wanted_migration() {
     let project = two_migrations();
-    insta::assert_snapshot!(project.transcript(&[
+    insta::assert_snapshot!(project.answers(&[
         &["apply", "--to", "1", "--yes"],
         &["apply", "--to", "notse", "--yes"],
         &["revert", "--to", "2", "--yes"],
@@ -131,7 +131,7 @@ fn rows_that_do_not_meet_the_new_rule() {
     project.sql("insert into keeper (name, phone) values ('Maren Oakhollow', '1')");
     project.declare(&HIVES.replace("email:      text(254), null", "email:      text(254)"));
     project.ok(&["draft", "email is required"]);
-    insta::assert_snapshot!(project.transcript(&[&["apply", "--yes"]]));
+    insta::assert_snapshot!(project.answers(&[&["apply", "--yes"]]));
     assert_eq!(project.query("select name, email from keeper"), ["Maren Oakhollow|null"]);
     assert_eq!(project.query("pragma integrity_check"), ["ok"]);
 }
@@ -140,12 +140,12 @@ fn rows_that_do_not_meet_the_new_rule() {
 fn a_newer_journal_and_another_file() {
     let project = two_migrations();
     project.sql("update hollow_oak_journal set format = 2 where seq = 2");
-    insta::assert_snapshot!(project.transcript(&[&["status"]]));
+    insta::assert_snapshot!(project.answers(&[&["status"]]));
     project.write(
         "brackenfold.db",
         "this is no database, it is a text of more than a hundred bytes, which is what a header would need to be",
     );
-    insta::assert_snapshot!(project.transcript(&[&["status"], &["apply", "--yes"]]));
+    insta::assert_snapshot!(project.answers(&[&["status"], &["apply", "--yes"]]));
 }
 
 #[test]
@@ -155,5 +155,5 @@ fn a_lock_held_by_another_program() {
     project.ok(&["draft", "first"]);
     let other = project.database();
     other.execute_batch("begin immediate").expect("the lock is free");
-    insta::assert_snapshot!(project.transcript(&[&["apply", "--yes"]]));
+    insta::assert_snapshot!(project.answers(&[&["apply", "--yes"]]));
 }

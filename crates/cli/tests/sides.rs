@@ -16,7 +16,7 @@ fn two_steps() -> Project {
 #[test]
 fn any_two_sides_are_compared() {
     let project = two_steps();
-    insta::assert_snapshot!(project.transcript(&[
+    insta::assert_snapshot!(project.answers(&[
         &["diff"],
         &["diff", "history@1", "history"],
         &["diff", "live", "history"],
@@ -71,7 +71,7 @@ fn the_statements_turn_left_into_right() {
 #[test]
 fn an_empty_project_and_no_database() {
     let project = Project::new("");
-    insta::assert_snapshot!(project.transcript(&[
+    insta::assert_snapshot!(project.answers(&[
         &["check"],
         &["diff"],
         &["diff", "live", "declared"],

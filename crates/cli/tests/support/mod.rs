@@ -148,7 +148,7 @@ impl Project {
     }
 
     /// Runs commands one after the other and writes down what each answered, with times, ids and paths blotted out.
-    pub fn transcript(&self, commands: &[&[&str]]) -> String {
+    pub fn answers(&self, commands: &[&[&str]]) -> String {
         let mut text = String::new();
         for arguments in commands {
             let answer = self.oak(arguments);
