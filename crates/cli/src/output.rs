@@ -81,6 +81,13 @@ impl Output {
         ignore_closed_pipe(writeln!(self.stderr, "{text}"));
     }
 
+    /// A question, with the answer to be typed behind it. Plain text and a plain line: whoever stops the process here
+    /// gets the terminal back as it was.
+    pub fn ask(&mut self, question: &str) {
+        self.flush();
+        ignore_closed_pipe(write!(self.stderr, "{question}").and_then(|()| self.stderr.flush()));
+    }
+
     /// The next command to type.
     pub fn next(&mut self, command: &str, why: &str) {
         if !self.quiet {

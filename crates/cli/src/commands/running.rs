@@ -166,11 +166,12 @@ pub fn confirm(question: &str, global: &Global, output: &mut Output) -> Result<b
             Failure::usage("there is no terminal to ask on").help("nothing was changed; `--yes` answers the question")
         );
     }
-    output.flush();
-    dialoguer::Confirm::new().with_prompt(question).default(false).interact().map_err(|error| {
-        Failure::new(format!("the question could not be asked: {error}"))
-            .help("nothing was changed; `--yes` answers it")
-    })
+    output.ask(&format!("{question} [y/N] "));
+    let mut answer = String::new();
+    std::io::stdin().read_line(&mut answer).map_err(|error| {
+        Failure::new(format!("the answer could not be read: {error}")).help("nothing was changed; `--yes` answers it")
+    })?;
+    Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
 }
 
 /// A migration that did not go through, with all that a person needs to go on.

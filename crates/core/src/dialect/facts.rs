@@ -3,8 +3,6 @@
 /// The facts of a dialect. No `Default` on purpose: a new fact is answered for every dialect.
 #[derive(Clone, Copy, Debug)]
 pub struct Facts {
-    /// Whether DDL rolls back with the transaction it runs in.
-    pub transactional_ddl: bool,
     /// The longest identifier the server keeps whole.
     pub identifier_limit: IdentifierLimit,
 }

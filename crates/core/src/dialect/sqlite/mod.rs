@@ -12,8 +12,6 @@ use super::{Facts, IdentifierLimit};
 
 /// The facts of SQLite.
 pub(super) const FACTS: Facts = Facts {
-    // SQLite, "Transactions": a transaction holds any changes of the file, of the schema too.
-    transactional_ddl: true,
     // SQLite, "Limits In SQLite": names count as text of the SQL, up to 1,000,000,000 bytes.
     identifier_limit: IdentifierLimit::None,
 };
