@@ -1,7 +1,7 @@
 //! The declaration language: text in, a logical schema out, and back.
 //!
 //! [`parse`] gives a syntax tree and every mistake of the text; [`resolve`] turns the trees of all files into a
-//! [`crate::Schema`]; [`print`] lays a tree out in standard form; [`declare`] writes a schema as a tree.
+//! [`crate::Schema`]; [`print()`] lays a tree out in standard form; [`declare()`] writes a schema as a tree.
 //!
 //! Must not: read files, or know how a provider stores anything.
 

@@ -11,7 +11,7 @@
 //! commit;
 //! ```
 //!
-//! [`write`] makes the text of a plan, [`Script::read`] takes a file apart again: which steps are as they were generated,
+//! [`write()`] makes the text of a plan, [`Script::read`] takes a file apart again: which steps are as they were generated,
 //! which were edited, which are somebody's own.
 //!
 //! Must not: run anything, or decide what a step means.
