@@ -224,6 +224,47 @@ after keeper, names
 }
 
 #[test]
+fn a_reference_needs_a_key_that_the_database_takes_for_one() {
+    insta::assert_snapshot!(check(
+        r#"table apiary {
+    id:    int64, identity
+    code:  text
+    name:  text
+
+    primary key (id)
+    unique (name), for postgres
+    unique index by_code (code collate "nocase")
+}
+
+table hive {
+    id:    int64, identity
+    code:  text, references apiary(code)
+    name:  text, references apiary(name)
+
+    primary key (id)
+}
+"#
+    ));
+    insta::assert_snapshot!(check(
+        r#"table apiary {
+    id:    int64, identity
+    name:  text
+
+    primary key (id)
+    unique (name), for postgres
+}
+
+table hive {
+    id:    int64, identity
+    name:  text, references apiary(name)
+
+    primary key (id)
+}
+"#
+    ));
+}
+
+#[test]
 fn names_with_a_namespace_are_not_there_yet() {
     insta::assert_snapshot!(check(
         "table invoice {\n    id: int64\n    of: references sales.customer\n    primary key (id)\n}\n"

@@ -2,7 +2,7 @@
 
 use fastrand::Rng;
 use hollow_oak_core::schema::{
-    Action, Deferrable, Identifier, Identity, KeyPart, Parts, PrimaryKey, Schema, Scoped, Storage, Table, Type,
+    Action, Column, Deferrable, Identifier, Identity, KeyPart, Parts, PrimaryKey, Schema, Scoped, Storage, Table, Type,
 };
 
 use crate::generate::{
@@ -112,7 +112,8 @@ fn drop_one<T>(rng: &mut Rng, list: &mut Vec<T>) {
 
 #[expect(clippy::too_many_lines, reason = "one flat list of edits")]
 fn edit_table(rng: &mut Rng, parts: &Parts, table: &mut Table) {
-    match rng.u8(..33) {
+    // Some edits often do not apply, so they are tried more often.
+    match rng.u8(..47) {
         0 | 1 => add_column(rng, parts, table),
         2 | 3 => drop_column(rng, table),
         4 => {
@@ -157,7 +158,7 @@ fn edit_table(rng: &mut Rng, parts: &Parts, table: &mut Table) {
                 column.generated.clear();
             }
         }
-        12 => {
+        12 | 46 => {
             for generated in table.columns.iter_mut().flat_map(|column| &mut column.generated) {
                 generated.value.storage = match generated.value.storage {
                     Storage::Stored => Storage::Virtual,
@@ -165,13 +166,18 @@ fn edit_table(rng: &mut Rng, parts: &Parts, table: &mut Table) {
                 };
             }
         }
-        13 => {
-            if let Some(column) = pick(rng, &mut table.columns) {
-                column.collate = match rng.u8(..3) {
-                    0 => Vec::new(),
-                    1 => vec![Scoped::all("rtrim".into())],
-                    _ => vec![Scoped::all("NOCASE".into())],
-                };
+        13 | 33..=37 => {
+            let collations = ["rtrim", "NOCASE", "binary"];
+            let new = rng.choice(collations).unwrap_or("rtrim");
+            // One that has a collation is rare, and to change it is wanted, too.
+            let wanted = rng.u8(..4) > 0;
+            let has_one = |column: &&mut Column| wanted && column.collate.iter().any(|one| one.value != "binary");
+            let column = match table.columns.iter_mut().find(has_one) {
+                Some(column) => Some(column),
+                None => pick(rng, &mut table.columns),
+            };
+            if let Some(column) = column {
+                column.collate = vec![Scoped::all(new.into())];
             }
         }
         14 => {
@@ -214,7 +220,7 @@ fn edit_table(rng: &mut Rng, parts: &Parts, table: &mut Table) {
                 unique.name = name;
             }
         }
-        22 => {
+        22 | 38..=41 => {
             let column = pick(rng, &mut table.columns).map(|column| column.name.clone());
             if let (Some(unique), Some(column)) = (pick(rng, &mut table.uniques), column) {
                 unique.columns.push(column);
@@ -222,7 +228,7 @@ fn edit_table(rng: &mut Rng, parts: &Parts, table: &mut Table) {
         }
         23 => add_check(rng, table),
         24 => drop_one(rng, &mut table.checks),
-        25 => {
+        25 | 45 => {
             let name = random_name(rng, "renamed check");
             let column = pick(rng, &mut table.columns).map(|column| column.name.clone());
             let changes = rng.bool();
@@ -238,7 +244,7 @@ fn edit_table(rng: &mut Rng, parts: &Parts, table: &mut Table) {
         27 => drop_one(rng, &mut table.indexes),
         28 => edit_index(rng, table),
         29 => drop_one(rng, &mut table.foreign_keys),
-        30 => {
+        30 | 42..=44 => {
             let action = rng.choice([Action::Cascade, Action::Restrict, Action::NoAction]).unwrap_or_default();
             let name = random_name(rng, "renamed reference");
             let what = rng.u8(..3);

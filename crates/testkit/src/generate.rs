@@ -216,7 +216,7 @@ pub fn add_column(rng: &mut Rng, parts: &Parts, table: &mut Table) {
     } else if rng.bool() {
         column.default = random_default(rng, parts, &column.ty).map(Scoped::all).into_iter().collect();
     }
-    if rng.u8(..8) == 0 {
+    if rng.u8(..4) == 0 {
         column.collate = vec![Scoped::all(rng.choice(["nocase", "rtrim", "binary"]).unwrap_or("nocase").into())];
     }
     table.columns.push(column);

@@ -28,4 +28,5 @@ pub use identifier::Identifier;
 pub use place::{Item, Part, Place};
 pub use provider::{Provider, Scope, Scoped};
 pub use table::{Enum, Parts, Schema, Table};
+pub(crate) use validate::is_key;
 pub use value::Value;

@@ -261,7 +261,7 @@ impl<'a> Checker<'a> {
         if self.faults.len() > before {
             return;
         }
-        if !is_key(referenced, &key.referenced_columns) {
+        if !is_key(referenced, &key.referenced_columns, |_| true) {
             let names: Vec<_> = key.referenced_columns.iter().map(Identifier::as_str).collect();
             let kind = FaultKind::NotAKey { table: referenced.name.clone(), columns: names.join(", ") };
             self.fault(kind, place.clone().part(Part::ReferencedTable));
@@ -400,25 +400,23 @@ fn overlap(a: &Scope, b: &Scope) -> bool {
     Provider::ALL.into_iter().any(|provider| a.holds(provider) && b.holds(provider))
 }
 
-/// Whether a reference may point to these columns of the table.
-fn is_key(table: &Table, columns: &[Identifier]) -> bool {
+/// Whether a reference may point to these columns of the table: a primary key, a unique constraint, or a unique index over
+/// whole columns in their own collation, among those whose scope is wanted.
+pub(crate) fn is_key(table: &Table, columns: &[Identifier], wanted: impl Fn(&Scope) -> bool) -> bool {
     let same = |key: &[Identifier]| key.len() == columns.len() && columns.iter().all(|name| key.contains(name));
     let over_columns = |index: &super::Index| -> Option<Vec<Identifier>> {
-        index
-            .parts
-            .iter()
-            .map(|part| match &part.key {
-                KeyPart::Column(name) => Some(name.clone()),
-                KeyPart::Expression(_) => None,
-            })
-            .collect()
+        let whole = |part: &super::IndexPart| match &part.key {
+            KeyPart::Column(name) if part.collate.is_none() && part.prefix.is_none() => Some(name.clone()),
+            KeyPart::Column(_) | KeyPart::Expression(_) => None,
+        };
+        index.parts.iter().map(whole).collect()
     };
-    table.primary_keys.iter().any(|key| same(&key.columns))
-        || table.uniques.iter().any(|unique| same(&unique.columns))
-        || table
-            .indexes
-            .iter()
-            .any(|index| index.unique && index.predicate.is_none() && over_columns(index).is_some_and(|key| same(&key)))
+    table.primary_keys.iter().any(|key| wanted(&key.scope) && same(&key.columns))
+        || table.uniques.iter().any(|unique| wanted(&unique.scope) && same(&unique.columns))
+        || table.indexes.iter().any(|index| {
+            let is_candidate = index.unique && index.predicate.is_none() && wanted(&index.scope);
+            is_candidate && over_columns(index).is_some_and(|key| same(&key))
+        })
 }
 
 fn shown(value: &Value) -> String {

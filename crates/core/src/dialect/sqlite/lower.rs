@@ -10,7 +10,7 @@ use crate::nearest::nearest;
 use crate::physical::{self, Origin, TypeName, fold};
 use crate::schema::{
     Column, Fault, FaultKind, ForeignKey, Identifier, Index, Item, KeyPart, Part, Place, Provider, Schema, Scope,
-    Scoped, Table, Type, Value,
+    Scoped, Table, Type, Value, is_key,
 };
 use crate::sql::Expression;
 
@@ -333,10 +333,18 @@ impl<'a> Lowering<'a> {
             }
             let place = Place::whole(&table.name, Item::ForeignKey(at));
             self.present(table, &key.columns, &place);
-            let there = self.schema.table(key.referenced_table.as_str()).is_some_and(|other| other.scope.holds(HERE));
-            if !there {
-                let what = format!("has no table `{}`, by the table's own words", key.referenced_table);
-                self.fault(not_expressible(what, LEAVE_OUT), place.part(Part::ReferencedTable));
+            let referenced = self.schema.table(key.referenced_table.as_str()).filter(|other| other.scope.holds(HERE));
+            match referenced {
+                None => {
+                    let what = format!("has no table `{}`, by the table's own words", key.referenced_table);
+                    self.fault(not_expressible(what, LEAVE_OUT), place.part(Part::ReferencedTable));
+                }
+                // SQLite, "Foreign Key Support", "Required and Suggested Database Indexes".
+                Some(other) if !is_key(other, &key.referenced_columns, |scope| scope.holds(HERE)) => {
+                    let what = format!("has no such key in table `{}`, by the key's own words", other.name);
+                    self.fault(not_expressible(what, LEAVE_OUT), place.part(Part::ReferencedTable));
+                }
+                Some(_) => {}
             }
             lowered.foreign_keys.push(self.foreign_key(table, key));
         }
