@@ -1,5 +1,6 @@
 //! A project on disk: its configuration, declarations and migrations.
 
+use std::mem::ManuallyDrop;
 use std::path::{Path, PathBuf};
 
 use hollow_oak_core::dialect::Lowered;
@@ -31,13 +32,16 @@ pub struct Project {
 }
 
 /// What the declarations say.
+///
+/// It is read once and used to the end of the process. Taking it apart again, text by text, would be a tenth of a run
+/// over a thousand tables, so that is left to the end of the process, too.
 pub struct Declared {
     /// The files.
-    pub sources: Vec<Source>,
+    pub sources: ManuallyDrop<Vec<Source>>,
     /// What reading them gave.
-    pub resolution: Resolution,
+    pub resolution: ManuallyDrop<Resolution>,
     /// What each provider will store, where nothing is wrong.
-    pub lowered: Vec<(Dialect, physical::Schema)>,
+    pub lowered: ManuallyDrop<Vec<(Dialect, physical::Schema)>>,
 }
 
 /// The folder of the project that somebody works on: the one given, or the nearest upwards with a configuration.
@@ -212,6 +216,12 @@ impl Declared {
         self.resolution.diagnostics.iter().filter(|one| one.is_error()).count()
     }
 
+    /// What a provider will store, taken out.
+    pub fn take_physical(&mut self, dialect: Dialect) -> physical::Schema {
+        let found = self.lowered.iter_mut().find(|(other, _)| *other == dialect);
+        found.map(|(_, schema)| std::mem::take(schema)).unwrap_or_default()
+    }
+
     /// What a provider will store.
     pub fn physical(&self, dialect: Dialect) -> Option<&physical::Schema> {
         self.lowered.iter().find(|(other, _)| *other == dialect).map(|(_, schema)| schema)
@@ -242,7 +252,8 @@ pub fn read_declared(files: &[PathBuf], folder: &Path, dialects: &[Dialect]) -> 
     }
     let place = |one: &Diagnostic| one.labels.first().map(|label| (label.source, label.span.start));
     resolution.diagnostics.sort_by_key(place);
-    Ok(Declared { sources, resolution, lowered })
+    let (sources, lowered) = (ManuallyDrop::new(sources), ManuallyDrop::new(lowered));
+    Ok(Declared { sources, resolution: ManuallyDrop::new(resolution), lowered })
 }
 
 /// Lowers a schema that was valid when it was written.

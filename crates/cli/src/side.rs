@@ -130,14 +130,14 @@ impl Sides<'_> {
         match side {
             Side::Empty => Ok(plain("empty".into(), Schema::default())),
             Side::Declared => {
-                let declared = self.project()?.valid_declared()?;
-                Ok(plain("declared".into(), declared.physical(dialect).cloned().unwrap_or_default()))
+                let mut declared = self.project()?.valid_declared()?;
+                Ok(plain("declared".into(), declared.take_physical(dialect)))
             }
             Side::Path(path) => {
                 let mut files = Vec::new();
                 oak_files(path, &mut files)?;
-                let declared = read_declared(&files, Path::new(""), &[dialect])?.without_errors()?;
-                Ok(plain(path.display().to_string(), declared.physical(dialect).cloned().unwrap_or_default()))
+                let mut declared = read_declared(&files, Path::new(""), &[dialect])?.without_errors()?;
+                Ok(plain(path.display().to_string(), declared.take_physical(dialect)))
             }
             Side::History => {
                 let project = self.project()?;

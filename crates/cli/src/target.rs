@@ -152,8 +152,8 @@ pub struct State {
     pub standing: Standing,
     /// The tables it holds.
     pub live: Schema,
-    /// Tables as the newest applied migration left them.
-    pub expected: Schema,
+    /// Tables as the newest applied migration left them, where they are not what is there.
+    expected: Option<Schema>,
     /// From what is expected to what is there, managed tables only.
     pub drift: Changes,
     /// What nobody declared.
@@ -172,21 +172,15 @@ pub fn journal_state(project: &Project, history: &History, events: Vec<(String, 
     JournalState::from_events(of_project.map(|(_, event)| event))
 }
 
-/// Hashes of the scripts of applied migrations, as they are in the files.
-pub fn script_hashes(
-    project: &Project,
-    history: &History,
-    journal: &JournalState,
-    dialect: Dialect,
-) -> Result<BTreeMap<String, (String, String)>> {
-    let mut hashes = BTreeMap::new();
-    for migration in history.migrations() {
-        if journal.get(migration.id()).is_some() {
-            let sha = |direction| project.script(migration, dialect, direction).map(|file| script_sha(&file.text));
-            hashes.insert(migration.id().to_owned(), (sha(Direction::Up)?, sha(Direction::Down)?));
-        }
-    }
-    Ok(hashes)
+type Hashes = BTreeMap<String, (String, String)>;
+
+/// Hashes of the scripts of all migrations, as they are in the files; of one whose files cannot be read, the failure.
+fn script_hashes(project: &Project, history: &History, dialect: Dialect) -> Vec<(String, Result<(String, String)>)> {
+    let both = |migration: &Migration| {
+        let sha = |direction| project.script(migration, dialect, direction).map(|file| script_sha(&file.text));
+        Ok((sha(Direction::Up)?, sha(Direction::Down)?))
+    };
+    history.migrations().iter().map(|migration| (migration.id().to_owned(), both(migration))).collect()
 }
 
 /// The newest migration that a target has.
@@ -196,24 +190,45 @@ pub fn newest_applied<'h>(history: &'h History, standing: &Standing) -> Option<&
 
 /// Works out how a target stands.
 pub fn examine(project: &Project, history: &History, target: &Target, database: &dyn Database) -> Result<State> {
-    let (events, introspected) = database.snapshot()?;
+    // Files and database do not wait for each other.
+    let (hashes, found) = std::thread::scope(|scope| {
+        let hashes = scope.spawn(|| script_hashes(project, history, target.dialect));
+        let found = database.snapshot();
+        (hashes.join(), found)
+    });
+    let (events, introspected) = found?;
     let journal = journal_state(project, history, events);
-    let hashes = script_hashes(project, history, &journal, target.dialect)?;
+    let hashes = hashes.map_err(|_| Failure::new("reading the scripts broke off"))?;
+    // Scripts that nothing ran from are looked at when they are to run.
+    let applied = hashes.into_iter().filter(|(id, _)| journal.get(id).is_some());
+    let hashes: Hashes = applied.map(|(id, hashes)| Ok((id, hashes?))).collect::<Result<_>>()?;
     let standing = standing(history, &journal, &hashes);
     let ignored = |name: &str| is_ignored(&project.settings.unmanaged_tables, name);
     let live = introspected.schema.filtered(|table| !ignored(&table.name));
     let newest = newest_applied(history, &standing);
+    let mut unmanaged: Vec<_> = introspected.unmanaged.into_iter().filter(|object| !ignored(&object.name)).collect();
+    // Equal fingerprints are equal schemas: there is no need to work out again what was expected.
     let expected = match newest {
-        // Equal fingerprints are equal schemas: there is no need to work out again what was expected.
-        Some(migration) if is_as_recorded(migration, target.dialect, &live) => live.clone(),
-        _ => project.physical_after(newest, target.dialect)?,
+        Some(migration) if is_as_recorded(migration, target.dialect, &live) => None,
+        _ => Some(project.physical_after(newest, target.dialect)?),
     };
-    let is_managed = |table: &Table| expected.table(&table.name).is_some();
-    let mut unmanaged: Vec<_> = live.tables().filter(|table| !is_managed(table)).map(unmanaged_table).collect();
-    unmanaged.extend(introspected.unmanaged.into_iter().filter(|object| !ignored(&object.name)));
+    let drift = match &expected {
+        None => Changes::default(),
+        Some(expected) => {
+            let is_managed = |table: &Table| expected.table(&table.name).is_some();
+            unmanaged.extend(live.tables().filter(|table| !is_managed(table)).map(unmanaged_table));
+            diff(expected, &live.clone().filtered(is_managed))
+        }
+    };
     unmanaged.sort();
-    let drift = diff(&expected, &live.clone().filtered(is_managed));
     Ok(State { journal, standing, live, expected, drift, unmanaged })
+}
+
+impl State {
+    /// Tables as the newest applied migration left them.
+    pub fn expected(&self) -> &Schema {
+        self.expected.as_ref().unwrap_or(&self.live)
+    }
 }
 
 fn is_as_recorded(migration: &Migration, dialect: Dialect, live: &Schema) -> bool {

@@ -138,7 +138,7 @@ fn refuse_tables_in_the_way(
     let after = project.physical_after(last, target.dialect)?;
     let in_the_way = after
         .tables()
-        .find(|table| state.expected.table(&table.name).is_none() && state.live.table(&table.name).is_some());
+        .find(|table| state.expected().table(&table.name).is_none() && state.live.table(&table.name).is_some());
     match in_the_way {
         None => Ok(()),
         Some(table) => Err(Failure::new(format!("{} already has a table {}, which no migration made", target.name, table.name)).help(
@@ -181,7 +181,7 @@ fn read<'h>(project: &Project, migration: &'h Migration, target: &Target) -> Res
 }
 
 fn managed_names(state: &State) -> BTreeSet<String> {
-    state.expected.tables().map(|table| table.name.to_ascii_lowercase()).collect()
+    state.expected().tables().map(|table| table.name.to_ascii_lowercase()).collect()
 }
 
 fn dry_run(pending: &[Pending<'_>], target: &Target, global: &Global, output: &mut Output) {

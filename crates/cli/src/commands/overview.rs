@@ -43,7 +43,7 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
     let mut undrafted = None;
     if errors == 0 && history.faults().is_empty() {
         let mut changes = 0;
-        for (dialect, schema) in &declared.lowered {
+        for (dialect, schema) in declared.lowered.iter() {
             let before = project.physical_after(history.newest(), *dialect)?;
             let reports = describe(&diff(&before, schema));
             if !reports.is_empty() && changes == 0 {

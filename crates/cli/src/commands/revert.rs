@@ -207,7 +207,7 @@ fn run_all(
     output: &mut Output,
 ) -> Result<()> {
     let mut last_seq = state.journal.last_seq;
-    let mut managed = state.expected.clone();
+    let mut managed = state.expected().clone();
     for (at, one) in leaving.iter().enumerate() {
         let outcome = outcome(project, history, one, &managed, target)?;
         let preflight = database.preflight(&one.script)?;
