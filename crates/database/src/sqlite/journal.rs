@@ -1,5 +1,7 @@
 //! The journal and the store, in the target itself.
 
+use std::sync::OnceLock;
+
 use hollow_oak_core::history::{Event, EventKind, KeptScripts};
 use hollow_oak_core::physical::RULES;
 use rusqlite::{Connection, OptionalExtension, params};
@@ -91,9 +93,9 @@ pub(super) fn read(connection: &Connection) -> Result<Vec<(String, Event)>, Data
     Ok(events)
 }
 
-/// The place of the last event, 0 where there is none.
-pub(super) fn last_seq(connection: &Connection) -> Result<i64, DatabaseError> {
-    if !exists(connection)? {
+/// The place of the last event, 0 where there is none. Whoever has seen one knows that the journal is there.
+pub(super) fn last_seq(connection: &Connection, seen: i64) -> Result<i64, DatabaseError> {
+    if seen == 0 && !exists(connection)? {
         return Ok(0);
     }
     let mut statement = connection.prepare_cached("select coalesce(max(seq), 0) from hollow_oak_journal")?;
@@ -113,8 +115,7 @@ pub(super) fn write(
     keep.execute(params!["down script", entry.down_sha, entry.down])?;
     let rules = format!("fingerprint {RULES}, SQLite {}", rusqlite::version());
     let overrides = Some(entry.overrides).filter(|text| !text.is_empty());
-    let user = whoami::username().unwrap_or_else(|_| "unknown".into());
-    let host = whoami::hostname().unwrap_or_else(|_| "unknown".into());
+    let (user, host) = who();
     let mut insert = connection.prepare_cached(
         "insert into hollow_oak_journal (project, migration, title, event, overrides, up_sha, down_sha, expected, observed,
              rules, at, \"by\", host, took_ms, oak_version, format)
@@ -138,6 +139,16 @@ pub(super) fn write(
         FORMAT,
     ])?;
     Ok(connection.last_insert_rowid())
+}
+
+/// The names of user and host; asking the system for them is worth doing once.
+fn who() -> &'static (String, String) {
+    static WHO: OnceLock<(String, String)> = OnceLock::new();
+    WHO.get_or_init(|| {
+        let user = whoami::username().unwrap_or_else(|_| "unknown".into());
+        let host = whoami::hostname().unwrap_or_else(|_| "unknown".into());
+        (user, host)
+    })
 }
 
 /// The scripts kept under these hashes.

@@ -106,7 +106,7 @@ fn in_transaction(locked: Locked<'_>, migrating: &Migrating<'_>) -> Result<Ran, 
     let began = Instant::now();
     let transaction = locked.0;
     hook::boundary();
-    if journal::last_seq(transaction)? != migrating.last_seq {
+    if journal::last_seq(transaction, migrating.last_seq)? != migrating.last_seq {
         return Err(Failure { kind: FailureKind::JournalMoved });
     }
     if let Some(state) = migrating.schema_state
@@ -133,7 +133,9 @@ fn in_transaction(locked: Locked<'_>, migrating: &Migrating<'_>) -> Result<Ran, 
         }
     }
     let observed = migrating.outcome.map(|outcome| check_outcome(transaction, outcome)).transpose()?;
-    journal::create(transaction)?;
+    if migrating.last_seq == 0 {
+        journal::create(transaction)?;
+    }
     hook::boundary();
     let took_ms = i64::try_from(began.elapsed().as_millis()).unwrap_or(i64::MAX);
     let last_seq = journal::write(transaction, &migrating.entry, observed.as_deref(), took_ms)?;
