@@ -173,3 +173,23 @@ fn a_table_that_goes_is_noticed_though_the_rest_of_the_file_is_the_same() {
     assert!(project.ok(&["draft", "nothing"]).starts_with("drafted 0003-nothing: 1 step up"));
     assert!(project.ok(&["draft", "again"]).starts_with("up to date"));
 }
+
+#[test]
+fn the_demo_plays_to_its_end_and_leaves_a_project_in_order() {
+    let project = Project::empty();
+    let story = project.ok(&["demo", "--keep", "brackenfold"]);
+    assert!(story.contains("the end: that was the journey"), "{story}");
+    for (arguments, expected) in [
+        (&["format", "--check"][..], "nothing to do"),
+        (&["check"], "no errors"),
+        (&["status", "--exit-code"], "up to date"),
+        (&["diff", "live", "declared"], "no difference"),
+    ] {
+        let mut command = project.command(arguments);
+        command.current_dir(project.file("brackenfold"));
+        let answer = Project::answer(command);
+        assert!(answer.status == 0 && answer.stdout.starts_with(expected), "{arguments:?}: {answer}");
+    }
+    let answer = project.oak(&["demo", "--keep", "brackenfold"]);
+    assert_eq!((answer.status, answer.stdout.as_str()), (2, ""));
+}
