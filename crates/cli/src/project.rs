@@ -281,8 +281,8 @@ impl ScriptFile {
     }
 
     /// Takes the script apart.
-    pub fn parse(&self) -> Result<Script> {
-        Script::read(&self.text).map_err(|error| {
+    pub fn parse(&self, dialect: Dialect) -> Result<Script> {
+        Script::read(dialect, &self.text).map_err(|error| {
             Failure::new(format!("{}:{}: {}", shown_path(&self.path), error.line, error.kind))
                 .help("docs/own-sql.md says what a script may hold")
         })

@@ -6,6 +6,8 @@ use hollow_oak_core::Dialect;
 use hollow_oak_core::history::History;
 use hollow_oak_core::physical::{Schema, Unmanaged};
 
+use hollow_oak_database::Database;
+
 use crate::args::Global;
 use crate::failure::{Failure, Result};
 use crate::project::{Project, oak_files, read_declared};
@@ -76,6 +78,8 @@ pub struct Held {
     pub unmanaged: Vec<Unmanaged>,
     /// For a live side, the position of the newest applied migration.
     pub newest: Option<usize>,
+    /// For a live side, its database.
+    pub database: Option<Box<dyn Database>>,
 }
 
 /// What is needed to fill sides.
@@ -126,7 +130,7 @@ impl Sides<'_> {
 
     /// Fills a side.
     pub fn fill(&self, side: &Side, dialect: Dialect) -> Result<Held> {
-        let plain = |label: String, schema: Schema| Held { label, schema, unmanaged: Vec::new(), newest: None };
+        let plain = |label: String, schema: Schema| Held { label, schema, unmanaged: Vec::new(), newest: None, database: None };
         match side {
             Side::Empty => Ok(plain("empty".into(), Schema::default())),
             Side::Declared => {
@@ -163,7 +167,8 @@ impl Sides<'_> {
         let label = format!("live ({})", target.name);
         let Some(project) = self.project else {
             let introspected = database.introspect()?;
-            return Ok(Held { label, schema: introspected.schema, unmanaged: introspected.unmanaged, newest: None });
+            let (schema, unmanaged) = (introspected.schema, introspected.unmanaged);
+            return Ok(Held { label, schema, unmanaged, newest: None, database: Some(database) });
         };
         let (events, introspected) = database.snapshot()?;
         let journal = target::journal_state(project, self.history, events);
@@ -171,6 +176,7 @@ impl Sides<'_> {
         let ignored = |name: &str| target::is_ignored(&project.settings.unmanaged_tables, name);
         let schema = introspected.schema.filtered(|table| !ignored(&table.name));
         let unmanaged = introspected.unmanaged.into_iter().filter(|one| !ignored(&one.name)).collect();
-        Ok(Held { label, schema, unmanaged, newest: standing.applied.last().copied() })
+        let newest = standing.applied.last().copied();
+        Ok(Held { label, schema, unmanaged, newest, database: Some(database) })
     }
 }

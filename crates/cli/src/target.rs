@@ -4,9 +4,9 @@ use std::collections::BTreeMap;
 use std::path::Path;
 use std::time::Duration;
 
-use hollow_oak_core::diff::{Changes, diff};
+use hollow_oak_core::diff::{Changes, diff, overlook_comments};
 use hollow_oak_core::history::{Event, History, JournalState, Migration, Standing, standing};
-use hollow_oak_core::physical::{ObjectKind, Schema, Table, Unmanaged, fingerprint};
+use hollow_oak_core::physical::{EnumType, ObjectKind, Schema, Table, Unmanaged, fingerprint};
 use hollow_oak_core::script::Direction;
 use hollow_oak_core::{Dialect, Provider};
 use hollow_oak_database::{Database, Opening, TargetUrl};
@@ -215,9 +215,10 @@ pub fn examine(project: &Project, history: &History, target: &Target, database: 
     let drift = match &expected {
         None => Changes::default(),
         Some(expected) => {
-            let is_managed = |table: &Table| expected.table(&table.name).is_some();
-            unmanaged.extend(live.tables().filter(|table| !is_managed(table)).map(unmanaged_table));
-            diff(expected, &live.clone().filtered(is_managed))
+            let mut managed = managed_only(live.clone(), expected, &mut unmanaged);
+            confirm(database, &mut managed, expected, &mut unmanaged)?;
+            let drift = diff(expected, &managed);
+            drift
         }
     };
     unmanaged.sort();
@@ -234,6 +235,38 @@ impl State {
 fn is_as_recorded(migration: &Migration, dialect: Dialect, live: &Schema) -> bool {
     let recorded = migration.record.expected.get(dialect.provider().word());
     recorded.is_some_and(|recorded| *recorded == fingerprint(live).0)
+}
+
+/// The tables and enum types of a live schema that the other one has as well; the rest is unmanaged.
+pub fn managed_only(live: Schema, expected: &Schema, unmanaged: &mut Vec<Unmanaged>) -> Schema {
+    let is_table = |table: &Table| expected.table(&table.name).is_some();
+    let is_enum = |one: &EnumType| expected.enumeration(&one.name).is_some();
+    unmanaged.extend(live.tables().filter(|table| !is_table(table)).map(unmanaged_table));
+    unmanaged.extend(live.enums().filter(|one| !is_enum(one)).map(unmanaged_enum));
+    live.filtered(is_table).filtered_enums(is_enum)
+}
+
+/// Sets aside what a live schema says beyond the expected one without being different: descriptions that nobody declared
+/// are unmanaged, and expressions that the server words in its own way are recognised.
+pub fn confirm(
+    database: &dyn Database,
+    live: &mut Schema,
+    expected: &Schema,
+    unmanaged: &mut Vec<Unmanaged>,
+) -> Result<()> {
+    for (table, column) in overlook_comments(live, expected) {
+        let name = column.unwrap_or_else(|| table.clone());
+        unmanaged.push(Unmanaged { kind: ObjectKind::Comment, name, table: Some(table), sql: String::new() });
+    }
+    if !diff(live, expected).is_empty() {
+        database.confirm(live, expected)?;
+    }
+    Ok(())
+}
+
+/// An enum type that nobody declared.
+pub fn unmanaged_enum(one: &EnumType) -> Unmanaged {
+    Unmanaged { kind: ObjectKind::Enum, name: one.name.clone(), table: None, sql: one.words.join(", ") }
 }
 
 /// A table that nobody declared.

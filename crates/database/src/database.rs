@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use hollow_oak_core::history::{Event, KeptScripts};
-use hollow_oak_core::physical::Introspected;
+use hollow_oak_core::physical::{Introspected, Schema};
 
 use crate::error::{DatabaseError, Failure};
 use crate::run::{Migrating, Preflight, Ran, Waiting};
@@ -38,7 +38,7 @@ pub struct Rows {
 }
 
 /// A live database.
-pub trait Database {
+pub trait Database: Send {
     /// Product and version, and whether the database is there.
     ///
     /// # Errors
@@ -59,6 +59,14 @@ pub trait Database {
     ///
     /// As for [`Self::journal`] and [`Self::introspect`].
     fn snapshot(&self) -> Result<(Vec<(String, Event)>, Introspected), DatabaseError>;
+
+    /// Finds out, for expressions of a live schema that read otherwise than what was declared, whether the server stores
+    /// the one for the other, and tells the live schema. What cannot be found out stays different.
+    ///
+    /// # Errors
+    ///
+    /// Where the database does not answer, or refuses.
+    fn confirm(&self, live: &mut Schema, expected: &Schema) -> Result<(), DatabaseError>;
 
     /// The events of the journal in order, each with the name of the project it is of; none where there is no journal.
     ///

@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 use std::time::Duration;
 
+use hollow_oak_core::Provider;
 use hollow_oak_core::diff::Changes;
 
 /// A database that cannot be used.
@@ -54,6 +55,84 @@ pub enum DatabaseError {
         /// The nearest that is there.
         nearest: Option<String>,
     },
+    /// No server answers there.
+    #[error("no {} server answers at {place}: {message}", provider.title())]
+    Unreachable {
+        /// The provider.
+        provider: Provider,
+        /// Host and port, or socket.
+        place: String,
+        /// The system's message.
+        message: String,
+    },
+    /// The server does not let this user in.
+    #[error("the server at {place} does not let {user} in: {message}")]
+    LoginRefused {
+        /// Host and port, or socket.
+        place: String,
+        /// The user's name.
+        user: String,
+        /// The server's message.
+        message: String,
+    },
+    /// The connection is not, or not well enough, encrypted.
+    #[error("no trusted connection to {place}: {message}")]
+    Untrusted {
+        /// Host and port, or socket.
+        place: String,
+        /// What is wrong.
+        message: String,
+    },
+    /// A right is missing.
+    #[error("{user} may not do this: {message}")]
+    NoRight {
+        /// The user's name.
+        user: String,
+        /// The server's message.
+        message: String,
+    },
+    /// The server is older than what scripts are written for.
+    #[error("the server is {found}, and scripts are written for {} {least} and later", provider.title())]
+    TooOld {
+        /// The provider.
+        provider: Provider,
+        /// Product and version.
+        found: String,
+        /// The least version.
+        least: &'static str,
+    },
+    /// The URL says one provider, and the server is of another.
+    #[error("the url says {}, and the server at {place} is {found}", provider.title())]
+    OtherProvider {
+        /// The provider of the URL.
+        provider: Provider,
+        /// Host and port, or socket.
+        place: String,
+        /// What the server says it is.
+        found: String,
+    },
+    /// The server broke off.
+    #[error("the connection to the server broke: {message}")]
+    Broken {
+        /// The system's message.
+        message: String,
+    },
+    /// Somebody else holds a table for too long.
+    #[error("another session holds a lock on what has to change, for longer than {waited:?}")]
+    Busy {
+        /// How long was waited.
+        waited: Duration,
+    },
+    /// Anything else that a server says.
+    #[error("{} says: {message}", provider.title())]
+    Server {
+        /// The provider.
+        provider: Provider,
+        /// The server's message, with its detail and hint.
+        message: String,
+        /// SQLSTATE, or the server's error number.
+        code: String,
+    },
     /// Anything else that SQLite says.
     #[error("SQLite says: {message}")]
     Sqlite {
@@ -77,6 +156,24 @@ impl DatabaseError {
             Self::NoTable { nearest: Some(nearest), .. } => format!("did you mean `{nearest}`?"),
             Self::NoTable { nearest: None, .. } => "`oak show` lists the tables".into(),
             Self::Sqlite { .. } => "nothing was changed".into(),
+            Self::Unreachable { .. } => {
+                "start it, or mend host and port in the target's url; `--wait 30s` waits for a server that is starting".into()
+            }
+            Self::LoginRefused { .. } => {
+                "mend user and password in the target's url; a password can come from the environment: `password = { env = \"APP_PASSWORD\" }`".into()
+            }
+            Self::Untrusted { .. } => {
+                "`sslrootcert=FILE` in the url names the authority to trust; `sslmode=require` encrypts without asking who the server is".into()
+            }
+            Self::NoRight { .. } => "ask the database's owner for the right, or name a user who has it in the target's url".into(),
+            Self::TooOld { .. } => "update the server".into(),
+            Self::OtherProvider { found, .. } => {
+                let scheme = if found.contains("MariaDB") { "mariadb" } else { "mysql" };
+                format!("begin the target's url with `{scheme}://`, and list `{scheme}` in `[providers]`")
+            }
+            Self::Broken { .. } => "look at the server's log; the same command again goes on where it stopped".into(),
+            Self::Busy { .. } => "find the session that holds it, or try again later; `lock_wait` in hollow-oak.toml says how long to wait".into(),
+            Self::Server { .. } => "the server's manual explains its message".into(),
         }
     }
 }
@@ -96,17 +193,25 @@ impl From<rusqlite::Error> for DatabaseError {
     }
 }
 
-/// A migration that did not go through. Everything it had done was rolled back.
+/// A migration that did not go through.
 #[derive(Debug, thiserror::Error)]
 #[error("{kind}")]
 pub struct Failure {
     /// What happened.
     pub kind: FailureKind,
+    /// How many of its steps remain done, and of how many. Nothing where all of it was rolled back.
+    pub remains: Option<(usize, usize)>,
+}
+
+impl From<FailureKind> for Failure {
+    fn from(kind: FailureKind) -> Self {
+        Self { kind, remains: None }
+    }
 }
 
 impl From<DatabaseError> for Failure {
     fn from(error: DatabaseError) -> Self {
-        Self { kind: FailureKind::Database(error) }
+        FailureKind::Database(error).into()
     }
 }
 
@@ -129,7 +234,7 @@ pub enum FailureKind {
     #[error("the database's schema was changed by another program between the check and the run")]
     SchemaMoved,
     /// A statement failed.
-    #[error("SQLite refused a statement: {message}")]
+    #[error("the database refused a statement: {message}")]
     Statement {
         /// The step's number, from 1.
         step: usize,
@@ -139,7 +244,7 @@ pub enum FailureKind {
         line: usize,
         /// The statement.
         sql: String,
-        /// SQLite's message.
+        /// The database's message.
         message: String,
         /// Whether a constraint was violated by rows.
         by_rows: bool,
@@ -171,6 +276,14 @@ pub enum FailureKind {
         kind: String,
         /// Its name.
         name: String,
+    },
+    /// An interrupted run cannot be gone on with.
+    #[error("step {step} ({title}) was interrupted, and it cannot be found out whether it took effect")]
+    Undecided {
+        /// The step's number, from 1.
+        step: usize,
+        /// Its title.
+        title: String,
     },
     /// The outcome is not what the migration's schema says.
     #[error("the outcome is not what the migration's schema.oak says")]

@@ -9,14 +9,21 @@
 mod database;
 mod error;
 pub mod hook;
+mod postgres;
 mod run;
+mod server;
 mod sqlite;
+mod tls;
 mod url;
 
 pub use database::{Database, Opening, Rows, Server};
 pub use error::{DatabaseError, Failure, FailureKind};
-pub use run::{Dependent, JournalEntry, Migrating, Outcome, Preflight, Ran, Waiting};
-pub use url::{TargetUrl, UrlError};
+pub use run::{
+    Dependent, JournalEntry, Migrating, Outcome, Preflight, Ran, Resume, Undecided, Waiting, WaitingFor,
+};
+pub use url::{Host, ServerUrl, TargetUrl, Tls, UrlError};
+
+use hollow_oak_core::Provider;
 
 /// Opens the database of a target.
 ///
@@ -26,5 +33,10 @@ pub use url::{TargetUrl, UrlError};
 pub fn open(url: &TargetUrl, opening: Opening) -> Result<Box<dyn Database>, DatabaseError> {
     match url {
         TargetUrl::Sqlite { path } => Ok(Box::new(sqlite::Connection::open(path, opening)?)),
+        TargetUrl::Server(server) => match server.provider {
+            Provider::Postgres => Ok(Box::new(postgres::open(server, opening)?)),
+            Provider::Mariadb | Provider::Mysql => todo!(),
+            Provider::Sqlite | Provider::Sqlserver => unreachable!("a server's URL is of a server"),
+        },
     }
 }

@@ -20,6 +20,28 @@ pub struct Migrating<'a> {
     pub schema_state: Option<i64>,
     /// What the outcome has to be, where it is to be checked before the commit.
     pub outcome: Option<&'a Outcome>,
+    /// An interrupted run of the same script that this one goes on with.
+    pub resume: Option<Resume>,
+}
+
+/// How an interrupted run is gone on with.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Resume {
+    /// How many steps are known to be done.
+    pub steps_done: usize,
+    /// Whether the run undoes what an interrupted run the other way did: every step is judged before it runs.
+    pub undoes: bool,
+    /// What is to become of a step that cannot be judged.
+    pub undecided: Option<Undecided>,
+}
+
+/// A person's word on a step that may have taken effect.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Undecided {
+    /// It is run again.
+    Repeat,
+    /// It counts as done.
+    Skip,
 }
 
 /// What a schema has to be after a run.
@@ -27,8 +49,20 @@ pub struct Migrating<'a> {
 pub struct Outcome {
     /// The managed tables, as they have to be.
     pub schema: Schema,
-    /// Folded names of tables that were managed before and are not to be there any more.
+    /// Tables and enum types that were managed before and are not to be there any more, by their names as they are
+    /// compared.
     pub gone: BTreeSet<String>,
+    /// Objects that this run made by generated steps, in the words of the steps' headers: what the server stored for
+    /// their expressions is its word for ours.
+    pub made: BTreeSet<String>,
+}
+
+impl Outcome {
+    /// Whether a table or enum type of this name is managed.
+    pub fn manages(&self, name: &str) -> bool {
+        let key = self.schema.key(name);
+        self.gone.contains(&key) || self.schema.table(name).is_some() || self.schema.enumeration(name).is_some()
+    }
 }
 
 /// What the journal will say of a run.
@@ -67,11 +101,22 @@ pub struct Ran {
     pub last_seq: i64,
 }
 
-/// A run has to wait for another one.
+/// A run has to wait.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Waiting {
     /// How long it will wait at most.
     pub at_most: Duration,
+    /// What for.
+    pub cause: WaitingFor,
+}
+
+/// What a run waits for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum WaitingFor {
+    /// Another run of the tool.
+    Run,
+    /// A session that uses what has to change.
+    Session,
 }
 
 /// What a migration's steps have to keep.

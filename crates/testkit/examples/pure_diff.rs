@@ -5,25 +5,16 @@ use std::time::Instant;
 
 use hollow_oak_core::diff::diff;
 use hollow_oak_core::physical::{
-    Column, Index, IndexKey, IndexPart, KeyColumn, Origin, PrimaryKey, Schema, Table, TypeName,
+    Column, Index, IndexKey, IndexPart, KeyColumn, NameCase, PrimaryKey, Schema, Table, TypeName,
 };
 
 fn column(name: &str, ty: &str) -> Column {
-    Column {
-        name: name.to_owned(),
-        ty: TypeName::new(ty),
-        declared_type: Origin(None),
-        nullable: false,
-        default: None,
-        generated: None,
-        collation: None,
-        attributes: Default::default(),
-    }
+    Column::new(name, TypeName::new(ty))
 }
 
 fn schema(tables: usize, changed: bool) -> Schema {
     let table = |number: usize| {
-        let mut table = Table::new(format!("table_{number}"));
+        let mut table = Table::new(format!("table_{number}"), NameCase::Ignored);
         table.columns = (0..10).map(|at| column(&format!("column_{at}"), "VARCHAR(40)")).collect();
         if changed && number.is_multiple_of(100) {
             table.columns[5] = column("column_5", "TEXT");
@@ -34,20 +25,14 @@ fn schema(tables: usize, changed: bool) -> Schema {
             attributes: Default::default(),
         });
         table.indexes = (1..3)
-            .map(|at| Index {
-                name: format!("table_{number}_{at}"),
-                unique: false,
-                parts: vec![IndexPart {
-                    key: IndexKey::Column(format!("column_{at}")),
-                    collation: None,
-                    descending: false,
-                }],
-                predicate: None,
+            .map(|at| {
+                let part = IndexPart::new(IndexKey::Column(format!("column_{at}")));
+                Index::new(format!("table_{number}_{at}"), false, vec![part])
             })
             .collect();
         table
     };
-    Schema::new((0..tables).map(table))
+    Schema::new(NameCase::Ignored, (0..tables).map(table))
 }
 
 fn main() {

@@ -111,6 +111,7 @@ impl Coverage {
             }
             for item in &alteration.items {
                 match item {
+                    ItemChange::Comment { .. } => {}
                     ItemChange::Column(change) => {
                         self.change("column", change);
                         if let Change::Alter { from, to } = change {

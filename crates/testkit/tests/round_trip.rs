@@ -179,10 +179,11 @@ impl Pair<'_> {
         seen.steps += plan.steps.len();
         seen.rebuilds += plan.steps.iter().filter(|planned| planned.step.kind() == "rebuild-table").count();
         let text = write(Dialect::Sqlite, "0001-pair", Direction::Up, &plan);
-        let script = Script::read(&text).unwrap_or_else(|error| panic!("{error}\n{text}"));
+        let script = Script::read(Dialect::Sqlite, &text).unwrap_or_else(|error| panic!("{error}\n{text}"));
         assert!(script.steps.iter().all(hollow_oak_core::script::ScriptStep::is_as_generated), "{text}");
-        let gone = from.tables().map(|table| table.name.to_ascii_lowercase()).collect();
-        let outcome = Outcome { schema: to.clone(), gone };
+        let gone = from.tables().map(|table| from.key(&table.name)).collect();
+        let made = script.steps.iter().map(|step| step.object.clone()).collect();
+        let outcome = Outcome { schema: to.clone(), gone, made };
         let last = database.journal().expect("the journal is read").last().map_or(0, |(_, event)| event.seq);
         let entry = JournalEntry {
             project: "pair",
@@ -198,7 +199,14 @@ impl Pair<'_> {
             oak_version: "0",
         };
         let migrating =
-            Migrating { entry, script: &script, last_seq: last, schema_state: None, outcome: Some(&outcome) };
+            Migrating {
+                entry,
+                script: &script,
+                last_seq: last,
+                schema_state: None,
+                outcome: Some(&outcome),
+                resume: None,
+            };
         let oracle = oracle::schema(self.file).expect("the oracle answers");
         let Err(failure) = database.run(&migrating, &mut |_| {}) else { return false };
         self.assert_foretold(&plan, &failure.kind, &text);

@@ -11,8 +11,8 @@ use serde_json::json;
 
 use super::diff::with_differences;
 use super::running::{
-    Broken, confirm, drift_refusal, history_refusals, obstacle_refusal, position_in_words, settle, show_preflight,
-    show_steps,
+    Broken, confirm, drift_refusal, history_refusals, made_by, managed_names, obstacle_refusal, position_in_words, settle, show_preflight,
+    show_steps, waiting_text,
 };
 use crate::args::{ApplyArgs, Global};
 use crate::exit::Exit;
@@ -77,7 +77,8 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
         history: &history,
         target: &target,
         overrides,
-        gone: managed_names(&state),
+        gone: managed_names(state.expected()),
+        made: BTreeSet::new(),
         drifted: drifted_names(&state),
     };
     let applied = run.all(&pending, &state, preflights.first().map(|one| one.schema_state), output)?;
@@ -152,7 +153,7 @@ fn refuse_to_rebuild_drifted(pending: &[Pending<'_>], state: &State, target: &Ta
     let drifted = drifted_names(state);
     let rebuilt = pending.iter().flat_map(|one| &one.script.steps).find_map(|step| {
         let table = step.object.strip_prefix("rebuild-table ")?;
-        drifted.contains(&table.to_ascii_lowercase()).then(|| table.to_owned())
+        drifted.contains(&state.live.key(table)).then(|| table.to_owned())
     });
     match rebuilt {
         None => Ok(()),
@@ -168,20 +169,16 @@ fn refuse_to_rebuild_drifted(pending: &[Pending<'_>], state: &State, target: &Ta
 }
 
 fn drifted_names(state: &State) -> BTreeSet<String> {
-    let names = describe(&state.drift).into_iter().map(|report| report.table.to_ascii_lowercase());
+    let names = describe(&state.drift).into_iter().map(|report| state.live.key(&report.table));
     names.collect()
 }
 
 fn read<'h>(project: &Project, migration: &'h Migration, target: &Target) -> Result<Pending<'h>> {
     let up = project.script(migration, target.dialect, Direction::Up)?;
     let down = project.script(migration, target.dialect, Direction::Down)?;
-    down.parse()?;
-    let script = up.parse()?;
+    down.parse(target.dialect)?;
+    let script = up.parse(target.dialect)?;
     Ok(Pending { migration, up, down, script })
-}
-
-fn managed_names(state: &State) -> BTreeSet<String> {
-    state.expected().tables().map(|table| table.name.to_ascii_lowercase()).collect()
 }
 
 fn dry_run(pending: &[Pending<'_>], target: &Target, global: &Global, output: &mut Output) {
@@ -230,6 +227,8 @@ struct Run<'a> {
     gone: BTreeSet<String>,
     /// Tables that had drifted before, by folded name; what becomes of them is not checked.
     drifted: BTreeSet<String>,
+    /// Objects that generated steps of this run made, since the last check of the outcome.
+    made: BTreeSet<String>,
 }
 
 impl Run<'_> {
@@ -257,10 +256,11 @@ impl Run<'_> {
                 last_seq,
                 schema_state: schema_state.take(),
                 outcome: outcome.as_ref(),
+                resume: None,
             };
             let name = &self.target.name;
             let ran = database.run(&migrating, &mut |waiting| {
-                output.say(format_args!("waiting for another run on {name} to finish, at most {:?}", waiting.at_most));
+                output.say(waiting_text(&waiting, name));
             });
             match ran {
                 Ok(ran) => {
@@ -324,14 +324,15 @@ impl Run<'_> {
 
     /// What has to come out; checked after own SQL and at the end of the run.
     fn outcome(&mut self, one: &Pending<'_>, is_last: bool) -> Result<Option<Outcome>> {
+        self.made.extend(made_by([&one.script]));
         if !is_last && !one.script.has_own_sql() {
             return Ok(None);
         }
         let schema = self.project.physical_after(Some(one.migration), self.target.dialect)?;
-        let checked = |name: &str| !self.drifted.contains(&name.to_ascii_lowercase());
-        let gone = self.gone.iter().filter(|name| checked(name)).cloned().collect();
-        let outcome = Outcome { gone, schema: schema.filtered(|table| checked(&table.name)) };
-        self.gone.extend(outcome.schema.tables().map(|table| table.name.to_ascii_lowercase()));
+        let gone = self.gone.iter().filter(|name| !self.drifted.contains(*name)).cloned().collect();
+        let schema = schema.filtered(|table| !self.drifted.contains(&table.key()));
+        let outcome = Outcome { gone, schema, made: std::mem::take(&mut self.made) };
+        self.gone.extend(managed_names(&outcome.schema));
         Ok(Some(outcome))
     }
 
@@ -341,6 +342,7 @@ impl Run<'_> {
             script: shown_path(&one.up.path),
             event: EventKind::Applied,
             target: self.target.name.clone(),
+            provider: self.target.provider(),
             before,
             at: position_in_words(self.project, self.history, database),
         }

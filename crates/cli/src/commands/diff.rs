@@ -3,7 +3,7 @@
 use hollow_oak_core::Dialect;
 use hollow_oak_core::diff::{Changes, TableReport, Verb, describe, diff};
 use hollow_oak_core::history::History;
-use hollow_oak_core::physical::{Schema, Unmanaged};
+use hollow_oak_core::physical::{EnumType, Schema, Table, Unmanaged};
 use hollow_oak_core::plan::plan;
 use hollow_oak_core::plural::plural;
 use serde_json::{Value, json};
@@ -14,7 +14,7 @@ use crate::failure::{Failure, Result};
 use crate::output::{Output, accent, danger, dim, done, strong};
 use crate::project::{Project, find_folder};
 use crate::side::{Held, Side, Sides};
-use crate::target::unmanaged_table;
+use crate::target::{confirm, unmanaged_enum, unmanaged_table};
 
 /// What was compared for one dialect.
 struct Compared {
@@ -48,6 +48,11 @@ pub fn run(args: &DiffArgs, global: &Global, output: &mut Output) -> Result<Exit
                 (false, true) => unmanaged.extend(aside.set(&mut to, &from.schema)?),
                 _ => {}
             }
+        }
+        match (&from.database, &to.database) {
+            (Some(database), None) => confirm(&**database, &mut from.schema, &to.schema, &mut unmanaged)?,
+            (None, Some(database)) => confirm(&**database, &mut to.schema, &from.schema, &mut unmanaged)?,
+            _ => {}
         }
         let changes = diff(&from.schema, &to.schema);
         labels = (from.label, to.label);
@@ -86,15 +91,19 @@ impl Aside<'_> {
     /// Takes tables that nobody declares, nor the newest applied migration, out of a live side.
     fn set(&self, live: &mut Held, other: &Schema) -> Result<Vec<Unmanaged>> {
         let all_declared = live.schema.tables().all(|table| other.table(&table.name).is_some());
-        if all_declared {
+        let all_enums = live.schema.enums().all(|one| other.enumeration(&one.name).is_some());
+        if all_declared && all_enums {
             return Ok(Vec::new());
         }
         let newest = live.newest.map(|at| &self.history.migrations()[at]);
         let applied = self.project.physical_after(newest, self.dialect)?;
-        let is_managed = |name: &str| other.table(name).is_some() || applied.table(name).is_some();
+        let is_table = |table: &Table| other.table(&table.name).is_some() || applied.table(&table.name).is_some();
+        let is_enum =
+            |one: &EnumType| other.enumeration(&one.name).is_some() || applied.enumeration(&one.name).is_some();
         let schema = std::mem::take(&mut live.schema);
-        let aside = schema.tables().filter(|table| !is_managed(&table.name)).map(unmanaged_table).collect();
-        live.schema = schema.filtered(|table| is_managed(&table.name));
+        let mut aside: Vec<_> = schema.tables().filter(|table| !is_table(table)).map(unmanaged_table).collect();
+        aside.extend(schema.enums().filter(|one| !is_enum(one)).map(unmanaged_enum));
+        live.schema = schema.filtered(is_table).filtered_enums(is_enum);
         Ok(aside)
     }
 }

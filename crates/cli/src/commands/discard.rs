@@ -64,7 +64,7 @@ fn has_applied(project: &Project, history: &History, newest: &Migration, name: &
 fn has_own_sql(project: &Project, migration: &Migration) -> Result<bool> {
     for dialect in &project.settings.dialects {
         for direction in [Direction::Up, Direction::Down] {
-            let script = project.script(migration, *dialect, direction).and_then(|file| file.parse());
+            let script = project.script(migration, *dialect, direction).and_then(|file| file.parse(*dialect));
             // What cannot be read was certainly not generated.
             if script.map_or(true, |script| script.has_own_sql()) {
                 return Ok(true);

@@ -151,7 +151,7 @@ fn write(
         write_file(&making.join(script_name(one.dialect, Direction::Down)), &down)?;
         let word = one.dialect.provider().word();
         record.expected.insert(word.to_owned(), one.expected.clone());
-        let steps = StepRecords { up: step_records(&one.up, &up)?, down: step_records(&one.down, &down)? };
+        let steps = StepRecords { up: step_records(one.dialect, &one.up, &up)?, down: step_records(one.dialect, &one.down, &down)? };
         if !(steps.up.is_empty() && steps.down.is_empty()) {
             record.steps.insert(word.to_owned(), steps);
         }
@@ -161,8 +161,8 @@ fn write(
     std::fs::rename(&making, &path).map_err(|error| Failure::file("make", &path, &error))
 }
 
-fn step_records(plan: &Plan, text: &str) -> Result<Vec<StepRecord>> {
-    let script = Script::read(text)
+fn step_records(dialect: Dialect, plan: &Plan, text: &str) -> Result<Vec<StepRecord>> {
+    let script = Script::read(dialect, text)
         .map_err(|error| Failure::new(format!("the generated script cannot be read back: {error}")))?;
     let hashes = script.steps.iter().map(|step| script::step_hash(&step.body));
     Ok(plan

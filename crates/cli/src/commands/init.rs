@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
+use hollow_oak_core::Provider;
 use hollow_oak_core::plural::plural;
 use hollow_oak_database::{Opening, TargetUrl};
 
@@ -49,7 +50,7 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
         }
     }
     // Last, so that an interrupted start can be started again.
-    write_file(&config, &configuration(&name, &url))?;
+    write_file(&config, &configuration(&name, &url, target.provider()))?;
     written.insert(0, config);
 
     if global.json {
@@ -85,19 +86,18 @@ fn holds_declarations(folder: &Path) -> bool {
 }
 
 fn tables_in(url: &TargetUrl) -> Result<usize> {
-    let TargetUrl::Sqlite { path } = url;
-    if !path.is_file() {
+    if matches!(url, TargetUrl::Sqlite { path } if !path.is_file()) {
         return Ok(0);
     }
     let database = hollow_oak_database::open(url, Opening { create: false, lock_wait: DEFAULT_LOCK_WAIT })?;
     Ok(database.introspect()?.schema.tables().len())
 }
 
-fn configuration(name: &str, url: &str) -> String {
+fn configuration(name: &str, url: &str, provider: Provider) -> String {
     let quoted = |text: &str| format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""));
     format!(
         "[project]\nname = {}\ndeclarations = [\"schema\"]        # files and folders of .oak files\nmigrations = \"migrations\"\n\
-         default_target = \"dev\"\nrequires = \">={}\"\n\n[providers]                      # what scripts are written for\nsqlite = {{}}\n\n\
+         default_target = \"dev\"\nrequires = \">={}\"\n\n[providers]                      # what scripts are written for\n{provider} = {{}}\n\n\
          [targets.dev]\nurl = {}\n",
         quoted(name),
         env!("CARGO_PKG_VERSION"),

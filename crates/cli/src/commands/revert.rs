@@ -7,7 +7,7 @@ use hollow_oak_database::{Database, JournalEntry, Migrating, Outcome};
 use serde_json::json;
 
 use super::running::{
-    Broken, confirm, drift_refusal, obstacle_refusal, position_in_words, settle, show_preflight, show_steps,
+    Broken, confirm, drift_refusal, made_by, managed_names, obstacle_refusal, position_in_words, settle, show_preflight, show_steps, waiting_text,
 };
 use crate::args::{Global, RevertArgs};
 use crate::exit::Exit;
@@ -172,7 +172,7 @@ fn read<'h>(history: &'h History, applied: Applied, database: &dyn Database, tar
         Failure::new(format!("the scripts of \"{}\" are not kept in {}", applied.title, target.name))
             .help("its table hollow_oak_store has lost rows; restore it from a backup")
     })?;
-    let script = Script::read(&scripts.down).map_err(|error| {
+    let script = Script::read(target.dialect, &scripts.down).map_err(|error| {
         Failure::new(format!(
             "the down script of \"{}\", kept in {}, cannot be read: {error}",
             applied.title, target.name
@@ -225,12 +225,10 @@ fn run_all(
             oak_version: env!("CARGO_PKG_VERSION"),
         };
         let schema_state = Some(preflight.schema_state);
-        let migrating = Migrating { entry, script: &one.script, last_seq, schema_state, outcome: outcome.as_ref() };
+        let migrating =
+            Migrating { entry, script: &one.script, last_seq, schema_state, outcome: outcome.as_ref(), resume: None };
         let ran = database.run(&migrating, &mut |waiting| {
-            output.say(format_args!(
-                "waiting for another run on {} to finish, at most {:?}",
-                target.name, waiting.at_most
-            ));
+            output.say(waiting_text(&waiting, &target.name));
         });
         match ran {
             Ok(ran) => last_seq = ran.last_seq,
@@ -240,6 +238,7 @@ fn run_all(
                     script: "the down script kept in the target".into(),
                     event: EventKind::Reverted,
                     target: target.name.clone(),
+                    provider: target.provider(),
                     before: at,
                     at: position_in_words(project, history, database),
                 };
@@ -268,6 +267,6 @@ fn outcome(
         },
     };
     let schema = project.physical_after(parent, target.dialect)?;
-    let gone = managed.tables().map(|table| table.name.to_ascii_lowercase()).collect();
-    Ok(Some(Outcome { schema, gone }))
+    let made = made_by([&one.script]);
+    Ok(Some(Outcome { schema, gone: managed_names(managed), made }))
 }

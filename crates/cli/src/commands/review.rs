@@ -59,7 +59,7 @@ pub fn run(args: &ReviewArgs, global: &Global, output: &mut Output) -> Result<Ex
 fn read(project: &Project, migration: &Migration, dialect: Dialect) -> Result<Reviewed> {
     let up_file = project.script(migration, dialect, Direction::Up)?;
     let down_file = project.script(migration, dialect, Direction::Down)?;
-    let (up, down) = (up_file.parse()?, down_file.parse()?);
+    let (up, down) = (up_file.parse(dialect)?, down_file.parse(dialect)?);
     let records = project.steps(migration, dialect)?;
     Ok(Reviewed { dialect, up_file, down_file, up, down, records })
 }

@@ -5,7 +5,9 @@ use std::collections::BTreeSet;
 use hollow_oak_core::history::{EventKind, History, HistoryFault, Obstacle, StepRecord};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::Script;
-use hollow_oak_database::{Database, Failure as RunFailure, FailureKind, Preflight};
+use hollow_oak_core::Provider;
+use hollow_oak_core::physical::Schema;
+use hollow_oak_database::{Database, Failure as RunFailure, FailureKind, Preflight, Waiting, WaitingFor};
 
 use super::diff::with_differences;
 use super::draft::risk_text;
@@ -184,6 +186,8 @@ pub struct Broken {
     pub event: EventKind,
     /// The target's name.
     pub target: String,
+    /// The target's provider.
+    pub provider: Provider,
     /// How many migrations of this run went through before.
     pub before: usize,
     /// Where the target is now.
@@ -224,7 +228,7 @@ impl Broken {
                 };
                 Failure::new(format!("{doing} {}: step {step} ({title}) failed", self.migration))
                     .detail(format!("{}:{line}", self.script))
-                    .detail(format!("SQLite says: {message}"))
+                    .detail(format!("{} says: {message}", self.provider.title()))
                     .detail(dim(&sql))
                     .help(help)
             }
@@ -246,7 +250,7 @@ impl Broken {
                 "{doing} {}: {kind} {name} would no longer work",
                 self.migration
             ))
-            .detail(format!("SQLite says: {message}"))
+            .detail(format!("{} says: {message}", self.provider.title()))
             .help(match self.event {
                 EventKind::Reverted => format!("nobody declared it: drop it by hand, then `{retry}`"),
                 _ => format!(
@@ -261,6 +265,13 @@ impl Broken {
                         self.script
                     ))
             }
+            FailureKind::Undecided { step, title } => Failure::new(format!(
+                "{doing} {}: step {step} ({title}) was interrupted, and it cannot be found out whether it took effect",
+                self.migration
+            ))
+            .help(format!(
+                "look whether it did: then `{retry} --skip-step` goes on behind it, and `{retry} --repeat-step` runs it again"
+            )),
             FailureKind::Outcome { changes } => {
                 let failure =
                     Failure::new(format!("{doing} {}: the outcome is not what its schema.oak says", self.migration));
@@ -270,11 +281,44 @@ impl Broken {
                 ))
             }
         };
+        if let Some((done, all)) = failure.remains {
+            let undo = match self.event {
+                EventKind::Reverted => String::new(),
+                _ => ", and `oak revert` undoes it".to_owned(),
+            };
+            return told.detail(format!(
+                "{} is in the middle of this migration: {done} of its {} done; `{retry}` goes on behind them{undo}",
+                strong(&self.target),
+                plural("step", all)
+            ));
+        }
         let so_far = match self.before {
             0 => String::new(),
             count => format!("; {} of this run went through", plural("migration", count)),
         };
         told.detail(format!("{} is {}; nothing of this migration remains{so_far}", strong(&self.target), self.at))
+    }
+}
+
+/// Names of tables and enum types, as they are compared.
+pub fn managed_names(schema: &Schema) -> BTreeSet<String> {
+    let tables = schema.tables().map(|table| schema.key(&table.name));
+    tables.chain(schema.enums().map(|one| schema.key(&one.name))).collect()
+}
+
+/// What the generated steps of scripts make, in the words of their headers.
+pub fn made_by<'s>(scripts: impl IntoIterator<Item = &'s Script>) -> BTreeSet<String> {
+    let steps = scripts.into_iter().flat_map(|script| &script.steps).filter(|step| step.is_as_generated());
+    steps.map(|step| step.object.clone()).collect()
+}
+
+/// That a run has to wait, and what for.
+pub fn waiting_text(waiting: &Waiting, target: &str) -> String {
+    match waiting.cause {
+        WaitingFor::Run => format!("waiting for another run on {target} to finish, at most {:?}", waiting.at_most),
+        WaitingFor::Session => {
+            format!("waiting for a session on {target} that uses what has to change, at most {:?}", waiting.at_most)
+        }
     }
 }
 

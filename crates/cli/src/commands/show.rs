@@ -98,7 +98,7 @@ fn one(
 }
 
 fn definition(table: &Table, found: &Introspected, output: &mut Output) {
-    let reports = describe(&Changes { tables: vec![TableChange::Add(table.clone())] });
+    let reports = describe(&Changes { tables: vec![TableChange::Add(table.clone())], enums: Vec::new() });
     output.line(strong(&table.name));
     let lines: Vec<_> = reports.iter().flat_map(|report| &report.lines).skip(1).collect();
     let kinds = lines.iter().map(|line| line.kind.len()).max().unwrap_or(0);

@@ -1,10 +1,45 @@
 //! What a dialect can do, as data.
 
+use crate::physical::NameCase;
+
 /// The facts of a dialect. No `Default` on purpose: a new fact is answered for every dialect.
 #[derive(Clone, Copy, Debug)]
 pub struct Facts {
     /// The longest identifier the server keeps whole.
     pub identifier_limit: IdentifierLimit,
+    /// How tables are changed.
+    pub altering: Altering,
+    /// Whether a step can run outside a transaction.
+    pub steps_outside: bool,
+    /// Whether it keeps descriptions of tables and columns.
+    pub comments: bool,
+    /// Whether primary keys have names of their own.
+    pub names_primary_keys: bool,
+    /// Whether indexes share their names with tables.
+    pub indexes_share_names: bool,
+    /// Whether primary keys and unique constraints do so, too.
+    pub keys_share_names: bool,
+    /// Whether no two references of a database have the same name.
+    pub references_share_names: bool,
+    /// Whether a constraint can be given another name.
+    pub renames_constraints: bool,
+    /// Whether an index can be given another name.
+    pub renames_indexes: bool,
+    /// Whether a table is made with its indexes, in one statement.
+    pub tables_hold_indexes: bool,
+    /// Whether a reference stands on an index over its own columns.
+    pub references_need_own_index: bool,
+    /// How names are compared.
+    pub name_case: NameCase,
+}
+
+/// How tables are changed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Altering {
+    /// Little in place; a table is made anew for the rest.
+    Rebuilding,
+    /// Everything in place, one thing after the other.
+    InPlace,
 }
 
 /// The longest identifier.

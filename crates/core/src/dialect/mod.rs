@@ -1,28 +1,32 @@
 //! What differs from provider to provider: a closed set, an exhaustive `match` at this door, a folder for each.
 //!
-//! [`Dialect::lower`] turns a logical schema into a physical one, [`Dialect::introspect`] reads the provider's own
-//! definitions, [`Dialect::alteration`] says what can be changed in place, [`Dialect::render`] writes a step as SQL.
+//! [`Dialect::lower`] turns a logical schema into a physical one, a dialect's own `introspect` reads the rows of the
+//! provider's catalogue, [`Dialect::alteration`] says what can be changed in place, [`Dialect::render`] writes a step as SQL.
 //!
 //! Must not: decide an order ([`crate::plan`]) or what differs ([`crate::diff`]).
 
 mod facts;
+mod lowering;
 mod naming;
-mod sqlite;
+pub mod postgres;
+pub mod sqlite;
 
-pub use facts::{Facts, IdentifierLimit};
+pub use facts::{Altering, Facts, IdentifierLimit};
 pub use naming::{NameKind, derived_name};
-pub use sqlite::catalogue::Definition;
 
 use crate::diff::TableAlteration;
-use crate::physical::{self, Introspected};
-use crate::plan::{Alteration, Step};
+use crate::physical;
+use crate::plan::{Alteration, Placement, Step};
 use crate::schema::{Fault, Provider, Schema};
+use crate::sql::{Bodies, Syntax};
 
 /// The SQL dialects this program writes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Dialect {
     /// SQLite.
     Sqlite,
+    /// PostgreSQL.
+    Postgres,
 }
 
 /// A physical schema and what is worth a warning about it.
@@ -34,12 +38,22 @@ pub struct Lowered {
     pub warnings: Vec<Fault>,
 }
 
+/// The lines around the steps of one transaction. A connection of the tool does the same in its own way.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Frame {
+    /// Before the first step.
+    pub begin: &'static str,
+    /// After the last.
+    pub end: &'static str,
+}
+
 impl Dialect {
     /// The dialect of a provider, if this version writes it.
     pub fn of(provider: Provider) -> Option<Self> {
         match provider {
             Provider::Sqlite => Some(Self::Sqlite),
-            Provider::Postgres | Provider::Mariadb | Provider::Mysql | Provider::Sqlserver => None,
+            Provider::Postgres => Some(Self::Postgres),
+            Provider::Mariadb | Provider::Mysql | Provider::Sqlserver => None,
         }
     }
 
@@ -47,6 +61,7 @@ impl Dialect {
     pub fn provider(self) -> Provider {
         match self {
             Self::Sqlite => Provider::Sqlite,
+            Self::Postgres => Provider::Postgres,
         }
     }
 
@@ -54,6 +69,7 @@ impl Dialect {
     pub fn facts(self) -> Facts {
         match self {
             Self::Sqlite => sqlite::FACTS,
+            Self::Postgres => postgres::FACTS,
         }
     }
 
@@ -65,20 +81,15 @@ impl Dialect {
     pub fn lower(self, schema: &Schema) -> Result<Lowered, Vec<Fault>> {
         match self {
             Self::Sqlite => sqlite::lower::lower(schema),
+            Self::Postgres => postgres::lower::lower(schema),
         }
     }
 
-    /// The physical schema that the catalogue's definitions describe.
-    pub fn introspect(self, definitions: Vec<Definition>) -> Introspected {
-        match self {
-            Self::Sqlite => sqlite::catalogue::introspect(definitions),
-        }
-    }
-
-    /// How the differences of one table can be made.
+    /// How the differences of one table can be made, where the provider may have to make it anew.
     pub fn alteration(self, alteration: &TableAlteration) -> Alteration {
         match self {
             Self::Sqlite => sqlite::alter::alteration(alteration),
+            Self::Postgres => Alteration::Rebuild,
         }
     }
 
@@ -86,6 +97,7 @@ impl Dialect {
     pub fn render(self, step: &Step) -> Vec<String> {
         match self {
             Self::Sqlite => sqlite::render::render(step),
+            Self::Postgres => postgres::render::render(step),
         }
     }
 
@@ -93,6 +105,90 @@ impl Dialect {
     pub fn stores_alike(self, from: &physical::TypeName, to: &physical::TypeName) -> bool {
         match self {
             Self::Sqlite => sqlite::affinity::affinity(from) == sqlite::affinity::affinity(to),
+            Self::Postgres => postgres::stores_alike(from, to),
+        }
+    }
+
+    /// The rules by which its SQL is read.
+    pub fn syntax(self) -> Syntax {
+        match self {
+            Self::Sqlite => Syntax::PLAIN,
+            Self::Postgres => postgres::SYNTAX,
+        }
+    }
+
+    /// Which of its statements hold others.
+    pub fn bodies(self) -> Bodies {
+        match self {
+            Self::Sqlite => Bodies::Triggers,
+            Self::Postgres => Bodies::Atomic,
+        }
+    }
+
+    /// Whether a statement of these first words, in lower case, begins, ends or leaves the transaction it is in.
+    pub fn ends_transaction(self, words: &[String]) -> bool {
+        let word = |at: usize| words.get(at).map_or("", String::as_str);
+        let general = matches!(word(0), "begin" | "commit" | "end" | "rollback" | "savepoint" | "release")
+            || (word(0) == "start" && word(1) == "transaction");
+        general
+            || match self {
+                Self::Sqlite => sqlite::leaves_transaction(word(0), word(1)),
+                Self::Postgres => matches!(word(0), "abort" | "prepare"),
+            }
+    }
+
+    /// Whether a statement of these first words, in lower case, commits whatever was done before it.
+    pub fn commits_by_itself(self, _words: &[String]) -> bool {
+        match self {
+            Self::Sqlite | Self::Postgres => false,
+        }
+    }
+
+    /// What a script says around the steps of one transaction: before the first, and after the last.
+    pub fn frame(self, steps: &[&Step]) -> Frame {
+        match self {
+            Self::Sqlite => sqlite::frame(steps),
+            Self::Postgres => Frame { begin: "begin;\n", end: "commit;\n" },
+        }
+    }
+
+    /// Where a step runs.
+    pub fn placement(self, step: &Step) -> Placement {
+        match self {
+            Self::Sqlite => Placement::InTransaction,
+            Self::Postgres => postgres::alter::placement(step),
+        }
+    }
+
+    /// Whether a column's change is one that no reference, check or computed column may look on at.
+    pub fn disturbs(self, from: &physical::Column, to: &physical::Column) -> bool {
+        match self {
+            Self::Sqlite => true,
+            Self::Postgres => postgres::alter::disturbs(from, to),
+        }
+    }
+
+    /// Whether a computed column becomes another one in place, with its values.
+    pub fn keeps_computed(self, from: &physical::Column, to: &physical::Column) -> bool {
+        match self {
+            Self::Sqlite => false,
+            Self::Postgres => postgres::alter::keeps_computed(from, to),
+        }
+    }
+
+    /// Whether a column's type is an enum type of the provider.
+    pub fn is_of_enum(self, ty: &physical::TypeName, name: &str) -> bool {
+        match self {
+            Self::Sqlite => false,
+            Self::Postgres => postgres::alter::is_of_enum(ty, name),
+        }
+    }
+
+    /// A text as an SQL literal.
+    pub fn literal(self, text: &str) -> String {
+        match self {
+            Self::Sqlite => sqlite::quote::literal(text),
+            Self::Postgres => postgres::quote::literal(text),
         }
     }
 
@@ -100,6 +196,7 @@ impl Dialect {
     pub fn quote(self, name: &str) -> String {
         match self {
             Self::Sqlite => sqlite::quote::quote(name),
+            Self::Postgres => postgres::quote::quote(name),
         }
     }
 }

@@ -2,19 +2,21 @@
 
 use std::collections::BTreeSet;
 
-use crate::physical::{Check, Column, ForeignKey, Index, PrimaryKey, Table, Unique};
+use crate::physical::{Check, Column, EnumType, ForeignKey, Index, PrimaryKey, Table, Unique};
 
 /// All differences, by table.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Changes {
-    /// The tables that differ, by folded name.
+    /// The tables that differ, by their names as they are compared.
     pub tables: Vec<TableChange>,
+    /// The enum types that differ, likewise.
+    pub enums: Vec<Change<EnumType>>,
 }
 
 impl Changes {
     /// Whether nothing differs.
     pub fn is_empty(&self) -> bool {
-        self.tables.is_empty()
+        self.tables.is_empty() && self.enums.is_empty()
     }
 }
 
@@ -85,5 +87,12 @@ pub enum ItemChange {
         from: BTreeSet<String>,
         /// As they are to be.
         to: BTreeSet<String>,
+    },
+    /// The table's description.
+    Comment {
+        /// As it is.
+        from: Option<String>,
+        /// As it is to be.
+        to: Option<String>,
     },
 }

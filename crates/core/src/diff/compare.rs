@@ -3,11 +3,11 @@
 use std::collections::BTreeMap;
 
 use super::changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
-use crate::physical::{Column, Named, Schema, Table, fold};
+use crate::physical::{Column, EnumType, NameCase, Named, Schema, Table};
 
 /// What has to change so that `left` becomes `right`.
 ///
-/// Tables and columns are matched by folded name, and a difference of letter case alone is a rename. A constraint or
+/// Tables and columns are matched by the provider's rule for names, and a difference in spelling alone is a rename. A constraint or
 /// index is matched by name, then by definition: the same definition under another name is a rename. The order of columns
 /// is not a difference.
 pub fn diff(left: &Schema, right: &Schema) -> Changes {
@@ -20,7 +20,7 @@ pub fn diff(left: &Schema, right: &Schema) -> Changes {
             (None, None) => break,
             (Some(_), None) => std::cmp::Ordering::Less,
             (None, Some(_)) => std::cmp::Ordering::Greater,
-            (Some(from), Some(to)) => fold(&from.name).cmp(&fold(&to.name)),
+            (Some(from), Some(to)) => from.key().cmp(&to.key()),
         };
         match order {
             std::cmp::Ordering::Less => tables.extend(old.next().cloned().map(TableChange::Drop)),
@@ -34,7 +34,18 @@ pub fn diff(left: &Schema, right: &Schema) -> Changes {
             }
         }
     }
-    Changes { tables }
+    Changes { tables, enums: enums(left, right) }
+}
+
+fn enums(left: &Schema, right: &Schema) -> Vec<Change<EnumType>> {
+    let dropped = left.enums().filter(|from| right.enumeration(&from.name).is_none());
+    let dropped = dropped.map(|from| Change::Drop(from.clone()));
+    let kept = right.enums().filter_map(|to| match left.enumeration(&to.name) {
+        None => Some(Change::Add(to.clone())),
+        Some(from) if from == to => None,
+        Some(from) => Some(Change::Alter { from: from.clone(), to: to.clone() }),
+    });
+    dropped.chain(kept).collect()
 }
 
 /// Old names of tables whose names differ in letter case, to their new ones.
@@ -59,14 +70,18 @@ fn alteration(
     }
     let mapped = with_new_names(from, to, left, right, renames);
     let mut items = Vec::new();
+    let case = to.case;
     columns(from, to, &mut items);
     items.extend(single(mapped.primary_key.as_ref(), to.primary_key.as_ref()).map(ItemChange::PrimaryKey));
-    items.extend(named(&mapped.uniques, &to.uniques).into_iter().map(ItemChange::Unique));
-    items.extend(named(&mapped.foreign_keys, &to.foreign_keys).into_iter().map(ItemChange::ForeignKey));
-    items.extend(named(&mapped.checks, &to.checks).into_iter().map(ItemChange::Check));
-    items.extend(named(&mapped.indexes, &to.indexes).into_iter().map(ItemChange::Index));
+    items.extend(named(case, &mapped.uniques, &to.uniques).into_iter().map(ItemChange::Unique));
+    items.extend(named(case, &mapped.foreign_keys, &to.foreign_keys).into_iter().map(ItemChange::ForeignKey));
+    items.extend(named(case, &mapped.checks, &to.checks).into_iter().map(ItemChange::Check));
+    items.extend(named(case, &mapped.indexes, &to.indexes).into_iter().map(ItemChange::Index));
     if from.options != to.options {
         items.push(ItemChange::Options { from: from.options.clone(), to: to.options.clone() });
+    }
+    if from.comment != to.comment {
+        items.push(ItemChange::Comment { from: from.comment.clone(), to: to.comment.clone() });
     }
     let differs = !items.is_empty() || from.name != to.name;
     differs.then(|| TableAlteration { from: from.clone(), to: to.clone(), items })
@@ -98,6 +113,9 @@ fn with_new_names(
         if let crate::physical::IndexKey::Column(name) = &mut part.key {
             rename(&own, name);
         }
+    }
+    for name in mapped.indexes.iter_mut().flat_map(|index| &mut index.including) {
+        rename(&own, name);
     }
     for key in &mut mapped.foreign_keys {
         key.columns.iter_mut().for_each(|name| rename(&own, name));
@@ -155,18 +173,18 @@ fn same_definition<T: Named>(a: &T, b: &T) -> bool {
     a.renamed(None) == b.renamed(None)
 }
 
-fn same_name<T: Named>(a: &T, b: &T) -> bool {
+fn same_name<T: Named>(case: NameCase, a: &T, b: &T) -> bool {
     match (a.name(), b.name()) {
-        (Some(a), Some(b)) => a.eq_ignore_ascii_case(b),
+        (Some(a), Some(b)) => case.same_item(a, b),
         _ => false,
     }
 }
 
-fn named<T: Named>(from: &[T], to: &[T]) -> Vec<Change<T>> {
+fn named<T: Named>(case: NameCase, from: &[T], to: &[T]) -> Vec<Change<T>> {
     let mut old: Vec<Option<&T>> = from.iter().map(Some).collect();
     let mut new: Vec<Option<&T>> = to.iter().map(Some).collect();
     let mut changes = Vec::new();
-    let mut pair = |old: &mut Vec<Option<&T>>, alike: fn(&T, &T) -> bool| {
+    let mut pair = |old: &mut Vec<Option<&T>>, alike: &dyn Fn(&T, &T) -> bool| {
         for wanted in &mut new {
             let Some(to) = *wanted else { continue };
             let Some(slot) = old.iter_mut().find(|slot| slot.is_some_and(|from| alike(from, to))) else { continue };
@@ -176,9 +194,9 @@ fn named<T: Named>(from: &[T], to: &[T]) -> Vec<Change<T>> {
             }
         }
     };
-    pair(&mut old, |a, b| a == b);
-    pair(&mut old, same_name);
-    pair(&mut old, same_definition);
+    pair(&mut old, &|a, b| a == b);
+    pair(&mut old, &|a, b| same_name(case, a, b));
+    pair(&mut old, &same_definition);
     let dropped = old.into_iter().flatten().map(|from| Change::Drop(from.clone()));
     let added = new.into_iter().flatten().map(|to| Change::Add(to.clone()));
     dropped.chain(changes).chain(added).collect()

@@ -5,9 +5,9 @@ use std::collections::BTreeSet;
 use serde::Serialize;
 
 use super::changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
-use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, Unique};
+use crate::physical::{Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, Unique};
 use crate::plural::plural;
-use crate::schema::{Deferrable, Storage};
+use crate::schema::{Deferrable, Identity, NullsOrder, Storage};
 use crate::sql::in_parentheses;
 
 /// What happens to a thing.
@@ -41,7 +41,8 @@ impl Verb {
 pub struct Line {
     /// What happens.
     pub verb: Verb,
-    /// The kind of thing: `table`, `column`, `primary key`, `unique`, `foreign key`, `check`, `index`, `options`.
+    /// The kind of thing: `table`, `column`, `primary key`, `unique`, `foreign key`, `check`, `index`, `options`,
+    /// `comment`, `enum`.
     pub kind: &'static str,
     /// Its name; the new one where it is renamed. Empty for a constraint without one.
     pub name: String,
@@ -63,7 +64,7 @@ pub struct Detail {
 /// The differences of one table.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct TableReport {
-    /// The table's name; the new one where it is renamed.
+    /// The name of the table or enum type; the new one where it is renamed.
     pub table: String,
     /// What differs, the table itself first.
     pub lines: Vec<Line>,
@@ -71,15 +72,33 @@ pub struct TableReport {
 
 /// Puts changes into words.
 pub fn describe(changes: &Changes) -> Vec<TableReport> {
-    changes
-        .tables
-        .iter()
-        .map(|change| match change {
+    let enums = changes.enums.iter().map(enumeration);
+    let tables = changes.tables.iter().map(|change| match change {
             TableChange::Add(table) => TableReport { table: table.name.clone(), lines: added(table) },
             TableChange::Drop(table) => TableReport { table: table.name.clone(), lines: vec![dropped(table)] },
             TableChange::Alter(alteration) => altered(alteration),
-        })
-        .collect()
+        });
+    enums.chain(tables).collect()
+}
+
+fn enumeration(change: &Change<EnumType>) -> TableReport {
+    let words = |one: &EnumType| one.words.join(", ");
+    let line = match change {
+        Change::Alter { from, to } | Change::Rename { from, to } => {
+            let mut details = Vec::new();
+            if from.words != to.words {
+                details.push(Detail { aspect: "words", old: Some(words(from)), new: Some(words(to)) });
+            }
+            if from.comment != to.comment {
+                let (old, new) = (comment_text(&from.comment), comment_text(&to.comment));
+                details.push(Detail { aspect: "comment", old: Some(old), new: Some(new) });
+            }
+            Line { verb: Verb::Alter, kind: "enum", name: to.name.clone(), details }
+        }
+        Change::Add(one) => whole(Verb::Add, "enum", &one.name, words(one)),
+        Change::Drop(one) => whole(Verb::Drop, "enum", &one.name, words(one)),
+    };
+    TableReport { table: line.name.clone(), lines: vec![line] }
 }
 
 fn whole(verb: Verb, kind: &'static str, name: &str, text: String) -> Line {
@@ -157,6 +176,12 @@ fn item(change: &ItemChange) -> Line {
         }
         ItemChange::Check(change) => thing("check", change, |one| one.name.clone().unwrap_or_default(), check_text),
         ItemChange::Index(change) => thing("index", change, |one| one.name.clone(), index_text),
+        ItemChange::Comment { from, to } => Line {
+            verb: Verb::Alter,
+            kind: "comment",
+            name: String::new(),
+            details: vec![Detail { aspect: "", old: Some(comment_text(from)), new: Some(comment_text(to)) }],
+        },
         ItemChange::Options { from, to } => Line {
             verb: Verb::Alter,
             kind: "options",
@@ -184,6 +209,21 @@ fn thing<T>(kind: &'static str, change: &Change<T>, name: impl Fn(&T) -> String,
             Line { verb: Verb::Alter, kind, name: name(to), details }
         }
     }
+}
+
+fn comment_text(comment: &Option<String>) -> String {
+    comment.as_ref().map_or("none".into(), |text| format!("\"{text}\""))
+}
+
+fn identity_text(identity: &Identity) -> String {
+    let mut text = String::from(if identity.always { "identity always" } else { "identity" });
+    if let Some(from) = identity.from {
+        text.push_str(&format!(" from {from}"));
+    }
+    if let Some(by) = identity.by {
+        text.push_str(&format!(" by {by}"));
+    }
+    text
 }
 
 fn list(words: &BTreeSet<String>) -> String {
@@ -225,6 +265,9 @@ fn column_details(from: &Column, to: &Column) -> Vec<Detail> {
     }
     let collation = |column: &Column| column.collation.clone().unwrap_or_else(|| "default".into());
     detail("collation", collation(from), collation(to));
+    let identity = |column: &Column| column.identity.as_ref().map_or("no".to_owned(), identity_text);
+    detail("identity", identity(from), identity(to));
+    detail("comment", comment_text(&from.comment), comment_text(&to.comment));
     detail("attributes", list(&from.attributes), list(&to.attributes));
     details
 }
@@ -253,6 +296,7 @@ pub fn column_text(column: &Column) -> String {
     if let Some(collation) = &column.collation {
         words.push(format!("collate {collation}"));
     }
+    words.extend(column.identity.as_ref().map(identity_text));
     words.extend(column.attributes.iter().cloned());
     words.join(", ")
 }
@@ -309,12 +353,25 @@ fn index_text(index: &Index) -> String {
                 IndexKey::Expression(expression) => in_parentheses(expression.text()),
             };
             let collation = part.collation.as_ref().map(|name| format!(" collate {name}")).unwrap_or_default();
-            format!("{key}{collation}{}", if part.descending { " desc" } else { "" })
+            let prefix = part.prefix.map(|length| format!(" prefix({length})")).unwrap_or_default();
+            let operators = part.operators.as_ref().map(|name| format!(" operators {name}")).unwrap_or_default();
+            let nulls = match part.nulls {
+                None => "",
+                Some(NullsOrder::First) => " nulls first",
+                Some(NullsOrder::Last) => " nulls last",
+            };
+            format!("{key}{prefix}{collation}{operators}{}{nulls}", if part.descending { " desc" } else { "" })
         })
         .collect();
     let unique = if index.unique { "unique " } else { "" };
     let predicate = index.predicate.as_ref().map(|one| format!(" where {}", in_parentheses(one.text())));
-    format!("{unique}({}){}", parts.join(", "), predicate.unwrap_or_default())
+    let including = match index.including.is_empty() {
+        true => String::new(),
+        false => format!(" including ({})", index.including.join(", ")),
+    };
+    let method = index.method.as_ref().map(|method| format!(" using {method}")).unwrap_or_default();
+    let text = format!("{unique}({}){including}{method}{}", parts.join(", "), predicate.unwrap_or_default());
+    with_attributes(text, &index.attributes)
 }
 
 impl std::fmt::Display for Line {

@@ -8,7 +8,9 @@
 mod changes;
 mod compare;
 mod describe;
+mod reconcile;
 
 pub use changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
 pub use compare::diff;
 pub use describe::{Detail, Line, TableReport, Verb, column_text, describe};
+pub use reconcile::{StoredForm, doubtful, overlook_comments, recognize, settle};

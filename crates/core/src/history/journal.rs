@@ -4,6 +4,8 @@ use std::fmt;
 
 use serde::Serialize;
 
+use crate::script::Direction;
+
 /// The kinds of events.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "snake_case")]
@@ -79,6 +81,10 @@ pub struct Event {
     pub title: String,
     /// What happened.
     pub kind: EventKind,
+    /// For the progress of a run: how many steps were done.
+    pub step: Option<i64>,
+    /// For the progress of a run: `up` or `down`, and what is under way.
+    pub reason: Option<String>,
     /// Hash of the up script.
     pub up_sha: Option<String>,
     /// Hash of the down script.
@@ -87,6 +93,25 @@ pub struct Event {
     pub at: String,
     /// By whom.
     pub by: String,
+}
+
+/// A run that began and did not end.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Unfinished {
+    /// The migration's id.
+    pub migration: String,
+    /// The migration's title.
+    pub title: String,
+    /// Which way it went.
+    pub direction: Direction,
+    /// How many steps of its script are known to be done.
+    pub steps_done: usize,
+    /// Whether the next one had begun.
+    pub next_begun: bool,
+    /// Hash of the up script.
+    pub up_sha: Option<String>,
+    /// Hash of the down script.
+    pub down_sha: Option<String>,
 }
 
 /// A migration that a target has.
@@ -122,6 +147,8 @@ pub struct KeptScripts {
 pub struct JournalState {
     /// The migrations it has.
     pub applied: Vec<Applied>,
+    /// A run that began and did not end; at most one, since nothing else runs before it is settled.
+    pub unfinished: Option<Unfinished>,
     /// The last event's place, 0 where there is none; it changes whenever anything happened.
     pub last_seq: i64,
 }
@@ -132,6 +159,7 @@ impl JournalState {
         let mut state = Self::default();
         for event in events {
             state.last_seq = event.seq;
+            state.note_progress(&event);
             match event.kind {
                 EventKind::Applied | EventKind::Adopted | EventKind::MarkedApplied => {
                     state.applied.retain(|one| one.migration != event.migration);
@@ -154,6 +182,39 @@ impl JournalState {
         state
     }
 
+    fn note_progress(&mut self, event: &Event) {
+        let direction = match event.reason.as_deref().and_then(|reason| reason.split_ascii_whitespace().next()) {
+            Some("down") => Direction::Down,
+            _ => Direction::Up,
+        };
+        match event.kind {
+            EventKind::Started => {
+                self.unfinished = Some(Unfinished {
+                    migration: event.migration.clone(),
+                    title: event.title.clone(),
+                    direction,
+                    steps_done: 0,
+                    next_begun: false,
+                    up_sha: event.up_sha.clone(),
+                    down_sha: event.down_sha.clone(),
+                });
+            }
+            EventKind::Step => {
+                if let Some(unfinished) = &mut self.unfinished {
+                    let begun = event.reason.as_deref().is_some_and(|reason| reason.ends_with(" begun"));
+                    unfinished.steps_done = event.step.and_then(|step| usize::try_from(step).ok()).unwrap_or_default();
+                    unfinished.next_begun = begun;
+                }
+            }
+            EventKind::Failed | EventKind::Resumed => {}
+            EventKind::Applied
+            | EventKind::Reverted
+            | EventKind::Adopted
+            | EventKind::MarkedApplied
+            | EventKind::MarkedPending => self.unfinished = None,
+        }
+    }
+
     /// The entry of a migration.
     pub fn get(&self, id: &str) -> Option<&Applied> {
         self.applied.iter().find(|one| one.migration == id)
@@ -171,6 +232,8 @@ mod tests {
             migration: migration.into(),
             title: String::new(),
             kind,
+            step: None,
+            reason: None,
             up_sha: None,
             down_sha: None,
             at: String::new(),

@@ -11,6 +11,6 @@ mod record;
 mod standing;
 
 pub use chain::{History, HistoryFault, Migration, NotFound, slug};
-pub use journal::{Applied, Event, EventKind, JournalState, KeptScripts};
+pub use journal::{Applied, Event, EventKind, JournalState, KeptScripts, Unfinished};
 pub use record::{FORMAT, Record, RecordError, StepRecord, StepRecords};
 pub use standing::{Obstacle, Standing, standing};

@@ -24,13 +24,18 @@ impl fmt::Display for Fingerprint {
     }
 }
 
-/// The fingerprint of a schema: SHA-256 over its tables with columns and constraints in order of their names, as
-/// lower-case hexadecimal digits.
+/// The fingerprint of a schema: SHA-256 over its tables with columns and constraints in order of their names, and its
+/// enum types, as lower-case hexadecimal digits.
 pub fn fingerprint(schema: &Schema) -> Fingerprint {
     let mut hash = Hashing(Sha256::new());
     for table in schema.tables() {
         let written = serde_json::to_writer(&mut hash, &Ordered::of(table));
         written.expect("a table has nothing that JSON cannot hold, and hashing does not fail");
+        hash.0.update(b"\n");
+    }
+    for one in schema.enums() {
+        let written = serde_json::to_writer(&mut hash, one);
+        written.expect("an enum type has nothing that JSON cannot hold, and hashing does not fail");
         hash.0.update(b"\n");
     }
     Fingerprint(hex(&hash.0.finalize()))
@@ -65,6 +70,8 @@ struct Ordered<'a> {
     checks: Vec<&'a Check>,
     indexes: Vec<&'a Index>,
     options: &'a BTreeSet<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    comment: Option<&'a str>,
 }
 
 impl<'a> Ordered<'a> {
@@ -80,6 +87,7 @@ impl<'a> Ordered<'a> {
             checks: by_name(&table.checks),
             indexes: by_name(&table.indexes),
             options: &table.options,
+            comment: table.comment.as_deref(),
         }
     }
 }

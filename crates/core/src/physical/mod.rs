@@ -11,8 +11,8 @@ mod unmanaged;
 
 pub use fingerprint::{Fingerprint, RULES, fingerprint};
 pub use schema::{
-    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, Origin, PrimaryKey, Schema, Table,
-    TypeName, Unique,
+    Check, Column, EnumType, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, NameCase, Origin, PrimaryKey,
+    Schema, Table, TypeName, Unique,
 };
-pub(crate) use schema::{Named, fold};
+pub(crate) use schema::Named;
 pub use unmanaged::{Introspected, ObjectKind, Unmanaged};

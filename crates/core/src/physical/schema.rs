@@ -4,29 +4,98 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
 
-use crate::schema::{Action, Deferrable, Storage};
+use crate::schema::{Action, Deferrable, Identity, NullsOrder, Storage};
 use crate::sql::Expression;
 
-/// All tables of a database, by folded name.
+/// How a provider compares names.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum NameCase {
+    /// Letter case says nothing (SQLite, "SQL Keywords"; `sqlite3_stricmp`).
+    #[default]
+    Ignored,
+    /// It counts for tables, and not for what is in them (MariaDB, "Identifier Case-sensitivity").
+    CountsForTables,
+    /// It always counts (PostgreSQL, "Identifiers and Key Words").
+    Counts,
+}
+
+impl NameCase {
+    /// A top-level name as it is compared.
+    pub fn table_key(self, name: &str) -> String {
+        match self {
+            Self::Ignored => name.to_ascii_lowercase(),
+            Self::CountsForTables | Self::Counts => name.to_owned(),
+        }
+    }
+
+    /// The name of something in a table as it is compared.
+    pub fn item_key(self, name: &str) -> String {
+        match self {
+            Self::Ignored | Self::CountsForTables => name.to_ascii_lowercase(),
+            Self::Counts => name.to_owned(),
+        }
+    }
+
+    /// Whether two names of something in a table are the same.
+    pub fn same_item(self, a: &str, b: &str) -> bool {
+        match self {
+            Self::Ignored | Self::CountsForTables => a.eq_ignore_ascii_case(b),
+            Self::Counts => a == b,
+        }
+    }
+}
+
+/// What a database holds: tables, and what stands beside them, each by its name as it is compared.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
 pub struct Schema {
+    #[serde(skip)]
+    case: NameCase,
     tables: BTreeMap<String, Table>,
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    enums: BTreeMap<String, EnumType>,
 }
 
 impl Schema {
     /// Puts tables together.
-    pub fn new(tables: impl IntoIterator<Item = Table>) -> Self {
-        Self { tables: tables.into_iter().map(|table| (fold(&table.name), table)).collect() }
+    pub fn new(case: NameCase, tables: impl IntoIterator<Item = Table>) -> Self {
+        let tables = tables.into_iter().map(|table| (case.table_key(&table.name), table)).collect();
+        Self { case, tables, enums: BTreeMap::new() }
     }
 
-    /// The tables, by folded name.
+    /// The same with these enum types.
+    pub fn with_enums(mut self, enums: impl IntoIterator<Item = EnumType>) -> Self {
+        self.enums = enums.into_iter().map(|one| (self.case.table_key(&one.name), one)).collect();
+        self
+    }
+
+    /// A top-level name as it is compared.
+    pub fn key(&self, name: &str) -> String {
+        self.case.table_key(name)
+    }
+
+    /// The tables, by their names as they are compared.
     pub fn tables(&self) -> impl ExactSizeIterator<Item = &Table> {
         self.tables.values()
     }
 
-    /// The table of a name, letter case aside.
+    /// The tables, to be changed in place; their names stay.
+    pub fn tables_mut(&mut self) -> impl ExactSizeIterator<Item = &mut Table> {
+        self.tables.values_mut()
+    }
+
+    /// The table of a name.
     pub fn table(&self, name: &str) -> Option<&Table> {
-        self.tables.get(&fold(name))
+        self.tables.get(&self.key(name))
+    }
+
+    /// The enum types, by their names as they are compared.
+    pub fn enums(&self) -> impl ExactSizeIterator<Item = &EnumType> {
+        self.enums.values()
+    }
+
+    /// The enum type of a name.
+    pub fn enumeration(&self, name: &str) -> Option<&EnumType> {
+        self.enums.get(&self.key(name))
     }
 
     /// The tables alone.
@@ -39,11 +108,24 @@ impl Schema {
         self.tables.retain(|_, table| wanted(table));
         self
     }
+
+    /// The schema without the enum types that are not wanted.
+    pub fn filtered_enums(mut self, mut wanted: impl FnMut(&EnumType) -> bool) -> Self {
+        self.enums.retain(|_, one| wanted(one));
+        self
+    }
 }
 
-/// A name as SQLite compares it: ASCII letter case aside (SQLite, "SQL Keywords"; `sqlite3_stricmp`).
-pub(crate) fn fold(name: &str) -> String {
-    name.to_ascii_lowercase()
+/// An enum type, where the provider has such a thing.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct EnumType {
+    /// Its name, as stored.
+    pub name: String,
+    /// Its words, in order.
+    pub words: Vec<String>,
+    /// A description.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub comment: Option<String>,
 }
 
 /// A table.
@@ -51,6 +133,9 @@ pub(crate) fn fold(name: &str) -> String {
 pub struct Table {
     /// Its name, as stored.
     pub name: String,
+    /// How names of what is in it are compared.
+    #[serde(skip)]
+    pub case: NameCase,
     /// Its columns, in stored order.
     pub columns: Vec<Column>,
     /// Its primary key.
@@ -65,13 +150,17 @@ pub struct Table {
     pub indexes: Vec<Index>,
     /// Storage options, in the provider's words.
     pub options: BTreeSet<String>,
+    /// A description.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub comment: Option<String>,
 }
 
 impl Table {
     /// A table without anything in it.
-    pub fn new(name: impl Into<String>) -> Self {
+    pub fn new(name: impl Into<String>, case: NameCase) -> Self {
         Self {
             name: name.into(),
+            case,
             columns: Vec::new(),
             primary_key: None,
             uniques: Vec::new(),
@@ -79,12 +168,18 @@ impl Table {
             checks: Vec::new(),
             indexes: Vec::new(),
             options: BTreeSet::new(),
+            comment: None,
         }
     }
 
-    /// The column of a name, letter case aside.
+    /// Its name as it is compared.
+    pub fn key(&self) -> String {
+        self.case.table_key(&self.name)
+    }
+
+    /// The column of a name.
     pub fn column(&self, name: &str) -> Option<&Column> {
-        self.columns.iter().find(|column| column.name.eq_ignore_ascii_case(name))
+        self.columns.iter().find(|column| self.case.same_item(&column.name, name))
     }
 
     /// Whether the table has this storage option.
@@ -132,6 +227,11 @@ impl TypeName {
         Self { text: text.trim().to_owned(), canonical }
     }
 
+    /// The type that is written in one way and compared by another name.
+    pub fn aliased(text: &str, canonical: &str) -> Self {
+        Self { text: text.trim().to_owned(), canonical: Self::new(canonical).canonical }
+    }
+
     /// As it was written.
     pub fn text(&self) -> &str {
         &self.text
@@ -175,8 +275,32 @@ pub struct Column {
     pub generated: Option<Generated>,
     /// Its collation, where it is not the provider's default.
     pub collation: Option<String>,
+    /// How it numbers the rows, where the provider keeps that with the column.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub identity: Option<Identity>,
+    /// A description.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub comment: Option<String>,
     /// Whatever else the provider stores for it.
     pub attributes: BTreeSet<String>,
+}
+
+impl Column {
+    /// A required column with nothing else said.
+    pub fn new(name: impl Into<String>, ty: TypeName) -> Self {
+        Self {
+            name: name.into(),
+            ty,
+            declared_type: Origin(None),
+            nullable: false,
+            default: None,
+            generated: None,
+            collation: None,
+            identity: None,
+            comment: None,
+            attributes: BTreeSet::new(),
+        }
+    }
 }
 
 /// How a generated column is computed.
@@ -271,6 +395,30 @@ pub struct Index {
     pub parts: Vec<IndexPart>,
     /// The condition of a partial index.
     pub predicate: Option<Expression>,
+    /// Columns carried along without being part of the key.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub including: Vec<String>,
+    /// The access method, where it is not the provider's default.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub method: Option<String>,
+    /// Whatever else the provider stores for it.
+    #[serde(skip_serializing_if = "BTreeSet::is_empty")]
+    pub attributes: BTreeSet<String>,
+}
+
+impl Index {
+    /// An index over these parts, with nothing else said.
+    pub fn new(name: impl Into<String>, unique: bool, parts: Vec<IndexPart>) -> Self {
+        Self {
+            name: name.into(),
+            unique,
+            parts,
+            predicate: None,
+            including: Vec::new(),
+            method: None,
+            attributes: BTreeSet::new(),
+        }
+    }
 }
 
 /// One part of an index's key.
@@ -282,6 +430,22 @@ pub struct IndexPart {
     pub collation: Option<String>,
     /// Whether the order is descending.
     pub descending: bool,
+    /// Only this many leading characters or bytes.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub prefix: Option<u32>,
+    /// The operator class, where it is not the type's default.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub operators: Option<String>,
+    /// Where nulls stand, where it is not the order's default.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub nulls: Option<NullsOrder>,
+}
+
+impl IndexPart {
+    /// An ascending part with nothing else said.
+    pub fn new(key: IndexKey) -> Self {
+        Self { key, collation: None, descending: false, prefix: None, operators: None, nulls: None }
+    }
 }
 
 /// What an index part is over.

@@ -43,6 +43,38 @@ pub enum ObjectKind {
     View,
     /// A trigger.
     Trigger,
+    /// A view that keeps its rows.
+    MaterializedView,
+    /// A sequence of its own.
+    Sequence,
+    /// A function or procedure.
+    Routine,
+    /// An enum type that nobody declared.
+    Enum,
+    /// A domain.
+    Domain,
+    /// A composite or range type.
+    Type,
+    /// A table that lives elsewhere.
+    ForeignTable,
+    /// A partitioned table, or a part of one.
+    Partition,
+    /// A table that inherits from another.
+    Inheritance,
+    /// A constraint of a kind that the model does not describe.
+    Constraint,
+    /// A row-level security policy, or that such policies are in force.
+    Policy,
+    /// A rewrite rule.
+    Rule,
+    /// Extended statistics.
+    Statistics,
+    /// An extension.
+    Extension,
+    /// A description that nobody declared.
+    Comment,
+    /// A timed event.
+    Event,
 }
 
 impl fmt::Display for ObjectKind {
@@ -53,6 +85,22 @@ impl fmt::Display for ObjectKind {
             Self::Unreadable => "unreadable object",
             Self::View => "view",
             Self::Trigger => "trigger",
+            Self::MaterializedView => "materialized view",
+            Self::Sequence => "sequence",
+            Self::Routine => "routine",
+            Self::Enum => "enum",
+            Self::Domain => "domain",
+            Self::Type => "type",
+            Self::ForeignTable => "foreign table",
+            Self::Partition => "partitioned table",
+            Self::Inheritance => "inheriting table",
+            Self::Constraint => "constraint",
+            Self::Policy => "policy",
+            Self::Rule => "rule",
+            Self::Statistics => "statistics",
+            Self::Extension => "extension",
+            Self::Comment => "comment",
+            Self::Event => "event",
         })
     }
 }

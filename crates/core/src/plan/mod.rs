@@ -7,9 +7,11 @@
 //! Must not: write SQL, or look at a database.
 
 mod order;
+mod rebuilding;
 mod risk;
+mod staged;
 mod step;
 
-pub use order::{Plan, PlannedStep, plan};
+pub use order::{Placement, Plan, PlannedStep, plan};
 pub use risk::{Risk, RiskKind};
-pub use step::{Alteration, Rebuild, Step};
+pub use step::{Alteration, Commented, Constraint, EnumSwap, Rebuild, Step};

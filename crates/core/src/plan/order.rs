@@ -1,14 +1,16 @@
-//! The order of steps.
+//! A plan, and what the ways to one have in common.
 
 use std::collections::BTreeSet;
 
 use super::risk::{Risk, risks};
-use super::step::{Alteration, Rebuild, Step};
+use super::step::Step;
+use super::{rebuilding, staged};
 use crate::Dialect;
-use crate::diff::{Change, ItemChange, TableAlteration, TableChange, diff};
-use crate::physical::{Index, Schema, Table, fold};
+use crate::dialect::Altering;
+use crate::diff::diff;
+use crate::physical::{Schema, Table};
 
-/// The steps from one schema to another. On SQLite all of them are one transaction.
+/// The steps from one schema to another.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Plan {
     /// The steps, in order.
@@ -20,145 +22,86 @@ pub struct Plan {
 pub struct PlannedStep {
     /// The step.
     pub step: Step,
+    /// Whether it is part of a transaction.
+    pub placement: Placement,
     /// What it can do to rows.
     pub risks: Vec<Risk>,
 }
 
+/// Where a step runs. Steps in a row that are in a transaction are one segment; a step outside is one of its own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Placement {
+    /// In a transaction with its neighbours.
+    InTransaction,
+    /// By itself.
+    Outside,
+}
+
+impl Placement {
+    /// The words in a step's header.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::InTransaction => "in transaction",
+            Self::Outside => "outside transaction",
+        }
+    }
+}
+
 /// Plans the way from `from` to `to`.
-///
-/// Indexes that go are dropped first and new ones made last, so that a name may move from one table to another; tables
-/// go before others come, for the same reason. References may point to tables that are not there yet, or no longer: they
-/// are checked at the end.
 pub fn plan(dialect: Dialect, from: &Schema, to: &Schema) -> Plan {
     let changes = diff(from, to);
-    let mut phases = Phases::default();
-    let mut taken: BTreeSet<String> = from.tables().chain(to.tables()).map(|table| fold(&table.name)).collect();
-    for change in changes.tables {
-        match change {
-            TableChange::Add(table) => phases.create(table),
-            TableChange::Drop(table) => phases.drop_tables.push(table),
-            TableChange::Alter(alteration) => phases.alter(dialect, *alteration, &mut taken),
-        }
+    match dialect.facts().altering {
+        Altering::Rebuilding => rebuilding::plan(dialect, from, to, changes),
+        Altering::InPlace => staged::plan(dialect, from, to, changes),
     }
-    phases.finish(dialect)
 }
 
-#[derive(Default)]
-struct Phases {
-    drop_indexes: Vec<Step>,
-    drop_tables: Vec<Table>,
-    create_tables: Vec<Table>,
-    alter_tables: Vec<Step>,
-    create_indexes: Vec<Step>,
-}
-
-impl Phases {
-    fn create(&mut self, table: Table) {
-        for index in &table.indexes {
-            self.create_indexes.push(Step::CreateIndex { table: table.name.clone(), index: index.clone() });
-        }
-        self.create_tables.push(table);
-    }
-
-    fn alter(&mut self, dialect: Dialect, alteration: TableAlteration, taken: &mut BTreeSet<String>) {
-        let changed = self.indexes(&alteration);
-        let renames_table = alteration.from.name != alteration.to.name;
-        match dialect.alteration(&alteration) {
-            Alteration::InPlace(mut steps) => {
-                if renames_table {
-                    self.alter_tables.push(Step::RenameTable {
-                        from: alteration.from.name.clone(),
-                        to: alteration.to.name.clone(),
-                        by_way_of: free_name("oak_rename", &alteration.to.name, taken),
-                    });
-                }
-                self.alter_tables.append(&mut steps);
-            }
-            Alteration::Rebuild => {
-                let kept = |index: &&Index| !changed.contains(&index.name);
-                let copied = alteration.to.columns.iter().filter(|column| column.generated.is_none());
-                let copied = copied.filter_map(|column| {
-                    let old = alteration.from.column(&column.name)?;
-                    Some((old.name.clone(), column.name.clone()))
-                });
-                self.alter_tables.push(Step::RebuildTable(Box::new(Rebuild {
-                    temporary: free_name("oak_rebuild", &alteration.to.name, taken),
-                    copied: copied.collect(),
-                    kept_indexes: alteration.to.indexes.iter().filter(kept).cloned().collect(),
-                    alteration,
-                })));
-            }
-        }
-    }
-
-    /// Plans the indexes that come or go; returns the names of those that are made at the end.
-    fn indexes(&mut self, alteration: &TableAlteration) -> BTreeSet<String> {
-        let table = &alteration.to.name;
-        let mut made = BTreeSet::new();
-        for change in &alteration.items {
-            let ItemChange::Index(change) = change else { continue };
-            let (old, new) = match change {
-                Change::Add(index) => (None, Some(index)),
-                Change::Drop(index) => (Some(index), None),
-                Change::Alter { from, to } | Change::Rename { from, to } => (Some(from), Some(to)),
-            };
-            if let Some(index) = old {
-                self.drop_indexes.push(Step::DropIndex { table: table.clone(), index: index.clone() });
-            }
-            if let Some(index) = new {
-                made.insert(index.name.clone());
-                self.create_indexes.push(Step::CreateIndex { table: table.clone(), index: index.clone() });
-            }
-        }
-        made
-    }
-
-    fn finish(mut self, dialect: Dialect) -> Plan {
-        // A dropped table stands after those that reference it.
-        self.drop_tables = referenced_first(self.drop_tables);
-        self.drop_tables.reverse();
-        self.create_tables = referenced_first(self.create_tables);
-        let created = self.create_tables.clone();
-        let new_tables: BTreeSet<&str> = created.iter().map(|table| table.name.as_str()).collect();
-        let steps = self
-            .drop_indexes
-            .into_iter()
-            .chain(self.drop_tables.into_iter().map(Step::DropTable))
-            .chain(self.create_tables.into_iter().map(Step::CreateTable))
-            .chain(self.alter_tables)
-            .chain(self.create_indexes)
-            .map(|step| PlannedStep { risks: risks(dialect, &step, &new_tables), step });
-        Plan { steps: steps.collect() }
-    }
+/// Adds to each step where it runs and what it risks.
+pub(super) fn planned(dialect: Dialect, steps: Vec<Step>) -> Plan {
+    // A table that the same plan makes has no rows.
+    let created: Vec<String> = steps
+        .iter()
+        .filter_map(|step| match step {
+            Step::CreateTable(table) => Some(table.name.clone()),
+            _ => None,
+        })
+        .collect();
+    let created: BTreeSet<&str> = created.iter().map(String::as_str).collect();
+    let steps = steps.into_iter().map(|step| PlannedStep {
+        risks: risks(dialect, &step, &created),
+        placement: dialect.placement(&step),
+        step,
+    });
+    Plan { steps: steps.collect() }
 }
 
 /// A name that no table has.
-fn free_name(prefix: &str, table: &str, taken: &mut BTreeSet<String>) -> String {
-    let mut name = format!("{prefix}_{table}");
-    while !taken.insert(fold(&name)) {
+pub(super) fn free_name(prefix: &str, table: &Table, taken: &mut BTreeSet<String>) -> String {
+    let mut name = format!("{prefix}_{}", table.name);
+    while !taken.insert(table.case.table_key(&name)) {
         name.push('_');
     }
     name
 }
 
 /// Referenced tables before those that reference them, as far as there are no cycles; otherwise by name.
-fn referenced_first(tables: Vec<Table>) -> Vec<Table> {
-    let names: BTreeSet<String> = tables.iter().map(|table| fold(&table.name)).collect();
+pub(super) fn referenced_first(tables: Vec<Table>) -> Vec<Table> {
+    let names: BTreeSet<String> = tables.iter().map(Table::key).collect();
     let mut placed: BTreeSet<String> = BTreeSet::new();
     let mut waiting = tables;
     let mut ordered = Vec::with_capacity(waiting.len());
     while !waiting.is_empty() {
         let ready = |table: &Table| {
             table.foreign_keys.iter().all(|key| {
-                let referenced = fold(&key.referenced_table);
-                referenced == fold(&table.name) || !names.contains(&referenced) || placed.contains(&referenced)
+                let referenced = table.case.table_key(&key.referenced_table);
+                referenced == table.key() || !names.contains(&referenced) || placed.contains(&referenced)
             })
         };
         let (mut now, mut later): (Vec<_>, Vec<_>) = waiting.into_iter().partition(ready);
         if now.is_empty() {
             now.push(later.remove(0));
         }
-        placed.extend(now.iter().map(|table| fold(&table.name)));
+        placed.extend(now.iter().map(Table::key));
         ordered.append(&mut now);
         waiting = later;
     }

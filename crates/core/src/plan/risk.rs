@@ -4,10 +4,11 @@ use std::collections::BTreeSet;
 use std::fmt;
 use std::str::FromStr;
 
-use super::step::{Rebuild, Step};
+use super::step::{Constraint, EnumSwap, Rebuild, Step};
 use crate::Dialect;
 use crate::diff::{Change, ItemChange};
-use crate::physical::{Column, KeyColumn, Table};
+use crate::dialect::Altering;
+use crate::physical::{Check, Column, ForeignKey, KeyColumn, Table};
 
 /// A risk of a step.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -90,11 +91,22 @@ pub(super) fn risks(dialect: Dialect, step: &Step, new_tables: &BTreeSet<&str>) 
             if column.generated.is_some() && !column.nullable {
                 risks.add(RiskKind::MayRefuse, format!("fails if {table} has a row for which {} is null", column.name));
             }
+            risks.added_in_place(table, column);
         }
         Step::CreateIndex { table, index } if index.unique => {
             risks.add(RiskKind::MayRefuse, format!("fails if two rows of {table} share a key of {}", index.name));
         }
-        Step::CreateIndex { .. } => {}
+        Step::CreateIndex { .. }
+        | Step::DropConstraint { .. }
+        | Step::RenameConstraint { .. }
+        | Step::RenameIndex { .. }
+        | Step::CreateEnum(_)
+        | Step::DropEnum(_)
+        | Step::AddEnumWord { .. }
+        | Step::SetComment { .. } => {}
+        Step::AlterColumn { table, from, to } => risks.altered_in_place(table, from, to),
+        Step::AddConstraint { table, constraint } => risks.constraint(table, constraint),
+        Step::RemakeEnum(swap) => risks.enumeration(swap),
         Step::RebuildTable(rebuild) => risks.rebuild(rebuild),
     }
     risks.found
@@ -119,30 +131,81 @@ impl Risks {
         }
     }
 
+    /// What only shows where rows are there when a column is added.
+    fn added_in_place(&mut self, table: &str, column: &Column) {
+        let is_filled = column.default.is_some() || column.generated.is_some() || column.identity.is_some();
+        if !column.nullable && !is_filled {
+            let what = format!("fails if {table} has rows: {} is required and has no default", column.name);
+            self.add(RiskKind::MayRefuse, what);
+        }
+        // An expression is only known to give a value of the type once it has run.
+        let uncertain = column.default.as_ref().is_some_and(|default| !default.is_literal());
+        if (column.generated.is_some() || uncertain) && self.dialect.facts().altering == Altering::InPlace {
+            let what = format!("fails if {table} has a row for which {} is not of its type", column.name);
+            self.add(RiskKind::MayRefuse, what);
+        }
+    }
+
+    fn altered_in_place(&mut self, table: &str, from: &Column, to: &Column) {
+        if from.nullable && !to.nullable {
+            self.add(RiskKind::MayRefuse, format!("fails if a row of {table} has no {}", to.name));
+        }
+        if from.ty == to.ty && from.collation == to.collation {
+            return;
+        }
+        if !self.dialect.stores_alike(&from.ty, &to.ty) {
+            let (old, new) = (from.ty.text(), to.ty.text());
+            let what = format!("the values of {table}.{} are stored again as {new} instead of {old}", to.name);
+            self.add(RiskKind::ConvertsValues, what);
+            let what = format!("fails if a value of {table}.{} cannot be read as {new}", to.name);
+            self.add(RiskKind::MayRefuse, what);
+        }
+        // What was different may be the same now.
+        let what = format!("fails if rows of {table} do not meet its keys once {} has changed", to.name);
+        self.add(RiskKind::MayRefuse, what);
+    }
+
+    fn constraint(&mut self, table: &str, constraint: &Constraint) {
+        match constraint {
+            Constraint::PrimaryKey(key) => self.key(table, &key.columns),
+            Constraint::Unique(key) => self.key(table, &key.columns),
+            Constraint::ForeignKey(key) => self.reference(table, key),
+            Constraint::Check(check) => self.check(table, check),
+        }
+    }
+
+    fn enumeration(&mut self, swap: &EnumSwap) {
+        for word in swap.from.words.iter().filter(|word| !swap.to.words.contains(word)) {
+            for (table, column) in &swap.columns {
+                self.add(RiskKind::MayRefuse, format!("fails if a row of {table} has {word} for its {}", column.name));
+            }
+        }
+    }
+
+    fn reference(&mut self, table: &str, key: &ForeignKey) {
+        let columns = key.columns.join(", ");
+        let what = format!("fails if a row of {table} has a {columns} that {} does not", key.referenced_table);
+        self.add(RiskKind::MayRefuse, what);
+    }
+
+    fn check(&mut self, table: &str, check: &Check) {
+        self.add(RiskKind::MayRefuse, format!("fails if a row of {table} does not meet ({})", check.expression.text()));
+    }
+
     fn rebuild(&mut self, rebuild: &Rebuild) {
         let table = &rebuild.alteration.to;
         for change in &rebuild.alteration.items {
             match change {
                 ItemChange::Column(change) => self.column(table, change),
                 ItemChange::PrimaryKey(Change::Add(key) | Change::Alter { to: key, .. }) => {
-                    self.key(table, &key.columns)
+                    self.key(&table.name, &key.columns)
                 }
-                ItemChange::Unique(Change::Add(key) | Change::Alter { to: key, .. }) => self.key(table, &key.columns),
+                ItemChange::Unique(Change::Add(key) | Change::Alter { to: key, .. }) => self.key(&table.name, &key.columns),
                 ItemChange::ForeignKey(Change::Add(key) | Change::Alter { to: key, .. }) => {
-                    let columns = key.columns.join(", ");
-                    self.add(
-                        RiskKind::MayRefuse,
-                        format!(
-                            "fails if a row of {} has a {columns} that {} does not",
-                            table.name, key.referenced_table
-                        ),
-                    );
+                    self.reference(&table.name, key);
                 }
                 ItemChange::Check(Change::Add(check) | Change::Alter { to: check, .. }) => {
-                    self.add(
-                        RiskKind::MayRefuse,
-                        format!("fails if a row of {} does not meet ({})", table.name, check.expression.text()),
-                    );
+                    self.check(&table.name, check);
                 }
                 ItemChange::Options { from, to } if to.contains("strict") && !from.contains("strict") => {
                     self.add(
@@ -155,9 +218,9 @@ impl Risks {
         }
     }
 
-    fn key(&mut self, table: &Table, columns: &[KeyColumn]) {
+    fn key(&mut self, table: &str, columns: &[KeyColumn]) {
         let names: Vec<_> = columns.iter().map(|column| column.name.as_str()).collect();
-        self.add(RiskKind::MayRefuse, format!("fails if two rows of {} share a {}", table.name, names.join(", ")));
+        self.add(RiskKind::MayRefuse, format!("fails if two rows of {table} share a {}", names.join(", ")));
     }
 
     fn column(&mut self, table: &Table, change: &Change<Column>) {

@@ -1,7 +1,7 @@
 //! The steps a plan is made of.
 
 use crate::diff::TableAlteration;
-use crate::physical::{Check, Column, ForeignKey, Index, Table};
+use crate::physical::{Check, Column, EnumType, ForeignKey, Index, PrimaryKey, Table, Unique};
 
 /// One change in its place. A typed value, never text.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -10,14 +10,14 @@ pub enum Step {
     CreateTable(Table),
     /// Drop a table and all that belongs to it.
     DropTable(Table),
-    /// Give a table another name, by way of a third where the two differ in letter case alone.
+    /// Give a table another name.
     RenameTable {
         /// The name it has.
         from: String,
         /// The name it gets.
         to: String,
-        /// The third name.
-        by_way_of: String,
+        /// A third name in between, where the two differ in letter case alone and the provider minds.
+        by_way_of: Option<String>,
     },
     /// Make a table anew under its name, with its rows.
     RebuildTable(Box<Rebuild>),
@@ -39,7 +39,7 @@ pub enum Step {
         /// The column.
         column: Column,
     },
-    /// Give a column another name, by way of a third where the two differ in letter case alone.
+    /// Give a column another name.
     RenameColumn {
         /// The table.
         table: String,
@@ -47,8 +47,71 @@ pub enum Step {
         from: String,
         /// The name it gets.
         to: String,
-        /// The third name.
-        by_way_of: String,
+        /// A third name in between, where the two differ in letter case alone and the provider minds.
+        by_way_of: Option<String>,
+    },
+    /// Change a column's definition in place.
+    AlterColumn {
+        /// The table.
+        table: String,
+        /// As it is.
+        from: Box<Column>,
+        /// As it is to be, under the same name.
+        to: Box<Column>,
+    },
+    /// Add a key, reference or check.
+    AddConstraint {
+        /// The table.
+        table: String,
+        /// What is added.
+        constraint: Constraint,
+    },
+    /// Drop a key, reference or check.
+    DropConstraint {
+        /// The table.
+        table: String,
+        /// What is dropped.
+        constraint: Constraint,
+    },
+    /// Give a key, reference or check another name.
+    RenameConstraint {
+        /// The table.
+        table: String,
+        /// As it is.
+        constraint: Constraint,
+        /// The name it gets.
+        to: String,
+    },
+    /// Give an index another name.
+    RenameIndex {
+        /// The table.
+        table: String,
+        /// The name it has.
+        from: String,
+        /// The name it gets.
+        to: String,
+    },
+    /// Make an enum type.
+    CreateEnum(EnumType),
+    /// Drop an enum type.
+    DropEnum(EnumType),
+    /// Add a word to an enum type.
+    AddEnumWord {
+        /// The type.
+        name: String,
+        /// The word.
+        word: String,
+        /// The word it stands behind; the first of all where there is none.
+        after: Option<String>,
+    },
+    /// Make an enum type anew under its name, with the columns that are of it.
+    RemakeEnum(Box<EnumSwap>),
+    /// Describe a table or an enum type.
+    SetComment {
+        /// What is described.
+        on: Commented,
+        /// The description; nothing to take it away.
+        text: Option<String>,
     },
     /// Make an index.
     CreateIndex {
@@ -64,6 +127,68 @@ pub enum Step {
         /// The index.
         index: Index,
     },
+}
+
+/// A key, reference or check.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Constraint {
+    /// Primary key.
+    PrimaryKey(PrimaryKey),
+    /// Unique constraint.
+    Unique(Unique),
+    /// Reference.
+    ForeignKey(ForeignKey),
+    /// Check.
+    Check(Check),
+}
+
+impl Constraint {
+    /// The kind in words.
+    pub fn kind(&self) -> &'static str {
+        match self {
+            Self::PrimaryKey(_) => "primary key",
+            Self::Unique(_) => "unique",
+            Self::ForeignKey(_) => "foreign key",
+            Self::Check(_) => "check",
+        }
+    }
+
+    /// Its name, if it has one.
+    pub fn name(&self) -> Option<&str> {
+        match self {
+            Self::PrimaryKey(key) => key.name.as_deref(),
+            Self::Unique(key) => key.name.as_deref(),
+            Self::ForeignKey(key) => key.name.as_deref(),
+            Self::Check(check) => check.name.as_deref(),
+        }
+    }
+
+    /// Its name, or its kind where it has none.
+    fn label(&self) -> &str {
+        self.name().unwrap_or(self.kind())
+    }
+}
+
+/// An enum type made anew.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct EnumSwap {
+    /// As it is.
+    pub from: EnumType,
+    /// As it is to be.
+    pub to: EnumType,
+    /// The name that the old type has in between.
+    pub temporary: String,
+    /// The columns that are of it, each with its table.
+    pub columns: Vec<(String, Column)>,
+}
+
+/// What a description is of.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Commented {
+    /// A table.
+    Table(String),
+    /// An enum type.
+    Enum(String),
 }
 
 /// A table made anew.
@@ -99,12 +224,32 @@ impl Step {
             Self::AddColumn { .. } => "add-column",
             Self::DropColumn { .. } => "drop-column",
             Self::RenameColumn { .. } => "rename-column",
+            Self::AlterColumn { .. } => "alter-column",
+            Self::AddConstraint { constraint, .. } => match constraint {
+                Constraint::PrimaryKey(_) => "add-primary-key",
+                Constraint::Unique(_) => "add-unique",
+                Constraint::ForeignKey(_) => "add-foreign-key",
+                Constraint::Check(_) => "add-check",
+            },
+            Self::DropConstraint { constraint, .. } => match constraint {
+                Constraint::PrimaryKey(_) => "drop-primary-key",
+                Constraint::Unique(_) => "drop-unique",
+                Constraint::ForeignKey(_) => "drop-foreign-key",
+                Constraint::Check(_) => "drop-check",
+            },
+            Self::RenameConstraint { .. } => "rename-constraint",
             Self::CreateIndex { .. } => "create-index",
             Self::DropIndex { .. } => "drop-index",
+            Self::RenameIndex { .. } => "rename-index",
+            Self::CreateEnum(_) => "create-enum",
+            Self::DropEnum(_) => "drop-enum",
+            Self::AddEnumWord { .. } => "add-enum-word",
+            Self::RemakeEnum(_) => "remake-enum",
+            Self::SetComment { .. } => "set-comment",
         }
     }
 
-    /// The table it is about, by its name afterwards.
+    /// The table or enum type it is about, by its name afterwards.
     pub fn table(&self) -> &str {
         match self {
             Self::CreateTable(table) | Self::DropTable(table) => &table.name,
@@ -113,8 +258,17 @@ impl Step {
             Self::AddColumn { table, .. }
             | Self::DropColumn { table, .. }
             | Self::RenameColumn { table, .. }
+            | Self::AlterColumn { table, .. }
+            | Self::AddConstraint { table, .. }
+            | Self::DropConstraint { table, .. }
+            | Self::RenameConstraint { table, .. }
             | Self::CreateIndex { table, .. }
-            | Self::DropIndex { table, .. } => table,
+            | Self::DropIndex { table, .. }
+            | Self::RenameIndex { table, .. } => table,
+            Self::CreateEnum(one) | Self::DropEnum(one) => &one.name,
+            Self::AddEnumWord { name, .. } => name,
+            Self::RemakeEnum(swap) => &swap.to.name,
+            Self::SetComment { on: Commented::Table(name) | Commented::Enum(name), .. } => name,
         }
     }
 
@@ -122,12 +276,24 @@ impl Step {
     pub fn object(&self) -> String {
         let table = self.table();
         match self {
-            Self::CreateTable(_) | Self::DropTable(_) | Self::RenameTable { .. } | Self::RebuildTable(_) => {
-                table.to_owned()
-            }
+            Self::CreateTable(_)
+            | Self::DropTable(_)
+            | Self::RenameTable { .. }
+            | Self::RebuildTable(_)
+            | Self::CreateEnum(_)
+            | Self::DropEnum(_)
+            | Self::RemakeEnum(_)
+            | Self::SetComment { .. } => table.to_owned(),
             Self::AddColumn { column, .. } | Self::DropColumn { column, .. } => format!("{table}.{}", column.name),
-            Self::RenameColumn { to, .. } => format!("{table}.{to}"),
+            Self::RenameColumn { to, .. } | Self::RenameConstraint { to, .. } | Self::RenameIndex { to, .. } => {
+                format!("{table}.{to}")
+            }
+            Self::AlterColumn { to, .. } => format!("{table}.{}", to.name),
+            Self::AddConstraint { constraint, .. } | Self::DropConstraint { constraint, .. } => {
+                constraint.name().map_or(table.to_owned(), |name| format!("{table}.{name}"))
+            }
             Self::CreateIndex { index, .. } | Self::DropIndex { index, .. } => format!("{table}.{}", index.name),
+            Self::AddEnumWord { word, .. } => format!("{table}.{word}"),
         }
     }
 
@@ -141,15 +307,34 @@ impl Step {
             Self::AddColumn { table, column, .. } => format!("add column {table}.{}", column.name),
             Self::DropColumn { table, column } => format!("drop column {table}.{}", column.name),
             Self::RenameColumn { table, from, to, .. } => format!("rename column {table}.{from} to {to}"),
+            Self::AlterColumn { table, to, .. } => format!("alter column {table}.{}", to.name),
+            Self::AddConstraint { table, constraint } => match constraint {
+                Constraint::PrimaryKey(_) => format!("add primary key to {table}"),
+                _ => format!("add {} {} to {table}", constraint.kind(), constraint.label()),
+            },
+            Self::DropConstraint { table, constraint } => match constraint {
+                Constraint::PrimaryKey(_) => format!("drop primary key of {table}"),
+                _ => format!("drop {} {} of {table}", constraint.kind(), constraint.label()),
+            },
+            Self::RenameConstraint { table, constraint, to } => {
+                format!("rename {} {} of {table} to {to}", constraint.kind(), constraint.label())
+            }
             Self::CreateIndex { table, index } => format!("create index {} on {table}", index.name),
             Self::DropIndex { index, .. } => format!("drop index {}", index.name),
+            Self::RenameIndex { from, to, .. } => format!("rename index {from} to {to}"),
+            Self::CreateEnum(one) => format!("create enum {}", one.name),
+            Self::DropEnum(one) => format!("drop enum {}", one.name),
+            Self::AddEnumWord { name, word, .. } => format!("add word {word} to enum {name}"),
+            Self::RemakeEnum(swap) => format!("make enum {} anew", swap.to.name),
+            Self::SetComment { on: Commented::Table(name), .. } => format!("describe table {name}"),
+            Self::SetComment { on: Commented::Enum(name), .. } => format!("describe enum {name}"),
         }
     }
 
     /// Why a table is made anew: what differs, one line each. Other steps say it in their title.
     pub fn reasons(&self) -> Vec<String> {
         let Self::RebuildTable(rebuild) = self else { return Vec::new() };
-        let changes = crate::diff::Changes {
+        let changes = crate::diff::Changes { enums: Vec::new(),
             tables: vec![crate::diff::TableChange::Alter(Box::new(rebuild.alteration.clone()))],
         };
         let reports = crate::diff::describe(&changes);

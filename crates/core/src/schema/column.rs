@@ -49,7 +49,7 @@ impl Column {
 }
 
 /// How an identity column numbers.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, serde::Serialize)]
 pub struct Identity {
     /// Whether a value given by the insert is refused.
     pub always: bool,

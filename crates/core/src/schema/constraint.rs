@@ -179,7 +179,8 @@ pub enum KeyPart {
 }
 
 /// Where nulls stand in an index.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "snake_case")]
 pub enum NullsOrder {
     /// Before every value.
     First,

@@ -119,7 +119,13 @@ pub enum FaultKind {
     #[error("names that begin with `{prefix}` are kept for {keeper}")]
     ReservedName { prefix: &'static str, keeper: &'static str },
     #[error("{provider} has no table option `{option}`", provider = provider.title())]
-    UnknownOption { provider: Provider, option: String, nearest: Option<&'static str> },
+    UnknownOption { provider: Provider, option: String, nearest: Option<&'static str>, known: &'static str },
+    #[error("the name `{name}` is longer than {provider} keeps it", provider = provider.title())]
+    NameTooLong { provider: Provider, name: String, most: String },
+    #[error("the key of {what} is up to {length} bytes long, and {provider} allows {most}", provider = provider.title())]
+    KeyTooLong { provider: Provider, what: String, length: u64, most: u64 },
+    #[error("`{column}` is unbounded, and {provider} indexes only its beginning", provider = provider.title())]
+    UnboundedKey { provider: Provider, column: String },
 }
 
 impl FaultKind {
@@ -156,6 +162,8 @@ impl FaultKind {
             Self::NoNativeType { .. } => "no type".into(),
             Self::ReservedName { .. } => "reserved".into(),
             Self::InexactDecimal { .. } => "not exact".into(),
+            Self::NameTooLong { .. } | Self::KeyTooLong { .. } => "too long".into(),
+            Self::UnboundedKey { .. } => "no length".into(),
             Self::DefaultDoesNotFit { wanted, .. } => format!("expected {wanted}"),
             Self::NullableKey(_)
             | Self::ReferenceCount { .. }
@@ -252,14 +260,21 @@ impl FaultKind {
                 format!("add `native \"…\" for {provider}`, or say `except {provider}` at the end of the column")
             }
             Self::NameTaken { .. } => {
-                "give one of them another name; SQLite folds letter case, and tables and indexes share their names"
+                "give one of them another name; providers differ in whether letter case counts, and in what shares its names"
                     .into()
             }
             Self::ReservedName { .. } => "choose another name".into(),
-            Self::UnknownOption { nearest, .. } => match nearest {
+            Self::UnknownOption { provider, nearest, known, .. } => match nearest {
                 Some(nearest) => format!("did you mean \"{nearest}\"?"),
-                None => "SQLite has \"strict\", \"without rowid\" and \"autoincrement\"".into(),
+                None => format!("{} has {known}", provider.title()),
             },
+            Self::NameTooLong { most, .. } => format!("choose a name of at most {most}"),
+            Self::KeyTooLong { .. } => {
+                "shorten the columns, index fewer of them, or only the beginning: `index (name prefix(100))`".into()
+            }
+            Self::UnboundedKey { column, .. } => {
+                format!("give the column a length, such as `text(200)`, or index its beginning: `index ({column} prefix(100))`")
+            }
         }
     }
 }

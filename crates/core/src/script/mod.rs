@@ -16,8 +16,10 @@
 //!
 //! Must not: run anything, or decide what a step means.
 
+mod effect;
 mod read;
 mod write;
 
+pub use effect::{Effect, effect};
 pub use read::{Foundation, Script, ScriptError, ScriptErrorKind, ScriptStatement, ScriptStep, StepOrigin};
 pub use write::{Direction, empty, step_hash, write};

@@ -2,11 +2,15 @@
 
 use super::write::step_hash;
 use crate::span::{Lines, line_of};
-use crate::sql::{self, Brackets, Lexer, TokenKind};
+use crate::Dialect;
+use crate::plan::Placement;
+use crate::sql::{self, Lexer, TokenKind};
 
 /// A script as it stands in its file.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Script {
+    /// What it is written for.
+    pub dialect: Dialect,
     /// What the connection is set to before the transaction.
     pub foundation: Foundation,
     /// The steps, in order.
@@ -27,6 +31,8 @@ pub struct ScriptStep {
     pub title: String,
     /// The kind of step, and the object: `rebuild-table keeper`.
     pub object: String,
+    /// Whether it is part of a transaction.
+    pub placement: Placement,
     /// Whose text it is.
     pub origin: StepOrigin,
     /// The text below the header.
@@ -88,6 +94,13 @@ pub enum ScriptErrorKind {
     UnknownMarker(String),
     #[error("a step that runs outside the transaction is not possible on SQLite")]
     Outside,
+    #[error("this step says `{}`, and stands {} `--oak begin` and `--oak end`", placement.words(), match placement {
+        Placement::InTransaction => "outside",
+        Placement::Outside => "between",
+    })]
+    Misplaced { placement: Placement },
+    #[error("`{0}` commits on MariaDB and MySQL; end the step's header with `outside transaction | own`, and move it behind `--oak end`")]
+    ImplicitCommit(String),
     #[error("`{0}` would end or leave the migration's one transaction; take it out")]
     Transaction(String),
     #[error("SQL behind `--oak end` would not run; move it into a step")]
@@ -97,10 +110,6 @@ pub enum ScriptErrorKind {
     #[error("a quote or comment that begins here is not closed")]
     Unclosed,
 }
-
-/// Statements that a step may not hold, by their first word: they begin, end or leave the transaction.
-const TRANSACTION_WORDS: [&str; 9] =
-    ["begin", "commit", "end", "rollback", "savepoint", "release", "vacuum", "attach", "detach"];
 
 enum Part {
     Before,
@@ -115,19 +124,32 @@ impl Script {
     /// # Errors
     ///
     /// The first line that cannot be read, or that could not run inside the migration's transaction.
-    pub fn read(source: &str) -> Result<Self, ScriptError> {
+    pub fn read(dialect: Dialect, source: &str) -> Result<Self, ScriptError> {
         let source = source.replace("\r\n", "\n");
-        if let Some(open) = Lexer::new(&source, 0, Brackets::Quote).find(|token| !token.closed) {
+        if let Some(open) = Lexer::new(&source, 0, dialect.syntax()).find(|token| !token.closed) {
             return Err(ScriptError { kind: ScriptErrorKind::Unclosed, line: line_of(&source, open.span.start) });
         }
-        let mut script = Self { foundation: Foundation::default(), steps: Vec::new() };
-        let marks = markers(&source);
+        let mut script = Self { dialect, foundation: Foundation::default(), steps: Vec::new() };
+        let marks = markers(&source, dialect);
+        let mut inside = false;
         let lines = Lines::new(&source);
         let first = marks.first().map_or(source.len(), |mark| mark.start);
         script.section(&source, &lines, Part::Before, 0, first)?;
         for (at, mark) in marks.iter().enumerate() {
             let end = marks.get(at + 1).map_or(source.len(), |next| next.start);
-            let part = mark.read().map_err(|kind| ScriptError { kind, line: line_of(&source, mark.start) })?;
+            let at_mark = |kind| ScriptError { kind, line: line_of(&source, mark.start) };
+            let part = mark.read(dialect).map_err(at_mark)?;
+            match &part {
+                Part::Begin => inside = true,
+                Part::End => inside = false,
+                Part::Step(ScriptStep { placement, .. }) if (*placement == Placement::InTransaction) != inside => {
+                    // A script without any frame runs as if it had one.
+                    if *placement == Placement::Outside || marks.iter().any(|mark| mark.text == "begin") {
+                        return Err(at_mark(ScriptErrorKind::Misplaced { placement: *placement }));
+                    }
+                }
+                Part::Before | Part::Step(_) => {}
+            }
             script.section(&source, &lines, part, mark.end, end)?;
         }
         Ok(script)
@@ -142,7 +164,7 @@ impl Script {
         end: usize,
     ) -> Result<(), ScriptError> {
         let body = &source[start..end];
-        let statements: Vec<_> = sql::split(body)
+        let statements: Vec<_> = sql::split(body, self.dialect.syntax(), self.dialect.bodies())
             .into_iter()
             .map(|statement| ScriptStatement {
                 sql: statement.span.text(body).to_owned(),
@@ -156,6 +178,7 @@ impl Script {
                 let step = ScriptStep {
                     title,
                     object: "own".into(),
+                    placement: Placement::InTransaction,
                     origin: StepOrigin::Own,
                     body: String::new(),
                     statements: Vec::new(),
@@ -165,7 +188,7 @@ impl Script {
             Part::Begin => self.begin(&statements)?,
             Part::Step(step) => self.push(step, body, statements)?,
             Part::End => {
-                let stray = statements.iter().find(|statement| !is_frame(&statement.sql));
+                let stray = statements.iter().find(|statement| !is_frame(self.dialect, &statement.sql));
                 if let Some(stray) = stray {
                     return Err(ScriptError { kind: ScriptErrorKind::BehindEnd, line: stray.line });
                 }
@@ -176,13 +199,13 @@ impl Script {
 
     fn push(&mut self, step: ScriptStep, body: &str, statements: Vec<ScriptStatement>) -> Result<(), ScriptError> {
         for statement in &statements {
-            let words = words(&statement.sql, 2);
-            let first = words.first().map_or("", String::as_str);
-            let leaves = TRANSACTION_WORDS.contains(&first)
-                || (first == "pragma"
-                    && matches!(words.get(1).map(String::as_str), Some("foreign_keys" | "journal_mode")));
-            if leaves {
+            let words = words(self.dialect, &statement.sql, 2);
+            if self.dialect.ends_transaction(&words) {
                 let kind = ScriptErrorKind::Transaction(words.join(" "));
+                return Err(ScriptError { kind, line: statement.line });
+            }
+            if step.placement == Placement::InTransaction && self.dialect.commits_by_itself(&words) {
+                let kind = ScriptErrorKind::ImplicitCommit(words.join(" "));
                 return Err(ScriptError { kind, line: statement.line });
             }
         }
@@ -192,11 +215,11 @@ impl Script {
 
     fn begin(&mut self, statements: &[ScriptStatement]) -> Result<(), ScriptError> {
         for statement in statements {
-            if !is_frame(&statement.sql) {
+            if !is_frame(self.dialect, &statement.sql) {
                 let kind = ScriptErrorKind::BeforeBegin(statement.sql.clone());
                 return Err(ScriptError { kind, line: statement.line });
             }
-            let words = words(&statement.sql, 4);
+            let words = words(self.dialect, &statement.sql, 4);
             if words.iter().any(|word| word == "foreign_keys")
                 && words.last().is_some_and(|word| matches!(word.as_str(), "off" | "0" | "false" | "no"))
             {
@@ -218,8 +241,8 @@ impl Script {
 }
 
 /// The first words of a statement, lower case.
-fn words(sql: &str, count: usize) -> Vec<String> {
-    Lexer::new(sql, 0, Brackets::Quote)
+fn words(dialect: Dialect, sql: &str, count: usize) -> Vec<String> {
+    Lexer::new(sql, 0, dialect.syntax())
         .filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Number))
         .take(count)
         .map(|token| token.span.text(sql).to_ascii_lowercase())
@@ -227,11 +250,12 @@ fn words(sql: &str, count: usize) -> Vec<String> {
 }
 
 /// Whether a statement belongs to the frame around the steps, which the tool's own connection replaces.
-fn is_frame(sql: &str) -> bool {
-    let words = words(sql, 2);
+fn is_frame(dialect: Dialect, sql: &str) -> bool {
+    let words = words(dialect, sql, 2);
     let second = words.get(1).map_or("", String::as_str);
     match words.first().map_or("", String::as_str) {
         "begin" | "commit" => true,
+        "start" => second == "transaction",
         "pragma" => matches!(second, "foreign_keys" | "foreign_key_check"),
         _ => false,
     }
@@ -245,8 +269,8 @@ struct Marker<'a> {
 }
 
 /// Marker lines; one inside a text or a block comment is none.
-fn markers(source: &str) -> Vec<Marker<'_>> {
-    Lexer::new(source, 0, Brackets::Quote)
+fn markers(source: &str, dialect: Dialect) -> Vec<Marker<'_>> {
+    Lexer::new(source, 0, dialect.syntax())
         .filter(|token| token.kind == TokenKind::Comment)
         .filter_map(|token| {
             let text = token.span.text(source);
@@ -259,7 +283,7 @@ fn markers(source: &str) -> Vec<Marker<'_>> {
 }
 
 impl Marker<'_> {
-    fn read(&self) -> Result<Part, ScriptErrorKind> {
+    fn read(&self, dialect: Dialect) -> Result<Part, ScriptErrorKind> {
         let unknown = || ScriptErrorKind::UnknownMarker(format!("--oak {}", self.text));
         match self.text {
             "begin" => return Ok(Part::Begin),
@@ -273,11 +297,12 @@ impl Marker<'_> {
         }
         let fields: Vec<_> = rest.split('|').map(str::trim).collect();
         let [title, object, place, origin] = fields[..] else { return Err(unknown()) };
-        match place {
-            "in transaction" => {}
-            "outside transaction" => return Err(ScriptErrorKind::Outside),
+        let placement = match place {
+            "in transaction" => Placement::InTransaction,
+            "outside transaction" if !dialect.facts().steps_outside => return Err(ScriptErrorKind::Outside),
+            "outside transaction" => Placement::Outside,
             _ => return Err(unknown()),
-        }
+        };
         let origin = match origin.split_once(' ') {
             None if origin == "own" => StepOrigin::Own,
             Some(("generated", hash)) => StepOrigin::Generated { hash: hash.trim().to_owned() },
@@ -286,6 +311,7 @@ impl Marker<'_> {
         Ok(Part::Step(ScriptStep {
             title: title.to_owned(),
             object: object.to_owned(),
+            placement,
             origin,
             body: String::new(),
             statements: Vec::new(),
@@ -305,7 +331,7 @@ mod tests {
     #[test]
     fn a_script_is_taken_apart() {
         let hash = step_hash("alter table a add column b;");
-        let script = Script::read(&SCRIPT.replace("HASH", &hash)).expect("the script is well-formed");
+        let script = Script::read(Dialect::Sqlite, &SCRIPT.replace("HASH", &hash)).expect("the script is well-formed");
         assert!(script.foundation.foreign_keys_off);
         assert_eq!(script.steps.len(), 2);
         assert!(script.steps[0].is_as_generated());
@@ -319,7 +345,7 @@ mod tests {
     #[test]
     fn an_edited_step_is_told_from_a_generated_one() {
         let hash = step_hash("alter table a add column c;");
-        let script = Script::read(&SCRIPT.replace("HASH", &hash)).expect("the script is well-formed");
+        let script = Script::read(Dialect::Sqlite, &SCRIPT.replace("HASH", &hash)).expect("the script is well-formed");
         assert!(script.steps[0].is_by_hand());
     }
 
@@ -327,7 +353,7 @@ mod tests {
     fn what_cannot_run_is_refused_with_its_line() {
         #[track_caller]
         fn case(source: &str, expected: &str) {
-            let error = Script::read(source).expect_err(source).to_string();
+            let error = Script::read(Dialect::Sqlite, source).expect_err(source).to_string();
             assert!(error.starts_with(expected), "{source}: {error}");
         }
         case("select 1;\ncommit;", "line 2: `commit` would end");
@@ -344,7 +370,7 @@ mod tests {
 
     #[test]
     fn plain_sql_is_one_own_step() {
-        let script = Script::read("update a set b = 1;\n").expect("plain SQL is a script");
+        let script = Script::read(Dialect::Sqlite, "update a set b = 1;\n").expect("plain SQL is a script");
         assert_eq!(script.steps.len(), 1);
         assert_eq!(script.steps[0].origin, StepOrigin::Own);
     }

@@ -5,7 +5,8 @@ use std::fmt;
 use sha2::{Digest, Sha256};
 
 use crate::Dialect;
-use crate::plan::{Plan, PlannedStep, Step};
+use crate::dialect::Frame;
+use crate::plan::{Placement, Plan, PlannedStep, Step};
 
 /// Which way a script goes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -47,19 +48,33 @@ pub fn write(dialect: Dialect, folder: &str, direction: Direction, plan: &Plan) 
     } else if direction == Direction::Up {
         text.push_str("-- `oak review` shows it beside its down script; docs/own-sql.md says how to edit it.\n");
     }
-    let without_references = plan.steps.iter().any(|planned| suspends_references(&planned.step));
-    frame(&mut text, without_references, |text| {
-        for (at, planned) in plan.steps.iter().enumerate() {
-            step(text, dialect, at + 1, planned);
+    let mut ordinal = 0;
+    let segments = plan.steps.chunk_by(|a, b| a.placement == b.placement);
+    for segment in segments {
+        let write_steps = |text: &mut String, ordinal: &mut usize| {
+            for planned in segment {
+                *ordinal += 1;
+                step(text, dialect, *ordinal, planned);
+            }
+        };
+        match segment.first().map(|planned| planned.placement) {
+            Some(Placement::Outside) => write_steps(&mut text, &mut ordinal),
+            Some(Placement::InTransaction) | None => {
+                let steps: Vec<&Step> = segment.iter().map(|planned| &planned.step).collect();
+                frame(&mut text, dialect.frame(&steps), |text| write_steps(text, &mut ordinal));
+            }
         }
-    });
+    }
+    if plan.steps.is_empty() {
+        frame(&mut text, dialect.frame(&[]), |_| ());
+    }
     text
 }
 
 /// The text of a script that waits for somebody's own SQL.
 pub fn empty(dialect: Dialect, folder: &str, direction: Direction) -> String {
     let mut text = preamble(dialect, folder, direction);
-    frame(&mut text, false, |text| {
+    frame(&mut text, dialect.frame(&[]), |text| {
         let what = match direction {
             Direction::Up => "write here what this migration does",
             Direction::Down => "write here what undoes it",
@@ -73,27 +88,12 @@ fn preamble(dialect: Dialect, folder: &str, direction: Direction) -> String {
     format!("-- Hollow Oak migration {folder}: {direction}, {}.\n", dialect.provider().title())
 }
 
-/// Whether a step drops a table that rows of others may reference.
-///
-/// SQLite, "Foreign Key Support", "Schema Commands": with foreign keys on, dropping a table first deletes its rows, and
-/// that cascades; the pragma is without effect inside a transaction.
-fn suspends_references(step: &Step) -> bool {
-    matches!(step, Step::RebuildTable(_) | Step::DropTable(_) | Step::RenameTable { .. })
-}
-
-fn frame(text: &mut String, without_references: bool, body: impl FnOnce(&mut String)) {
+fn frame(text: &mut String, frame: Frame, body: impl FnOnce(&mut String)) {
     text.push_str("\n--oak begin\n");
-    if without_references {
-        text.push_str("pragma foreign_keys = off;\n");
-    }
-    text.push_str("begin immediate;\n");
+    text.push_str(frame.begin);
     body(text);
     text.push_str("\n--oak end\n");
-    if without_references {
-        text.push_str("pragma foreign_key_check;\ncommit;\npragma foreign_keys = on;\n");
-    } else {
-        text.push_str("commit;\n");
-    }
+    text.push_str(frame.end);
 }
 
 fn step(text: &mut String, dialect: Dialect, ordinal: usize, planned: &PlannedStep) {
@@ -107,10 +107,11 @@ fn step(text: &mut String, dialect: Dialect, ordinal: usize, planned: &PlannedSt
         body.push_str(";\n");
     }
     text.push_str(&format!(
-        "\n--oak step {ordinal}: {} | {} {} | in transaction | generated {}\n{body}",
+        "\n--oak step {ordinal}: {} | {} {} | {} | generated {}\n{body}",
         one_line(&step.title()),
         step.kind(),
         one_line(&step.object()),
+        planned.placement.words(),
         step_hash(&body)
     ));
 }

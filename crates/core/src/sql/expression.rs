@@ -7,7 +7,7 @@
 
 use serde::{Serialize, Serializer};
 
-use super::{Brackets, Lexer, TokenKind, unquote};
+use super::{Lexer, Syntax, TokenKind, unquote};
 use crate::Span;
 
 /// An SQL expression, without outer parentheses.
@@ -15,8 +15,11 @@ use crate::Span;
 pub struct Expression {
     text: String,
     canonical: String,
+    /// Canonical forms of other texts for which a server stored this one.
+    stored_for: Vec<String>,
     columns: Vec<ColumnReference>,
     parsed: bool,
+    syntax: Syntax,
 }
 
 /// A place in an expression that names a column.
@@ -31,21 +34,55 @@ pub struct ColumnReference {
 }
 
 impl Expression {
-    /// Reads an expression; any text is one, if need be by its tokens.
+    /// Reads an expression by the plain rules; any text is one, if need be by its tokens.
     pub fn new(text: &str) -> Self {
+        Self::read(text, Syntax::PLAIN)
+    }
+
+    /// Reads an expression by a provider's rules.
+    pub fn read(text: &str, syntax: Syntax) -> Self {
         let mut text = text.trim();
-        while let Some(inner) = inside_parentheses(text) {
+        while let Some(inner) = inside_parentheses(text, syntax) {
             text = inner.trim();
         }
-        let tokens = tokens(text);
-        let mut parser = Parser { source: text, tokens: &tokens, at: 0, columns: Vec::new() };
+        let tokens = tokens(text, syntax);
+        let mut parser = Parser { source: text, syntax, tokens: &tokens, at: 0, columns: Vec::new() };
         let tree = parser.expression(0).filter(|_| parser.at == tokens.len());
         let parsed = tree.is_some();
         let (canonical, columns) = match tree {
             Some(canonical) => (canonical, parser.columns),
-            None => (canonical_tokens(text, &tokens), possible_columns(text, &tokens)),
+            None => (canonical_tokens(text, &tokens, syntax), possible_columns(text, &tokens)),
         };
-        Self { text: text.to_owned(), canonical, columns, parsed }
+        Self { text: text.to_owned(), canonical, stored_for: Vec::new(), columns, parsed, syntax }
+    }
+
+    /// Notes that the server stored this text when it was given the other one: from now on the two are equal.
+    pub fn is_stored_for(&mut self, other: &Self) {
+        if self != other {
+            self.stored_for.push(other.canonical.clone());
+        }
+    }
+
+    /// The text with column names, or text literals, written in another way where the functions give one.
+    pub fn respelled(
+        &self,
+        column: impl Fn(&ColumnReference) -> Option<String>,
+        literal: impl Fn(&str) -> Option<String>,
+    ) -> String {
+        let mut pieces: Vec<(Span, String)> =
+            self.columns.iter().filter_map(|reference| Some((reference.span, column(reference)?))).collect();
+        let texts = tokens(&self.text, self.syntax).into_iter().filter(|token| token.kind == TokenKind::Text);
+        pieces.extend(texts.filter_map(|token| Some((token.span, literal(token.text(&self.text))?))));
+        pieces.sort_by_key(|(span, _)| span.start);
+        let mut written = String::new();
+        let mut at = 0;
+        for (span, piece) in pieces {
+            written.push_str(&self.text[at..span.start]);
+            written.push_str(&piece);
+            at = span.end;
+        }
+        written.push_str(&self.text[at..]);
+        written
     }
 
     /// The text, as written.
@@ -70,7 +107,7 @@ impl Expression {
 
     /// Whether it is a single literal, with a sign at most: neither a call nor a name.
     pub fn is_literal(&self) -> bool {
-        let tokens = tokens(&self.text);
+        let tokens = tokens(&self.text, self.syntax);
         let rest = match tokens.first() {
             Some(first) if matches!(first.text(&self.text), "-" | "+") => &tokens[1..],
             _ => &tokens[..],
@@ -90,6 +127,8 @@ impl Expression {
 impl PartialEq for Expression {
     fn eq(&self, other: &Self) -> bool {
         self.canonical == other.canonical
+            || self.stored_for.contains(&other.canonical)
+            || other.stored_for.contains(&self.canonical)
     }
 }
 
@@ -103,7 +142,7 @@ impl Serialize for Expression {
 
 /// The text of an expression in parentheses; a line comment at its end does not swallow the closing one.
 pub fn in_parentheses(text: &str) -> String {
-    let last = Lexer::new(text, 0, Brackets::Quote).last();
+    let last = Lexer::new(text, 0, Syntax::PLAIN).last();
     match last {
         Some(token) if token.kind == TokenKind::Comment && token.span.text(text).starts_with("--") => {
             format!("({text}\n)")
@@ -112,9 +151,9 @@ pub fn in_parentheses(text: &str) -> String {
     }
 }
 
-fn inside_parentheses(text: &str) -> Option<&str> {
+fn inside_parentheses(text: &str, syntax: Syntax) -> Option<&str> {
     let inner = text.strip_prefix('(')?.strip_suffix(')')?;
-    (super::matching_parenthesis(text, 0) == Ok(text.len() - 1)).then_some(inner)
+    (super::closing_parenthesis(text, 0, syntax) == Ok(text.len() - 1)).then_some(inner)
 }
 
 /// A token that counts: neither space nor comment.
@@ -130,24 +169,30 @@ impl Significant {
     }
 }
 
-fn tokens(source: &str) -> Vec<Significant> {
-    Lexer::new(source, 0, Brackets::Quote)
+fn tokens(source: &str, syntax: Syntax) -> Vec<Significant> {
+    Lexer::new(source, 0, syntax)
         .filter(|token| !matches!(token.kind, TokenKind::Space | TokenKind::Comment))
         .map(|token| Significant { kind: token.kind, span: token.span })
         .collect()
 }
 
-fn canonical_token(token: Significant, source: &str) -> String {
+fn canonical_token(token: Significant, source: &str, syntax: Syntax) -> String {
     let text = token.text(source);
     match token.kind {
-        TokenKind::Quoted => unquote(text).to_ascii_lowercase(),
+        TokenKind::Quoted => canonical_name(token, source, syntax),
         TokenKind::Text | TokenKind::Parameter => text.to_owned(),
         _ => text.to_ascii_lowercase(),
     }
 }
 
-fn canonical_tokens(source: &str, tokens: &[Significant]) -> String {
-    let words: Vec<_> = tokens.iter().map(|token| canonical_token(*token, source)).collect();
+/// A name as it is compared.
+fn canonical_name(token: Significant, source: &str, syntax: Syntax) -> String {
+    let name = unquote(token.text(source));
+    if syntax.exact_names && token.kind == TokenKind::Quoted { name } else { name.to_ascii_lowercase() }
+}
+
+fn canonical_tokens(source: &str, tokens: &[Significant], syntax: Syntax) -> String {
+    let words: Vec<_> = tokens.iter().map(|token| canonical_token(*token, source, syntax)).collect();
     words.join(" ")
 }
 
@@ -192,6 +237,7 @@ const UNARY: u8 = 12;
 /// A precedence climber that writes the canonical form as it goes; `None` where it does not understand.
 struct Parser<'a> {
     source: &'a str,
+    syntax: Syntax,
     tokens: &'a [Significant],
     at: usize,
     columns: Vec<ColumnReference>,
@@ -309,7 +355,7 @@ impl Parser<'_> {
         let text = token.text(self.source);
         match token.kind {
             TokenKind::Text | TokenKind::Number | TokenKind::Blob | TokenKind::Parameter => {
-                Some(canonical_token(token, self.source))
+                Some(canonical_token(token, self.source, self.syntax))
             }
             TokenKind::Quoted => self.named(token),
             TokenKind::Symbol => match text {
@@ -388,7 +434,7 @@ impl Parser<'_> {
             }
         }
         self.columns.push(reference(last, self.source));
-        let name = unquote(last.text(self.source)).to_ascii_lowercase();
+        let name = canonical_name(last, self.source, self.syntax);
         Some(format!("`{name}`"))
     }
 
@@ -440,7 +486,7 @@ impl Parser<'_> {
         let token = *self.tokens.get(self.at)?;
         self.at += 1;
         matches!(token.kind, TokenKind::Word | TokenKind::Quoted)
-            .then(|| unquote(token.text(self.source)).to_ascii_lowercase())
+            .then(|| canonical_name(token, self.source, self.syntax))
     }
 
     fn type_name(&mut self) -> Option<String> {

@@ -11,6 +11,31 @@ pub enum Brackets {
     Symbol,
 }
 
+/// The lexical facts in which providers differ.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Syntax {
+    /// What `[` means.
+    pub brackets: Brackets,
+    /// Whether a backslash in a text literal escapes the character behind it.
+    pub backslashes: bool,
+    /// Whether `#` begins a comment.
+    pub hash_comments: bool,
+    /// Whether `$$…$$` is a text.
+    pub dollar_quotes: bool,
+    /// Whether a quoted name means just this letter case, and a bare one is folded to lower case.
+    pub exact_names: bool,
+}
+
+impl Syntax {
+    /// What declarations are read by, before it is known which provider an expression is for.
+    pub const PLAIN: Self =
+        Self { brackets: Brackets::Quote, exact_names: false, ..Self::STANDARD };
+
+    /// Brackets are symbols, and nothing else is special.
+    pub const STANDARD: Self =
+        Self { brackets: Brackets::Symbol, backslashes: false, hash_comments: false, dollar_quotes: true, exact_names: true };
+}
+
 /// The kind of a token.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum TokenKind {
@@ -50,13 +75,13 @@ pub struct Token {
 pub struct Lexer<'a> {
     source: &'a str,
     offset: usize,
-    brackets: Brackets,
+    syntax: Syntax,
 }
 
 impl<'a> Lexer<'a> {
     /// Starts at a byte offset of the text.
-    pub fn new(source: &'a str, offset: usize, brackets: Brackets) -> Self {
-        Self { source, offset, brackets }
+    pub fn new(source: &'a str, offset: usize, syntax: Syntax) -> Self {
+        Self { source, offset, syntax }
     }
 
     fn rest(&self) -> &'a [u8] {
@@ -67,7 +92,12 @@ impl<'a> Lexer<'a> {
     fn quoted(&self, close: u8) -> (usize, bool) {
         let rest = self.rest();
         let mut at = 1;
+        let escapes = self.syntax.backslashes && matches!(close, b'\'' | b'"');
         while at < rest.len() {
+            if escapes && rest[at] == b'\\' {
+                at += 2;
+                continue;
+            }
             if rest[at] == close {
                 if close != b']' && rest.get(at + 1) == Some(&close) {
                     at += 2;
@@ -158,16 +188,23 @@ impl Iterator for Lexer<'_> {
                 let spaces = rest.iter().take_while(|byte| byte.is_ascii_whitespace()).count();
                 (TokenKind::Space, done(spaces))
             }
+            b'#' if self.syntax.hash_comments => (TokenKind::Comment, done(self.line_comment())),
             b'-' if second == Some(b'-') => (TokenKind::Comment, done(self.line_comment())),
             b'/' if second == Some(b'*') => (TokenKind::Comment, self.block_comment()),
             b'\'' => (TokenKind::Text, self.quoted(b'\'')),
             b'"' | b'`' => (TokenKind::Quoted, self.quoted(first)),
-            b'[' if self.brackets == Brackets::Quote => (TokenKind::Quoted, self.quoted(b']')),
+            b'[' if self.syntax.brackets == Brackets::Quote => (TokenKind::Quoted, self.quoted(b']')),
             b'x' | b'X' if second == Some(b'\'') => {
                 let (length, closed) = Lexer { offset: self.offset + 1, ..self.clone() }.quoted(b'\'');
                 (TokenKind::Blob, (length + 1, closed))
             }
-            b'$' => match self.dollar() {
+            b'e' | b'E' if second == Some(b'\'') => {
+                // PostgreSQL, "Lexical Structure", "String Constants With C-Style Escapes".
+                let syntax = Syntax { backslashes: true, ..self.syntax };
+                let (length, closed) = Lexer { offset: self.offset + 1, syntax, ..self.clone() }.quoted(b'\'');
+                (TokenKind::Text, (length + 1, closed))
+            }
+            b'$' if self.syntax.dollar_quotes => match self.dollar() {
                 Some(found) => (TokenKind::Text, found),
                 None => (TokenKind::Symbol, done(1)),
             },
@@ -182,6 +219,8 @@ impl Iterator for Lexer<'_> {
             b'(' | b')' | b',' | b';' | b'.' => (TokenKind::Symbol, done(1)),
             _ => (TokenKind::Symbol, done(self.symbol())),
         };
+        // An escape may be the last byte of the text.
+        let length = length.min(rest.len());
         let span = Span::new(self.offset, self.offset + length);
         self.offset = span.end;
         Some(Token { kind, span, closed })
@@ -194,8 +233,14 @@ impl Iterator for Lexer<'_> {
 ///
 /// The offset where reading gave up: of an unclosed quote or comment, or the end of the text.
 pub fn matching_parenthesis(source: &str, open: usize) -> Result<usize, usize> {
+    closing_parenthesis(source, open, Syntax::STANDARD)
+}
+
+/// The same by a provider's rules.
+pub(super) fn closing_parenthesis(source: &str, open: usize, syntax: Syntax) -> Result<usize, usize> {
     let mut depth = 0usize;
-    for token in Lexer::new(source, open, Brackets::Symbol) {
+    let syntax = Syntax { brackets: Brackets::Symbol, ..syntax };
+    for token in Lexer::new(source, open, syntax) {
         if !token.closed {
             return Err(token.span.start);
         }
@@ -249,7 +294,7 @@ mod tests {
         #[test]
         fn tokens_cover_every_byte(source in "\\PC*") {
             let mut at = 0;
-            for token in Lexer::new(&source, 0, Brackets::Quote) {
+            for token in Lexer::new(&source, 0, Syntax::PLAIN) {
                 prop_assert_eq!(token.span.start, at);
                 prop_assert!(token.span.end > at);
                 prop_assert!(source.is_char_boundary(token.span.end));

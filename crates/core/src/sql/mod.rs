@@ -7,6 +7,8 @@ mod expression;
 mod lexer;
 mod statement;
 
+use lexer::closing_parenthesis;
+
 pub use expression::{ColumnReference, Expression, in_parentheses};
-pub use lexer::{Brackets, Lexer, Token, TokenKind, matching_parenthesis, unquote};
-pub use statement::{Statement, split};
+pub use lexer::{Brackets, Lexer, Syntax, Token, TokenKind, matching_parenthesis, unquote};
+pub use statement::{Bodies, Statement, split};

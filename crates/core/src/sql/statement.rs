@@ -1,6 +1,6 @@
 //! Where one statement of a script ends and the next begins.
 
-use super::{Brackets, Lexer, TokenKind};
+use super::{Lexer, Syntax, TokenKind};
 use crate::Span;
 
 /// One statement of a script.
@@ -10,25 +10,47 @@ pub struct Statement {
     pub span: Span,
 }
 
-/// Splits a script at its semicolons.
-///
-/// The body of `create trigger … begin … end` belongs to its statement: it ends at the first `end` that follows a
-/// semicolon and is itself followed by one, which is how the `sqlite3` shell reads it (SQLite, "Determine If An SQL
-/// Statement Is Complete"). An unclosed statement at the end counts as one.
-pub fn split(source: &str) -> Vec<Statement> {
+/// Which statements hold others, with semicolons of their own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Bodies {
+    /// `create trigger … begin … end`, which ends at the first `end` that follows a semicolon and is itself followed by
+    /// one; so the `sqlite3` shell reads it (SQLite, "Determine If An SQL Statement Is Complete").
+    Triggers,
+    /// Routines, triggers and events with `begin`, `case` and their `end` in any depth. A line `delimiter //` changes
+    /// what ends a statement, as in the servers' own client (MariaDB, "Delimiters").
+    Compound,
+    /// Routines with `begin atomic`; other bodies are texts in dollar quotes (PostgreSQL, "CREATE FUNCTION").
+    Atomic,
+}
+
+/// Splits a script at its semicolons. An unclosed statement at the end counts as one.
+pub fn split(source: &str, syntax: Syntax, bodies: Bodies) -> Vec<Statement> {
     let mut statements = Vec::new();
     let mut current: Option<Reading> = None;
-    for token in Lexer::new(source, 0, Brackets::Quote) {
-        if matches!(token.kind, TokenKind::Space | TokenKind::Comment) {
+    let mut delimiter = ";";
+    let mut skip_to = 0;
+    for token in Lexer::new(source, 0, syntax) {
+        if token.span.start < skip_to || matches!(token.kind, TokenKind::Space | TokenKind::Comment) {
             continue;
         }
         let text = token.span.text(source);
-        if text != ";" {
-            current.get_or_insert_with(|| Reading::new(token.span.start)).word(text, token.span.end);
+        if current.is_none() && bodies == Bodies::Compound && text.eq_ignore_ascii_case("delimiter") {
+            let line = source[token.span.end..].lines().next().unwrap_or_default();
+            delimiter = Some(line.trim()).filter(|one| !one.is_empty()).unwrap_or(";");
+            skip_to = token.span.end + line.len();
             continue;
         }
+        let ends = match delimiter {
+            ";" => text == ";",
+            other => token.kind != TokenKind::Quoted && source[token.span.start..].starts_with(other),
+        };
+        if !ends {
+            current.get_or_insert_with(|| Reading::new(token.span.start, bodies)).word(text, token.span.end);
+            continue;
+        }
+        skip_to = token.span.start + delimiter.len();
         match &mut current {
-            Some(reading) if !reading.ends_here() => reading.semicolon(token.span.end),
+            Some(reading) if delimiter == ";" && !reading.ends_here() => reading.semicolon(token.span.end),
             Some(reading) => {
                 statements.push(reading.statement());
                 current = None;
@@ -46,47 +68,98 @@ struct Reading {
     end: usize,
     words: usize,
     kind: Kind,
+    bodies: Bodies,
     /// Whether the last two tokens were a semicolon and `end`.
     after_end: bool,
     after_semicolon: bool,
+    /// How many `begin` and `case` are open.
+    depth: usize,
+    previous: String,
 }
 
 #[derive(PartialEq, Eq)]
 enum Kind {
     /// Nothing but `create` and its modifiers so far.
     Create,
-    Trigger,
+    /// It may hold other statements.
+    Holding,
     Plain,
 }
 
 impl Reading {
-    fn new(start: usize) -> Self {
-        Self { start, end: start, words: 0, kind: Kind::Create, after_end: false, after_semicolon: false }
+    fn new(start: usize, bodies: Bodies) -> Self {
+        Self {
+            start,
+            end: start,
+            words: 0,
+            kind: Kind::Create,
+            bodies,
+            after_end: false,
+            after_semicolon: false,
+            depth: 0,
+            previous: String::new(),
+        }
     }
 
     fn word(&mut self, text: &str, end: usize) {
         let lower = text.to_ascii_lowercase();
         if self.kind == Kind::Create {
-            self.kind = match (self.words, lower.as_str()) {
-                (0, "create") | (1.., "temp" | "temporary") => Kind::Create,
-                (1.., "trigger") => Kind::Trigger,
-                _ => Kind::Plain,
-            };
+            self.kind = self.kind_after(&lower);
+        }
+        if self.kind == Kind::Holding {
+            self.nest(&lower);
         }
         self.after_end = self.after_semicolon && lower == "end";
         self.after_semicolon = false;
         self.words += 1;
         self.end = end;
+        self.previous = lower;
+    }
+
+    fn kind_after(&self, word: &str) -> Kind {
+        if self.words == 0 {
+            return if word == "create" { Kind::Create } else { Kind::Plain };
+        }
+        match (self.bodies, word) {
+            (Bodies::Triggers, "temp" | "temporary") => Kind::Create,
+            (Bodies::Triggers, "trigger") => Kind::Holding,
+            (Bodies::Triggers, _) => Kind::Plain,
+            (_, "table" | "view" | "index" | "unique" | "database" | "schema" | "user" | "role" | "type") => {
+                Kind::Plain
+            }
+            (Bodies::Compound, "trigger" | "procedure" | "function" | "event" | "package") => Kind::Holding,
+            (Bodies::Atomic, "procedure" | "function") => Kind::Holding,
+            // `or replace`, `definer = …`, `aggregate` and the like.
+            _ => Kind::Create,
+        }
+    }
+
+    fn nest(&mut self, word: &str) {
+        match word {
+            "begin" if self.bodies == Bodies::Compound => self.depth += 1,
+            "atomic" if self.bodies == Bodies::Atomic && self.previous == "begin" => self.depth += 1,
+            "case" if self.previous == "end" => {}
+            "case" if self.depth > 0 => self.depth += 1,
+            "end" => self.depth = self.depth.saturating_sub(1),
+            // What was taken for the end of a block was that of one of these, which were not counted.
+            "if" | "loop" | "while" | "repeat" | "for" if self.previous == "end" => self.depth += 1,
+            _ => {}
+        }
     }
 
     fn semicolon(&mut self, end: usize) {
         self.after_semicolon = true;
         self.after_end = false;
         self.end = end;
+        self.previous.clear();
     }
 
     fn ends_here(&self) -> bool {
-        self.kind != Kind::Trigger || self.after_end
+        match (&self.kind, self.bodies) {
+            (Kind::Holding, Bodies::Triggers) => self.after_end,
+            (Kind::Holding, _) => self.depth == 0,
+            _ => true,
+        }
     }
 
     fn statement(&self) -> Statement {
@@ -102,7 +175,7 @@ mod tests {
     fn statements_end_at_their_own_semicolons() {
         #[track_caller]
         fn case(source: &str, expected: &[&str]) {
-            let found: Vec<_> = split(source).iter().map(|one| one.span.text(source)).collect();
+            let found: Vec<_> = split(source, Syntax::PLAIN, Bodies::Triggers).iter().map(|one| one.span.text(source)).collect();
             assert_eq!(found, expected);
         }
         case("", &[]);
@@ -114,5 +187,45 @@ mod tests {
             &["create temp trigger t after insert on a begin update b set c = case when 1 then 2 end; end", "select 1"],
         );
         case("create table \"trigger\" (a); select 2", &["create table \"trigger\" (a)", "select 2"]);
+    }
+
+    #[test]
+    fn compound_statements_and_delimiters_are_read_as_the_servers_client_does() {
+        #[track_caller]
+        fn case(source: &str, expected: &[&str]) {
+            let syntax = Syntax { dollar_quotes: false, hash_comments: true, backslashes: true, ..Syntax::PLAIN };
+            let found: Vec<_> =
+                split(source, syntax, Bodies::Compound).iter().map(|one| one.span.text(source)).collect();
+            assert_eq!(found, expected);
+        }
+        case(
+            "create trigger t before insert on a for each row begin if new.b then set new.b = 1; end if; \
+             set new.c = case when 1 then 2 end; end; select 1;",
+            &[
+                "create trigger t before insert on a for each row begin if new.b then set new.b = 1; end if; \
+                 set new.c = case when 1 then 2 end; end",
+                "select 1",
+            ],
+        );
+        case("delimiter //\ncreate procedure p() begin select ';'; end//\ndelimiter ;\nselect 2;", &[
+            "create procedure p() begin select ';'; end",
+            "select 2",
+        ]);
+        case("delimiter $$\nselect 1; select 2$$", &["select 1; select 2"]);
+        case("create table b (`begin` int); select 'it\\'s;'; # ;\nselect 3", &[
+            "create table b (`begin` int)",
+            "select 'it\\'s;'",
+            "select 3",
+        ]);
+    }
+
+    #[test]
+    fn atomic_bodies_hold_their_semicolons() {
+        let source = "create or replace function f() returns int language sql begin atomic select 1; \
+                      select case when true then 2 end; end; select $$;$$;";
+        let found: Vec<_> =
+            split(source, Syntax::STANDARD, Bodies::Atomic).iter().map(|one| one.span.text(source)).collect();
+        assert_eq!(found.len(), 2, "{found:?}");
+        assert_eq!(found[1], "select $$;$$");
     }
 }

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use hollow_oak_core::history::{Event, KeptScripts};
-use hollow_oak_core::physical::Introspected;
+use hollow_oak_core::physical::{Introspected, Schema};
 use hollow_oak_core::script::Script;
 use rusqlite::{ErrorCode, OpenFlags};
 
@@ -79,6 +79,11 @@ impl Database for Connection {
         let found = (journal::read(&transaction)?, introspect::introspect(&transaction)?);
         transaction.commit()?;
         Ok(found)
+    }
+
+    // SQLite keeps the text that it was given.
+    fn confirm(&self, _: &mut Schema, _: &Schema) -> Result<(), DatabaseError> {
+        Ok(())
     }
 
     fn journal(&self) -> Result<Vec<(String, Event)>, DatabaseError> {

@@ -4,8 +4,7 @@
 
 use std::collections::BTreeSet;
 
-use hollow_oak_core::Dialect;
-use hollow_oak_core::dialect::Definition;
+use hollow_oak_core::dialect::sqlite::catalogue::{self, Definition};
 use hollow_oak_core::physical::Introspected;
 use rusqlite::Connection;
 
@@ -23,7 +22,7 @@ pub(super) fn introspect(connection: &Connection) -> Result<Introspected, Databa
         let shadows = shadows(connection)?;
         definitions.retain(|one| !shadows.contains(&one.table));
     }
-    Ok(Dialect::Sqlite.introspect(definitions))
+    Ok(catalogue::introspect(definitions))
 }
 
 pub(super) fn definitions(connection: &Connection) -> Result<Vec<Definition>, DatabaseError> {

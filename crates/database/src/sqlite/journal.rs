@@ -71,7 +71,8 @@ pub(super) fn read(connection: &Connection) -> Result<Vec<(String, Event)>, Data
         return Err(DatabaseError::NewerJournal(format));
     }
     let mut statement = connection.prepare(
-        "select seq, project, migration, title, event, up_sha, down_sha, at, \"by\" from hollow_oak_journal order by seq",
+        "select seq, project, migration, title, event, step, reason, up_sha, down_sha, at, \"by\"
+         from hollow_oak_journal order by seq",
     )?;
     let mut rows = statement.query([])?;
     let mut events = Vec::new();
@@ -83,10 +84,12 @@ pub(super) fn read(connection: &Connection) -> Result<Vec<(String, Event)>, Data
             migration: row.get(2)?,
             title: row.get(3)?,
             kind,
-            up_sha: row.get(5)?,
-            down_sha: row.get(6)?,
-            at: row.get(7)?,
-            by: row.get(8)?,
+            step: row.get(5)?,
+            reason: row.get(6)?,
+            up_sha: row.get(7)?,
+            down_sha: row.get(8)?,
+            at: row.get(9)?,
+            by: row.get(10)?,
         };
         events.push((row.get(1)?, event));
     }

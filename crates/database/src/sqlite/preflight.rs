@@ -2,10 +2,10 @@
 
 use std::collections::BTreeMap;
 
-use hollow_oak_core::dialect::Definition;
+use hollow_oak_core::dialect::sqlite::catalogue::Definition;
 use hollow_oak_core::physical::ObjectKind;
 use hollow_oak_core::script::Script;
-use hollow_oak_core::sql::{Brackets, Lexer, TokenKind, unquote};
+use hollow_oak_core::sql::{Syntax, Lexer, TokenKind, unquote};
 use rusqlite::Connection;
 
 use super::introspect::definitions;
@@ -85,7 +85,7 @@ pub(super) fn schema_state(connection: &Connection) -> Result<i64, DatabaseError
 
 /// Every name and word of a statement, folded.
 fn names(sql: &str) -> Vec<String> {
-    Lexer::new(sql, 0, Brackets::Quote)
+    Lexer::new(sql, 0, Syntax::PLAIN)
         .filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Quoted | TokenKind::Text))
         .map(|token| unquote(token.span.text(sql)).to_ascii_lowercase())
         .collect()
@@ -132,6 +132,7 @@ mod tests {
     #[test]
     fn fates_follow_from_the_statements() {
         let script = Script::read(
+            hollow_oak_core::Dialect::Sqlite,
             "create table \"New\" (a);drop table \"Hive\"; alter table \"New\" rename to hive;\n\
              drop table if exists queen; alter table keeper drop column name; alter table keeper add column x;",
         )

@@ -46,7 +46,7 @@ pub(super) fn compare(before: &Probes, after: &Probes, expected_lost: &[&str], s
                 FailureKind::LosesDependent { kind: kind.clone(), name: name.clone() }
             }
         };
-        return Err(Failure { kind: failure });
+        return Err(failure.into());
     }
     Ok(())
 }

@@ -11,7 +11,7 @@ use rusqlite::{Connection, ErrorCode};
 use super::{introspect, journal, preflight, probe};
 use crate::error::{DatabaseError, Failure, FailureKind};
 use crate::hook;
-use crate::run::{Migrating, Outcome, Preflight, Ran, Waiting};
+use crate::run::{Migrating, Outcome, Preflight, Ran, Waiting, WaitingFor};
 
 /// How long to sleep between two tries for the lock.
 const LOCK_POLL: Duration = Duration::from_millis(20);
@@ -76,7 +76,7 @@ impl<'a> Locked<'a> {
                         return Err(DatabaseError::Locked { waited: lock_wait }.into());
                     }
                     if !told {
-                        waiting(Waiting { at_most: lock_wait });
+                        waiting(Waiting { at_most: lock_wait, cause: WaitingFor::Run });
                         told = true;
                     }
                     std::thread::sleep(LOCK_POLL);
@@ -107,12 +107,12 @@ fn in_transaction(locked: Locked<'_>, migrating: &Migrating<'_>) -> Result<Ran, 
     let transaction = locked.0;
     hook::boundary();
     if journal::last_seq(transaction, migrating.last_seq)? != migrating.last_seq {
-        return Err(Failure { kind: FailureKind::JournalMoved });
+        return Err(Failure::from(FailureKind::JournalMoved));
     }
     if let Some(state) = migrating.schema_state
         && preflight::schema_state(transaction)? != state
     {
-        return Err(Failure { kind: FailureKind::SchemaMoved });
+        return Err(Failure::from(FailureKind::SchemaMoved));
     }
     let dependents = preflight::preflight(transaction, migrating.script)?;
     let before = probe::probe(transaction)?;
@@ -129,7 +129,7 @@ fn in_transaction(locked: Locked<'_>, migrating: &Migrating<'_>) -> Result<Ran, 
         let found = references(transaction)?;
         if found.count > 0 {
             let Dangling { count, examples } = found;
-            return Err(Failure { kind: FailureKind::BrokenReferences { count, examples, before: 0 } });
+            return Err(Failure::from(FailureKind::BrokenReferences { count, examples, before: 0 }));
         }
     }
     let observed = migrating.outcome.map(|outcome| check_outcome(transaction, outcome)).transpose()?;
@@ -155,6 +155,7 @@ fn steps(connection: &Connection, script: &Script, dependents: &Preflight) -> Re
     for (at, step) in script.steps.iter().enumerate() {
         for statement in &step.statements {
             connection.execute_batch(&statement.sql).map_err(|error| Failure {
+                remains: None,
                 kind: FailureKind::Statement {
                     step: at + 1,
                     title: step.title.clone(),
@@ -176,6 +177,7 @@ fn steps(connection: &Connection, script: &Script, dependents: &Preflight) -> Re
     }
     for dependent in &dependents.dependents {
         connection.execute_batch(&dependent.sql).map_err(|error| Failure {
+            remains: None,
             kind: FailureKind::BreaksDependent {
                 kind: dependent.kind.to_string(),
                 name: dependent.name.clone(),
@@ -212,12 +214,10 @@ fn references(connection: &Connection) -> Result<Dangling, DatabaseError> {
 /// Compares what came out with what has to; returns its fingerprint.
 fn check_outcome(connection: &Connection, outcome: &Outcome) -> Result<String, Failure> {
     let live = introspect::introspect(connection)?.schema;
-    let managed =
-        |name: &str| outcome.schema.table(name).is_some() || outcome.gone.contains(&name.to_ascii_lowercase());
-    let live: Schema = live.filtered(|table| managed(&table.name));
+    let live: Schema = live.filtered(|table| outcome.manages(&table.name));
     let changes = diff(&live, &outcome.schema);
     if changes.is_empty() {
         return Ok(fingerprint(&live).0);
     }
-    Err(Failure { kind: FailureKind::Outcome { changes: Box::new(changes) } })
+    Err(Failure::from(FailureKind::Outcome { changes: Box::new(changes) }))
 }

@@ -1,7 +1,8 @@
 //! What SQLite can change of a table in place (SQLite, "ALTER TABLE").
 
 use crate::diff::{Change, ItemChange, TableAlteration};
-use crate::physical::{Check, Column, ForeignKey, Table, fold};
+use super::fold;
+use crate::physical::{Check, Column, ForeignKey, Table};
 use crate::plan::{Alteration, Step};
 use crate::schema::Storage;
 
@@ -34,6 +35,7 @@ fn in_place(alteration: &TableAlteration) -> Option<Vec<Step>> {
             | ItemChange::Unique(_)
             | ItemChange::ForeignKey(_)
             | ItemChange::Check(_)
+            | ItemChange::Comment { .. }
             | ItemChange::Options { .. } => return None,
         }
     }
@@ -45,7 +47,7 @@ fn in_place(alteration: &TableAlteration) -> Option<Vec<Step>> {
             table: table.clone(),
             from: from.name.clone(),
             to: to.name.clone(),
-            by_way_of: third_name(&to.name, alteration),
+            by_way_of: Some(third_name(&to.name, alteration)),
         })
         .collect();
     steps.extend(additions(alteration, &parts)?);

@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use super::{ddl, rowid_alias};
-use crate::physical::{IndexKey, Introspected, ObjectKind, Schema, Table, Unmanaged, fold};
+use super::{FACTS, ddl, fold, rowid_alias};
+use crate::physical::{IndexKey, Introspected, ObjectKind, Schema, Table, Unmanaged};
 
 /// One row of the catalogue.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -18,10 +18,10 @@ pub struct Definition {
     pub sql: Option<String>,
 }
 
-/// Reads a catalogue; see [`crate::Dialect::introspect`].
+/// Reads a catalogue; table by table.
 ///
 /// Nothing is passed over: a definition that cannot be read, and a table with an index that cannot, is unmanaged.
-pub(in crate::dialect) fn introspect(definitions: Vec<Definition>) -> Introspected {
+pub fn introspect(definitions: Vec<Definition>) -> Introspected {
     let mut tables: BTreeMap<String, (Table, String)> = BTreeMap::new();
     let mut unmanaged = Vec::new();
     let mut rest = Vec::new();
@@ -51,7 +51,7 @@ pub(in crate::dialect) fn introspect(definitions: Vec<Definition>) -> Introspect
     }
     complete(&mut tables);
     unmanaged.sort();
-    Introspected { schema: Schema::new(tables.into_values().map(|(table, _)| table)), unmanaged }
+    Introspected { schema: Schema::new(FACTS.name_case, tables.into_values().map(|(table, _)| table)), unmanaged }
 }
 
 fn object(kind: ObjectKind, definition: Definition, sql: String) -> Unmanaged {

@@ -6,15 +6,15 @@
 
 use std::collections::BTreeSet;
 
-use super::index_key;
+use super::{FACTS, index_key};
 use super::lower::collation;
 use crate::Span;
 use crate::physical::{
-    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, Origin, PrimaryKey, Table, TypeName,
+    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, PrimaryKey, Table, TypeName,
     Unique,
 };
 use crate::schema::{Action, Deferrable, Storage};
-use crate::sql::{Brackets, Expression, Lexer, TokenKind, unquote};
+use crate::sql::{Syntax, Expression, Lexer, TokenKind, unquote};
 
 /// Reads a `create table` statement.
 pub(super) fn table(sql: &str) -> Option<Table> {
@@ -34,7 +34,7 @@ struct Reader<'a> {
 
 impl<'a> Reader<'a> {
     fn new(source: &'a str) -> Self {
-        let tokens = Lexer::new(source, 0, Brackets::Quote)
+        let tokens = Lexer::new(source, 0, Syntax::PLAIN)
             .filter(|token| !matches!(token.kind, TokenKind::Space | TokenKind::Comment))
             .map(|token| (token.kind, token.span))
             .collect();
@@ -103,7 +103,7 @@ impl<'a> Reader<'a> {
     fn table(&mut self) -> Option<Table> {
         self.create()?;
         self.expect("table")?;
-        let mut table = Table::new(self.qualified_name()?);
+        let mut table = Table::new(self.qualified_name()?, FACTS.name_case);
         self.expect("(")?;
         loop {
             if self.begins_table_constraint() {
@@ -239,16 +239,7 @@ impl<'a> Reader<'a> {
     fn column(&mut self, table: &mut Table) -> Option<()> {
         let name = self.name()?;
         let ty = self.type_name()?;
-        let mut column = Column {
-            name: name.clone(),
-            ty: TypeName::new(&ty),
-            declared_type: Origin(None),
-            nullable: true,
-            default: None,
-            generated: None,
-            collation: None,
-            attributes: BTreeSet::new(),
-        };
+        let mut column = Column { nullable: true, ..Column::new(name.as_str(), TypeName::new(&ty)) };
         loop {
             let named = if self.eat("constraint") { Some(self.name()?) } else { None };
             let word = self.peek().to_ascii_lowercase();
@@ -476,7 +467,7 @@ impl<'a> Reader<'a> {
         } else {
             None
         };
-        (self.at == self.tokens.len() || self.is(";")).then_some(Index { name, unique, parts, predicate })
+        (self.at == self.tokens.len() || self.is(";")).then_some(Index { predicate, ..Index::new(name, unique, parts) })
     }
 
     fn index_part(&mut self) -> Option<IndexPart> {
@@ -511,6 +502,6 @@ impl<'a> Reader<'a> {
             TokenKind::Word if end == start + 1 => IndexKey::Column(text.to_owned()),
             _ => index_key(text),
         };
-        Some(IndexPart { key, collation: collated, descending })
+        Some(IndexPart { collation: collated, descending, ..IndexPart::new(key) })
     }
 }

@@ -2,22 +2,62 @@
 
 pub(super) mod affinity;
 pub(super) mod alter;
-pub(super) mod catalogue;
+pub mod catalogue;
 mod ddl;
 pub(super) mod lower;
 pub(super) mod quote;
 pub(super) mod render;
 
-use super::{Facts, IdentifierLimit};
+use super::{Altering, Facts, Frame, IdentifierLimit};
 
 /// The facts of SQLite.
 pub(super) const FACTS: Facts = Facts {
     // SQLite, "Limits In SQLite": names count as text of the SQL, up to 1,000,000,000 bytes.
     identifier_limit: IdentifierLimit::None,
+    altering: Altering::Rebuilding,
+    steps_outside: false,
+    comments: false,
+    names_primary_keys: true,
+    indexes_share_names: true,
+    keys_share_names: false,
+    references_share_names: false,
+    renames_constraints: false,
+    renames_indexes: false,
+    tables_hold_indexes: false,
+    references_need_own_index: false,
+    name_case: NameCase::Ignored,
 };
 
-use crate::physical::{IndexKey, Table};
+use crate::physical::{IndexKey, NameCase, Table};
+use crate::plan::Step;
 use crate::sql::Expression;
+
+/// What a script says around its steps.
+///
+/// SQLite, "Foreign Key Support", "Schema Commands": with foreign keys on, dropping a table first deletes its rows, and
+/// that cascades; the pragma is without effect inside a transaction.
+pub(super) fn frame(steps: &[&Step]) -> Frame {
+    let drops_table =
+        |step: &&&Step| matches!(step, Step::RebuildTable(_) | Step::DropTable(_) | Step::RenameTable { .. });
+    match steps.iter().find(drops_table) {
+        None => Frame { begin: "begin immediate;\n", end: "commit;\n" },
+        Some(_) => Frame {
+            begin: "pragma foreign_keys = off;\nbegin immediate;\n",
+            end: "pragma foreign_key_check;\ncommit;\npragma foreign_keys = on;\n",
+        },
+    }
+}
+
+/// Whether a statement cannot stand inside the migration's one transaction.
+pub(super) fn leaves_transaction(first: &str, second: &str) -> bool {
+    matches!(first, "vacuum" | "attach" | "detach")
+        || (first == "pragma" && matches!(second, "foreign_keys" | "journal_mode"))
+}
+
+/// A name as SQLite compares it.
+fn fold(name: &str) -> String {
+    FACTS.name_case.table_key(name)
+}
 
 /// The column that is the table's rowid (SQLite, "CREATE TABLE", "ROWIDs and the INTEGER PRIMARY KEY").
 fn rowid_alias(table: &Table) -> Option<&str> {
@@ -29,9 +69,5 @@ fn rowid_alias(table: &Table) -> Option<&str> {
 
 /// What an index is over; a column in parentheses is that column.
 fn index_key(text: &str) -> IndexKey {
-    let expression = Expression::new(text);
-    match expression.columns() {
-        [only] if only.span.text(expression.text()) == expression.text() => IndexKey::Column(only.name.clone()),
-        _ => IndexKey::Expression(expression),
-    }
+    super::lowering::index_key(Expression::new(text))
 }

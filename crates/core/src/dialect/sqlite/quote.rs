@@ -19,7 +19,7 @@ pub(super) fn quote_all<'a>(names: impl IntoIterator<Item = &'a str>) -> String 
 }
 
 /// A text literal.
-pub(super) fn literal(text: &str) -> String {
+pub(in crate::dialect) fn literal(text: &str) -> String {
     format!("'{}'", text.replace('\'', "''"))
 }
 

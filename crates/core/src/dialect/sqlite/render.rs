@@ -12,10 +12,10 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
     match step {
         Step::CreateTable(table) => vec![create_table(&table.name, table)],
         Step::DropTable(table) => vec![format!("drop table {}", quote(&table.name))],
-        Step::RenameTable { from, to, by_way_of } => vec![
-            format!("alter table {} rename to {}", quote(from), quote(by_way_of)),
-            format!("alter table {} rename to {}", quote(by_way_of), quote(to)),
-        ],
+        Step::RenameTable { from, to, by_way_of } => {
+            let rename = |old: &str, new: &str| format!("alter table {} rename to {}", quote(old), quote(new));
+            renames(from, by_way_of.as_deref(), to, rename)
+        }
         Step::RebuildTable(rebuild) => rebuild_table(rebuild),
         Step::AddColumn { table, column, checks, foreign_keys } => {
             let mut definition = column_definition(column);
@@ -34,10 +34,28 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             let rename = |old: &str, new: &str| {
                 format!("alter table {} rename column {} to {}", quote(table), quote(old), quote(new))
             };
-            vec![rename(from, by_way_of), rename(by_way_of, to)]
+            renames(from, by_way_of.as_deref(), to, rename)
         }
         Step::CreateIndex { table, index } => vec![create_index(table, index)],
         Step::DropIndex { index, .. } => vec![format!("drop index {}", quote(&index.name))],
+        Step::AlterColumn { .. }
+        | Step::AddConstraint { .. }
+        | Step::DropConstraint { .. }
+        | Step::RenameConstraint { .. }
+        | Step::RenameIndex { .. }
+        | Step::CreateEnum(_)
+        | Step::DropEnum(_)
+        | Step::AddEnumWord { .. }
+        | Step::RemakeEnum(_)
+        | Step::SetComment { .. } => unreachable!("SQLite makes a table anew for this, or has no such thing"),
+    }
+}
+
+/// One statement, or two by way of a third name.
+fn renames(from: &str, by_way_of: Option<&str>, to: &str, rename: impl Fn(&str, &str) -> String) -> Vec<String> {
+    match by_way_of {
+        None => vec![rename(from, to)],
+        Some(third) => vec![rename(from, third), rename(third, to)],
     }
 }
 

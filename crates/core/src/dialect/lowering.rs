@@ -1,0 +1,515 @@
+//! What lowering is for every provider: names, scopes, keys and references. What differs is asked of [`Storing`].
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::naming::{NameKind, derived_name};
+use super::{Facts, IdentifierLimit, Lowered};
+use crate::physical::{self, IndexKey, Origin, TypeName};
+use crate::schema::{
+    Column, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, Item, KeyPart, Part, Place, Provider, Schema,
+    Scope, Scoped, Table, Value, is_key,
+};
+use crate::sql::{Expression, Syntax};
+
+/// What a provider answers while a schema is lowered for it.
+pub(super) trait Storing {
+    /// The provider.
+    fn provider(&self) -> Provider;
+    /// Its facts.
+    fn facts(&self) -> Facts;
+
+    /// An expression as this provider spells it.
+    fn expression(&self, table: &Table, text: &str) -> Expression;
+    /// Names that nobody may take: their beginning, and for whom they are kept.
+    fn reserved(&self) -> &'static [(&'static str, &'static str)];
+    /// Takes in a storage option.
+    fn option(&self, lowering: &mut Lowering<'_, Self>, option: &str, table: &mut physical::Table, place: Place);
+    /// A column's type, and how it numbers rows.
+    fn column(
+        &self,
+        lowering: &mut Lowering<'_, Self>,
+        table: &Table,
+        column: &Column,
+        lowered: &mut physical::Table,
+        place: &Place,
+    ) -> physical::Column;
+    /// A value as an expression for a column's default; nothing where it is as good as none.
+    fn default(&self, table: &Table, column: &Column, value: &Value) -> Option<Expression>;
+    /// A collation by its name; nothing for the one that holds anyway.
+    fn collation(&self, name: &str) -> Option<String>;
+    /// What an index says besides its columns.
+    fn index(&self, lowering: &mut Lowering<'_, Self>, index: &Index, lowered: &mut physical::Index, place: &Place);
+    /// Whether two nulls can be equal in a unique constraint, and how that is kept.
+    fn nulls_equal(&self) -> Result<&'static str, &'static str>;
+    /// What of a reference the provider does not have.
+    fn reference(&self, lowering: &mut Lowering<'_, Self>, table: &Table, key: &ForeignKey, place: &Place);
+    /// What only shows once the whole table is there.
+    fn finish(&self, lowering: &mut Lowering<'_, Self>, table: &Table, lowered: &mut physical::Table);
+}
+
+/// A schema while it is lowered.
+pub(super) struct Lowering<'a, S: ?Sized> {
+    pub(super) schema: &'a Schema,
+    pub(super) storing: &'a S,
+    faults: Vec<Fault>,
+    /// Names that are taken in the whole database, as they are compared.
+    names: BTreeMap<(NameSpace, String), Place>,
+}
+
+/// Where a name has to be the only one.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) enum NameSpace {
+    /// Among tables, and indexes where they share their names.
+    Relations,
+    /// Among references.
+    References,
+}
+
+/// Lowers the tables of a schema.
+///
+/// # Errors
+///
+/// Every fault, warnings among them, where the provider cannot express some item.
+pub(super) fn lower<S: Storing>(storing: &S, schema: &Schema) -> Result<Lowered, Vec<Fault>> {
+    let mut lowering = Lowering { schema, storing, faults: Vec::new(), names: BTreeMap::new() };
+    let here = storing.provider();
+    let tables = || schema.tables().filter(|table| table.scope.holds(here));
+    for table in tables() {
+        let place = Place::whole(&table.name, Item::Table).part(Part::Name);
+        lowering.reserved(table.name.as_str(), &place);
+        lowering.take_name(NameSpace::Relations, table.name.as_str(), place);
+    }
+    let tables: Vec<_> = tables().map(|table| lowering.table(table)).collect();
+    lowering.finish(physical::Schema::new(storing.facts().name_case, tables))
+}
+
+impl<'a, S: Storing> Lowering<'a, S> {
+    fn finish(self, schema: physical::Schema) -> Result<Lowered, Vec<Fault>> {
+        if self.faults.iter().any(Fault::is_error) {
+            return Err(self.faults);
+        }
+        Ok(Lowered { schema, warnings: self.faults })
+    }
+
+    pub(super) fn here(&self) -> Provider {
+        self.storing.provider()
+    }
+
+    pub(super) fn fault(&mut self, kind: FaultKind, place: Place) {
+        self.faults.push(Fault::new(kind, place));
+    }
+
+    /// A fault for something the provider has no place for.
+    pub(super) fn not_expressible(&self, what: impl Into<String>, instead: impl Into<String>) -> FaultKind {
+        FaultKind::NotExpressible { provider: self.here(), what: what.into(), instead: instead.into() }
+    }
+
+    /// The same, where all one can do is to leave the thing out.
+    pub(super) fn refuse(&mut self, what: impl Into<String>, place: Place) {
+        let instead = format!("take it out, or say `except {}` at the end of the item", self.here());
+        let kind = self.not_expressible(what, instead);
+        self.fault(kind, place);
+    }
+
+    fn reserved(&mut self, name: &str, place: &Place) {
+        let folded = name.to_ascii_lowercase();
+        for (prefix, keeper) in self.storing.reserved() {
+            if folded.starts_with(prefix) {
+                self.fault(FaultKind::ReservedName { prefix, keeper }, place.clone());
+            }
+        }
+    }
+
+    pub(super) fn take_name(&mut self, space: NameSpace, name: &str, place: Place) {
+        let facts = self.storing.facts();
+        let too_long = match facts.identifier_limit {
+            IdentifierLimit::None => None,
+            IdentifierLimit::Bytes(most) => (name.len() > most).then(|| format!("{most} bytes")),
+            IdentifierLimit::Characters(most) => (name.chars().count() > most).then(|| format!("{most} characters")),
+        };
+        if let Some(most) = too_long {
+            let kind = FaultKind::NameTooLong { provider: self.here(), name: name.to_owned(), most };
+            self.fault(kind, place.clone());
+        }
+        let key = (space, facts.name_case.table_key(name));
+        match self.names.get(&key) {
+            Some(first) => {
+                let kind = FaultKind::NameTaken { provider: self.here(), name: name.to_owned() };
+                let fault = Fault::new(kind, place).with_other(first.clone());
+                self.faults.push(fault);
+            }
+            None => {
+                self.names.insert(key, place);
+            }
+        }
+    }
+
+    pub(super) fn name(
+        &self,
+        table: &Table,
+        declared: Option<&Identifier>,
+        columns: &[&str],
+        kind: NameKind,
+    ) -> String {
+        let limit = self.storing.facts().identifier_limit;
+        match declared {
+            Some(name) => name.to_string(),
+            None => derived_name(table.name.as_str(), columns.iter().copied(), kind, limit),
+        }
+    }
+
+    fn table(&mut self, table: &'a Table) -> physical::Table {
+        let here = self.here();
+        let facts = self.storing.facts();
+        let mut lowered = physical::Table::new(table.name.as_str(), facts.name_case);
+        let storing = self.storing;
+        lowered.comment = table.about.clone().filter(|_| facts.comments);
+        for (at, option) in table.options.iter().enumerate().filter(|(_, option)| option.scope.holds(here)) {
+            storing.option(self, &option.value, &mut lowered, Place::whole(&table.name, Item::Option(at)));
+        }
+        let key = table.primary_keys.iter().find(|key| key.scope.holds(here));
+        lowered.primary_key = key.map(|key| physical::PrimaryKey {
+            name: facts.names_primary_keys.then(|| self.name(table, key.name.as_ref(), &[], NameKind::PrimaryKey)),
+            columns: key_columns(&key.columns),
+            attributes: BTreeSet::new(),
+        });
+        if let Some(key) = key {
+            let place = Place::whole(&table.name, Item::PrimaryKey);
+            self.present(table, &key.columns, &place);
+            if facts.keys_share_names
+                && let Some(name) = lowered.primary_key.as_ref().and_then(|key| key.name.clone())
+            {
+                self.take_name(NameSpace::Relations, &name, place);
+            }
+        }
+        self.columns(table, &mut lowered);
+        self.uniques(table, &mut lowered);
+        self.foreign_keys(table, &mut lowered);
+        self.checks(table, &mut lowered);
+        self.indexes(table, &mut lowered);
+        self.constraint_names(table, &lowered);
+        self.column_names(table);
+        storing.finish(self, table, &mut lowered);
+        lowered
+    }
+
+    /// Whether every column of a list is there on this provider.
+    fn present(&mut self, table: &Table, columns: &[Identifier], place: &Place) {
+        for (at, name) in columns.iter().enumerate() {
+            let hidden = table.column(name).is_some_and(|column| !column.scope.holds(self.here()));
+            if hidden {
+                let what = format!("has no column `{name}` in table `{}`, by the column's own words", table.name);
+                let part = if place.part == Part::Whole { Part::Element(at) } else { place.part.clone() };
+                self.refuse(what, place.clone().part(part));
+            }
+        }
+    }
+
+    /// Whether every column that an expression names is there on this provider.
+    fn present_in(&mut self, table: &Table, text: &str, place: &Place) {
+        if table.columns.iter().all(|column| column.scope == Scope::All) {
+            return;
+        }
+        let here = self.here();
+        let hidden: Vec<Identifier> = Expression::new(text)
+            .columns()
+            .iter()
+            .filter_map(|reference| table.columns.iter().find(|column| column.name.as_str() == reference.name))
+            .filter(|column| !column.scope.holds(here))
+            .map(|column| column.name.clone())
+            .collect();
+        self.present(table, &hidden, &place.clone().part(Part::Expression));
+    }
+
+    // ---- columns ------------------------------------------------------------------------------------------------
+
+    fn columns(&mut self, table: &Table, lowered: &mut physical::Table) {
+        let (here, storing) = (self.here(), self.storing);
+        for (at, column) in table.columns.iter().enumerate().filter(|(_, column)| column.scope.holds(here)) {
+            let place = Place::whole(&table.name, Item::Column(at));
+            if let Some(generated) = Scoped::pick(&column.generated, here) {
+                self.present_in(table, &generated.expression, &place);
+            }
+            let mut made = storing.column(self, table, column, lowered, &place);
+            made.declared_type = Origin(Some(match Scoped::pick(&column.native, here) {
+                Some(native) => native.clone(),
+                None => column.ty.to_string(),
+            }));
+            made.nullable = column.nullable;
+            made.default = Scoped::pick(&column.default, here).and_then(|value| storing.default(table, column, value));
+            made.generated = Scoped::pick(&column.generated, here).map(|generated| physical::Generated {
+                expression: storing.expression(table, &generated.expression),
+                storage: generated.storage,
+            });
+            if let Some(collation) = Scoped::pick(&column.collate, here) {
+                made.collation = storing.collation(collation);
+            }
+            made.comment = column.about.clone().filter(|_| storing.facts().comments);
+            lowered.columns.push(made);
+        }
+    }
+
+    /// The identity clause of a column on this provider.
+    pub(super) fn identity<'c>(&self, column: &'c Column) -> Option<&'c Identity> {
+        Scoped::pick(&column.identity, self.here())
+    }
+
+    /// A column's own type on this provider, else its portable type by the provider's table.
+    pub(super) fn native_or(
+        &mut self,
+        column: &Column,
+        place: &Place,
+        fallback: &str,
+        portable: impl FnOnce() -> Option<String>,
+    ) -> Option<String> {
+        if let Some(native) = Scoped::pick(&column.native, self.here()) {
+            return Some(native.clone());
+        }
+        if let Some(ty) = portable() {
+            return Some(ty);
+        }
+        let place = place.clone().part(Part::Type);
+        if column.ty == crate::schema::Type::Native {
+            let kind = FaultKind::NoNativeType { column: column.name.clone(), provider: self.here() };
+            self.fault(kind, place);
+        } else {
+            let what = format!("has no type for {}", column.ty);
+            let here = self.here();
+            let instead =
+                format!("add `native \"{fallback}\" for {here}` to the column, or say `except {here}` at its end");
+            let kind = self.not_expressible(what, instead);
+            self.fault(kind, place);
+        }
+        None
+    }
+
+    fn column_names(&mut self, table: &Table) {
+        let (here, case) = (self.here(), self.storing.facts().name_case);
+        let mut seen = BTreeSet::new();
+        for (at, column) in table.columns.iter().enumerate() {
+            if column.scope.holds(here) && !seen.insert(case.item_key(column.name.as_str())) {
+                let kind = FaultKind::NameTaken { provider: here, name: column.name.to_string() };
+                self.fault(kind, Place::whole(&table.name, Item::Column(at)).part(Part::Name));
+            }
+        }
+    }
+
+    // ---- keys and indexes ---------------------------------------------------------------------------------------
+
+    fn uniques(&mut self, table: &Table, lowered: &mut physical::Table) {
+        let here = self.here();
+        for (at, unique) in table.uniques.iter().enumerate().filter(|(_, unique)| unique.scope.holds(here)) {
+            let place = Place::whole(&table.name, Item::Unique(at));
+            let mut attributes = BTreeSet::new();
+            if unique.nulls_equal {
+                match self.storing.nulls_equal() {
+                    Ok(attribute) => {
+                        attributes.insert(attribute.to_owned());
+                    }
+                    Err(what) => self.refuse(what, place.clone()),
+                }
+            }
+            self.present(table, &unique.columns, &place);
+            let columns: Vec<_> = unique.columns.iter().map(Identifier::as_str).collect();
+            let name = self.name(table, unique.name.as_ref(), &columns, NameKind::Unique);
+            if self.storing.facts().keys_share_names {
+                self.take_name(NameSpace::Relations, &name, place);
+            }
+            let columns = key_columns(&unique.columns);
+            lowered.uniques.push(physical::Unique { name: Some(name), columns, attributes });
+        }
+    }
+
+    fn foreign_keys(&mut self, table: &Table, lowered: &mut physical::Table) {
+        let (here, storing) = (self.here(), self.storing);
+        for (at, key) in table.foreign_keys.iter().enumerate().filter(|(_, key)| key.scope.holds(here)) {
+            let place = Place::whole(&table.name, Item::ForeignKey(at));
+            self.present(table, &key.columns, &place);
+            let referenced = self.schema.table(key.referenced_table.as_str()).filter(|other| other.scope.holds(here));
+            match referenced {
+                None => {
+                    let what = format!("has no table `{}`, by the table's own words", key.referenced_table);
+                    self.refuse(what, place.clone().part(Part::ReferencedTable));
+                }
+                Some(other) if !is_key(other, &key.referenced_columns, |scope| scope.holds(here)) => {
+                    let what = format!("has no such key in table `{}`, by the key's own words", other.name);
+                    self.refuse(what, place.clone().part(Part::ReferencedTable));
+                }
+                Some(_) => {}
+            }
+            storing.reference(self, table, key, &place);
+            let made = self.foreign_key(table, key);
+            if storing.facts().references_share_names
+                && let Some(name) = &made.name
+            {
+                self.take_name(NameSpace::References, name, place);
+            }
+            lowered.foreign_keys.push(made);
+        }
+    }
+
+    fn foreign_key(&self, table: &Table, key: &ForeignKey) -> physical::ForeignKey {
+        let columns: Vec<_> = key.columns.iter().map(Identifier::as_str).collect();
+        let owned = |names: &[Identifier]| names.iter().map(Identifier::to_string).collect();
+        physical::ForeignKey {
+            name: Some(self.name(table, key.name.as_ref(), &columns, NameKind::ForeignKey)),
+            columns: owned(&key.columns),
+            referenced_table: key.referenced_table.to_string(),
+            referenced_columns: owned(&key.referenced_columns),
+            on_delete: key.on_delete,
+            on_update: key.on_update,
+            deferrable: key.deferrable,
+            attributes: BTreeSet::new(),
+        }
+    }
+
+    fn checks(&mut self, table: &Table, lowered: &mut physical::Table) {
+        let here = self.here();
+        for (at, check) in table.checks.iter().enumerate().filter(|(_, check)| check.scope.holds(here)) {
+            self.present_in(table, &check.expression, &Place::whole(&table.name, Item::Check(at)));
+            let expression = self.storing.expression(table, &check.expression);
+            let columns = mentioned(lowered, &expression);
+            let columns: Vec<_> = columns.iter().map(String::as_str).collect();
+            lowered.checks.push(physical::Check {
+                name: Some(self.name(table, check.name.as_ref(), &columns, NameKind::Check)),
+                expression,
+                attributes: BTreeSet::new(),
+            });
+        }
+    }
+
+    fn indexes(&mut self, table: &Table, lowered: &mut physical::Table) {
+        let (here, storing) = (self.here(), self.storing);
+        for (at, index) in table.indexes.iter().enumerate().filter(|(_, index)| index.scope.holds(here)) {
+            let place = Place::whole(&table.name, Item::Index(at));
+            for (at, part) in index.parts.iter().enumerate() {
+                let place = place.clone().part(Part::Element(at));
+                match &part.key {
+                    KeyPart::Column(name) => self.present(table, std::slice::from_ref(name), &place),
+                    KeyPart::Expression(text) => self.present_in(table, text, &place),
+                }
+            }
+            if let Some(predicate) = &index.predicate {
+                self.present_in(table, predicate, &place);
+            }
+            let parts = index.parts.iter().map(|part| physical::IndexPart {
+                collation: part.collate.as_deref().and_then(|name| storing.collation(name)),
+                descending: part.descending,
+                ..physical::IndexPart::new(match &part.key {
+                    KeyPart::Column(name) => IndexKey::Column(name.to_string()),
+                    KeyPart::Expression(text) => index_key(storing.expression(table, text)),
+                })
+            });
+            let mut made = physical::Index::new("", index.unique, parts.collect());
+            made.predicate = index.predicate.as_deref().map(|text| storing.expression(table, text));
+            storing.index(self, index, &mut made, &place);
+            let mut columns = Vec::new();
+            for part in &made.parts {
+                match &part.key {
+                    IndexKey::Column(name) => columns.push(name.clone()),
+                    IndexKey::Expression(expression) => columns.extend(mentioned(lowered, expression)),
+                }
+            }
+            let columns: Vec<_> = columns.iter().map(String::as_str).collect();
+            made.name = self.name(table, index.name.as_ref(), &columns, NameKind::Index);
+            self.take_index(&made.name, place);
+            lowered.indexes.push(made);
+        }
+        for (at, key) in table.foreign_keys.iter().enumerate() {
+            if !key.indexed || !key.scope.holds(here) {
+                continue;
+            }
+            let columns: Vec<_> = key.columns.iter().map(Identifier::as_str).collect();
+            let name = self.name(table, None, &columns, NameKind::Index);
+            self.take_index(&name, Place::whole(&table.name, Item::ForeignKey(at)));
+            let part = |name: &Identifier| physical::IndexPart::new(IndexKey::Column(name.to_string()));
+            lowered.indexes.push(physical::Index::new(name, false, key.columns.iter().map(part).collect()));
+        }
+    }
+
+    fn take_index(&mut self, name: &str, place: Place) {
+        if self.storing.facts().indexes_share_names {
+            self.reserved(name, &place);
+            self.take_name(NameSpace::Relations, name, place);
+        }
+    }
+
+    /// Constraint names are unique within a table, so that a change of one can be told from another.
+    fn constraint_names(&mut self, table: &Table, lowered: &physical::Table) {
+        let (here, case) = (self.here(), self.storing.facts().name_case);
+        let mut seen = BTreeSet::new();
+        let key = lowered.primary_key.iter().map(|key| (&key.name, Item::PrimaryKey));
+        let holding = |holds: Vec<bool>| -> Vec<usize> {
+            holds.into_iter().enumerate().filter(|(_, holds)| *holds).map(|(at, _)| at).collect()
+        };
+        let uniques = holding(table.uniques.iter().map(|one| one.scope.holds(here)).collect());
+        let foreign = holding(table.foreign_keys.iter().map(|one| one.scope.holds(here)).collect());
+        let checks = holding(table.checks.iter().map(|one| one.scope.holds(here)).collect());
+        let made = lowered.checks.len() - checks.len();
+        let names = key
+            .chain(lowered.uniques.iter().zip(uniques).map(|(one, at)| (&one.name, Item::Unique(at))))
+            .chain(lowered.foreign_keys.iter().zip(foreign).map(|(one, at)| (&one.name, Item::ForeignKey(at))))
+            .chain(lowered.checks[..made].iter().map(|one| (&one.name, Item::Table)))
+            .chain(lowered.checks[made..].iter().zip(checks).map(|(one, at)| (&one.name, Item::Check(at))));
+        for (name, item) in names {
+            let Some(name) = name else { continue };
+            if !seen.insert(case.item_key(name)) {
+                let kind = FaultKind::NameTaken { provider: here, name: name.clone() };
+                self.faults.push(Fault::new(kind, Place::whole(&table.name, item)));
+            }
+        }
+    }
+}
+
+/// A column with its type, to be completed.
+pub(super) fn typed(column: &Column, ty: Option<TypeName>) -> physical::Column {
+    physical::Column::new(column.name.to_string(), ty.unwrap_or_else(|| TypeName::new("")))
+}
+
+fn key_columns(columns: &[Identifier]) -> Vec<physical::KeyColumn> {
+    columns.iter().map(|name| physical::KeyColumn::new(name.as_str())).collect()
+}
+
+/// What an index is over; a column in parentheses is that column.
+pub(super) fn index_key(expression: Expression) -> IndexKey {
+    match expression.columns() {
+        [only] if only.span.text(expression.text()) == expression.text() => IndexKey::Column(only.name.clone()),
+        _ => IndexKey::Expression(expression),
+    }
+}
+
+/// Names of the table's columns that an expression mentions, each once, in order.
+fn mentioned(table: &physical::Table, expression: &Expression) -> Vec<String> {
+    let mut names: Vec<String> = Vec::new();
+    for reference in expression.columns() {
+        if let Some(column) = table.column(&reference.name)
+            && !names.contains(&column.name)
+        {
+            names.push(column.name.clone());
+        }
+    }
+    names
+}
+
+/// A declared expression with its columns, and where asked its texts, as a provider spells them.
+pub(super) fn respelled(
+    table: &Table,
+    text: &str,
+    syntax: Syntax,
+    quote: impl Fn(&str) -> String,
+    literal: impl Fn(&str) -> Option<String>,
+) -> Expression {
+    let written = Expression::read(text, Syntax::STANDARD);
+    let column = |reference: &crate::sql::ColumnReference| {
+        if !written.is_parsed() && !reference.quoted {
+            return None;
+        }
+        let exact = table.columns.iter().find(|column| column.name.as_str() == reference.name);
+        let loose = || {
+            let same = |column: &&Column| column.name.as_str().eq_ignore_ascii_case(&reference.name);
+            table.columns.iter().find(same).filter(|_| !reference.quoted)
+        };
+        exact.or_else(loose).map(|column| quote(column.name.as_str()))
+    };
+    Expression::read(&written.respelled(column, literal), syntax)
+}

@@ -1,0 +1,29 @@
+//! What a change of a column means for what looks at it.
+
+use crate::physical::{Column, TypeName};
+use crate::plan::{Placement, Step};
+
+/// PostgreSQL 17, "ALTER TABLE", SET DATA TYPE: indexes and plain keys follow by themselves; what reads the column does
+/// not always, and a generated column or view never.
+pub(in crate::dialect) fn disturbs(from: &Column, to: &Column) -> bool {
+    from.ty != to.ty || from.collation != to.collation
+}
+
+/// PostgreSQL 17, "ALTER TABLE", DROP EXPRESSION.
+pub(in crate::dialect) fn keeps_computed(from: &Column, to: &Column) -> bool {
+    from.generated.is_some() && to.generated.is_none()
+}
+
+/// PostgreSQL 17, "ALTER TYPE", ADD VALUE: a word can be used once the transaction that added it is over.
+pub(in crate::dialect) fn placement(step: &Step) -> Placement {
+    match step {
+        Step::AddEnumWord { .. } => Placement::Outside,
+        _ => Placement::InTransaction,
+    }
+}
+
+/// Whether a column's type is the enum type, or an array of it.
+pub(in crate::dialect) fn is_of_enum(ty: &TypeName, name: &str) -> bool {
+    let quoted = super::quote::quote(name);
+    ty.text().trim_end_matches("[]") == quoted
+}

@@ -1,0 +1,237 @@
+//! What PostgreSQL stores for a logical schema.
+
+use super::quote::{literal, quote};
+use super::types::{LONGEST_TEXT, portable, type_name};
+use super::{FACTS, SYNTAX};
+use crate::dialect::lowering::{self, Lowering, Storing, typed};
+use crate::dialect::{Facts, Lowered};
+use crate::physical::{self, EnumType, IndexKey, TypeName};
+use crate::schema::{
+    Column, Fault, FaultKind, ForeignKey, Identifier, Index, Item, NullsOrder, Part, Place, Provider, Schema, Scoped,
+    Storage, Table, Type, Value,
+};
+use crate::sql::Expression;
+
+/// Lowers a schema; see [`crate::Dialect::lower`].
+pub(in crate::dialect) fn lower(schema: &Schema) -> Result<Lowered, Vec<Fault>> {
+    let mut lowered = lowering::lower(&Postgres, schema)?;
+    let enums = schema.enums().map(|owner| EnumType {
+        name: owner.name.to_string(),
+        words: owner.words.iter().map(Identifier::to_string).collect(),
+        comment: owner.about.clone(),
+    });
+    let faults = enum_faults(schema, &lowered.schema);
+    lowered.schema = lowered.schema.with_enums(enums);
+    if faults.is_empty() {
+        return Ok(lowered);
+    }
+    lowered.warnings.extend(faults);
+    Err(lowered.warnings)
+}
+
+/// Every table is a type of the same name (PostgreSQL 17, "Composite Types"), and words have a limit.
+fn enum_faults(schema: &Schema, lowered: &physical::Schema) -> Vec<Fault> {
+    let mut faults = Vec::new();
+    for owner in schema.enums() {
+        let place = Place::whole(&owner.name, Item::Enum).part(Part::Name);
+        if lowered.table(owner.name.as_str()).is_some() {
+            let kind = FaultKind::NameTaken { provider: Provider::Postgres, name: owner.name.to_string() };
+            let other = Place::whole(&owner.name, Item::Table).part(Part::Name);
+            faults.push(Fault::new(kind, place.clone()).with_other(other));
+        }
+        for name in owner.words.iter().chain([&owner.name]).filter(|name| name.as_str().len() > 63) {
+            let (provider, name) = (Provider::Postgres, name.to_string());
+            let kind = FaultKind::NameTooLong { provider, name, most: "63 bytes".into() };
+            faults.push(Fault::new(kind, place.clone()));
+        }
+    }
+    faults
+}
+
+struct Postgres;
+
+impl Storing for Postgres {
+    fn provider(&self) -> Provider {
+        Provider::Postgres
+    }
+
+    fn facts(&self) -> Facts {
+        FACTS
+    }
+
+    fn expression(&self, table: &Table, text: &str) -> Expression {
+        lowering::respelled(table, text, SYNTAX, quote, |_| None)
+    }
+
+    // PostgreSQL 17, "CREATE SCHEMA": names that begin with "pg_" are for its own use.
+    fn reserved(&self) -> &'static [(&'static str, &'static str)] {
+        &[("hollow_oak_", "oak's own tables")]
+    }
+
+    fn option(&self, lowering: &mut Lowering<'_, Self>, option: &str, table: &mut physical::Table, place: Place) {
+        let folded = option.to_ascii_lowercase();
+        // PostgreSQL 17, "CREATE TABLE": UNLOGGED, and storage parameters in a WITH clause.
+        if folded == "unlogged" || folded.split_once('=').is_some_and(|(name, _)| is_parameter(name.trim())) {
+            let written: Vec<_> = folded.split('=').map(str::trim).collect();
+            table.options.insert(written.join("="));
+            return;
+        }
+        let kind = FaultKind::UnknownOption {
+            provider: Provider::Postgres,
+            option: option.to_owned(),
+            nearest: None,
+            known: "\"unlogged\" and storage parameters such as \"fillfactor=70\"",
+        };
+        lowering.fault(kind, place);
+    }
+
+    fn column(
+        &self,
+        lowering: &mut Lowering<'_, Self>,
+        _: &Table,
+        column: &Column,
+        _: &mut physical::Table,
+        place: &Place,
+    ) -> physical::Column {
+        if column.on_update_now.as_ref().is_some_and(|scope| scope.holds(Provider::Postgres)) {
+            let kind = lowering.not_expressible(
+                "has no `on update now`",
+                "write `on update now except postgres`, and set the column in the application or a trigger",
+            );
+            lowering.fault(kind, place.clone().part(Part::OnUpdate));
+        }
+        if let Some(generated) = Scoped::pick(&column.generated, Provider::Postgres)
+            && generated.storage == Storage::Virtual
+        {
+            // PostgreSQL 17, "Generated Columns"; version 18 has them, 13 to 17 do not.
+            let kind = lowering.not_expressible(
+                "has no virtual generated columns before version 18",
+                "write `generated (…)`, which stores the value",
+            );
+            lowering.fault(kind, place.clone().part(Part::Expression));
+        }
+        let ty = column_type(lowering, column, place);
+        let mut made = typed(column, ty);
+        made.identity = lowering.identity(column).cloned();
+        if column.ty == Type::Int(8) && made.identity.is_some() {
+            // Its smallest integer type.
+            made.ty = type_name("smallint");
+        }
+        made
+    }
+
+    fn default(&self, _: &Table, column: &Column, value: &Value) -> Option<Expression> {
+        let text = match value {
+            Value::Null => return None,
+            Value::Number(text) => text.clone(),
+            Value::Text(text) => literal(text),
+            // PostgreSQL 17, "Binary Data Types", "bytea Hex Format".
+            Value::Bytes(digits) => literal(&format!("\\x{digits}")),
+            Value::Bool(truth) => truth.to_string(),
+            Value::Now => match &column.ty {
+                Type::Time(Some(digits)) if *digits < 6 => format!("localtime({digits})"),
+                Type::Time(_) => "localtime".into(),
+                Type::Datetime(_) => "(current_timestamp at time zone 'utc')".into(),
+                _ => "current_timestamp".into(),
+            },
+            Value::Today => "current_date".into(),
+            // PostgreSQL 13 and later have it without an extension ("UUID Functions").
+            Value::NewUuid => "gen_random_uuid()".into(),
+            Value::Word(word) => literal(word.as_str()),
+            Value::Expression(text) => text.clone(),
+        };
+        Some(Expression::read(&text, SYNTAX))
+    }
+
+    fn collation(&self, name: &str) -> Option<String> {
+        Some(name.to_owned()).filter(|name| name != "default")
+    }
+
+    fn index(&self, lowering: &mut Lowering<'_, Self>, index: &Index, made: &mut physical::Index, place: &Place) {
+        for (at, (part, made)) in index.parts.iter().zip(&mut made.parts).enumerate() {
+            if part.prefix.is_some() {
+                let place = place.clone().part(Part::Element(at));
+                let instead = "index an expression instead: `index ((left(name, 100)))`, or say `except postgres`";
+                let kind = lowering.not_expressible("has no prefix lengths in indexes", instead);
+                lowering.fault(kind, place);
+            }
+            made.operators.clone_from(&part.operators);
+            // PostgreSQL 17, "Indexes and ORDER BY": nulls are last ascending, and first descending.
+            let default = if part.descending { NullsOrder::First } else { NullsOrder::Last };
+            made.nulls = part.nulls.filter(|nulls| *nulls != default);
+        }
+        made.including = index.including.iter().map(Identifier::to_string).collect();
+        let method = index.method.as_deref().map(str::to_ascii_lowercase);
+        if let Some(method) = method.as_deref()
+            && method != "btree"
+        {
+            let ordered = |part: &physical::IndexPart| part.descending || part.nulls.is_some();
+            if made.parts.iter().any(ordered) {
+                lowering.refuse(format!("keeps no order in an index of method {method}"), place.clone());
+            }
+            if index.unique {
+                lowering.refuse(format!("has no unique indexes of method {method}"), place.clone());
+            }
+        }
+        made.method = method.filter(|method| method != "btree");
+        debug_assert!(made.parts.iter().all(|part| !matches!(&part.key, IndexKey::Column(name) if name.is_empty())));
+    }
+
+    // PostgreSQL 15 and later ("CREATE TABLE", NULLS NOT DISTINCT).
+    fn nulls_equal(&self) -> Result<&'static str, &'static str> {
+        Ok("nulls not distinct")
+    }
+
+    fn reference(&self, _: &mut Lowering<'_, Self>, _: &Table, _: &ForeignKey, _: &Place) {}
+
+    fn finish(&self, _: &mut Lowering<'_, Self>, _: &Table, lowered: &mut physical::Table) {
+        // PostgreSQL 17, "Constraints", "Primary Keys": its columns are not null.
+        let key: Vec<String> =
+            lowered.primary_key.iter().flat_map(|key| &key.columns).map(|column| column.name.clone()).collect();
+        for column in lowered.columns.iter_mut().filter(|column| key.contains(&column.name)) {
+            column.nullable = false;
+        }
+    }
+}
+
+/// PostgreSQL 17, "CREATE TABLE", "Storage Parameters": words of letters and underscores, `toast.` before some.
+fn is_parameter(name: &str) -> bool {
+    let name = name.strip_prefix("toast.").unwrap_or(name);
+    name == "fillfactor"
+        || name == "parallel_workers"
+        || name == "toast_tuple_target"
+        || name == "user_catalog_table"
+        || name == "vacuum_truncate"
+        || name == "vacuum_index_cleanup"
+        || name.starts_with("autovacuum_")
+        || name.starts_with("log_autovacuum_")
+}
+
+fn column_type(lowering: &mut Lowering<'_, Postgres>, column: &Column, place: &Place) -> Option<TypeName> {
+    let ty = lowering.native_or(column, place, "text", || portable(&column.ty))?;
+    if Scoped::pick(&column.native, Provider::Postgres).is_none() {
+        limits(lowering, &column.ty, &place.clone().part(Part::Type));
+    }
+    Some(type_name(&ty))
+}
+
+fn limits(lowering: &mut Lowering<'_, Postgres>, ty: &Type, place: &Place) {
+    match ty {
+        Type::Time(Some(7..)) | Type::Datetime(Some(7..)) | Type::Instant(Some(7..)) => {
+            let kind = lowering.not_expressible("keeps at most 6 digits of a second", "write 6, or leave it out");
+            lowering.fault(kind, place.clone());
+        }
+        Type::Text(Some(length)) | Type::Char(length) if *length > LONGEST_TEXT => {
+            let what = format!("has no bounded text longer than {LONGEST_TEXT} characters");
+            let kind = lowering.not_expressible(what, "write `text`, which is unbounded");
+            lowering.fault(kind, place.clone());
+        }
+        // PostgreSQL 17, "Arbitrary Precision Numbers".
+        Type::Decimal(Some((1001.., _))) => {
+            let kind = lowering.not_expressible("has no decimal of more than 1000 digits", "write `decimal` alone");
+            lowering.fault(kind, place.clone());
+        }
+        Type::Array(element) => limits(lowering, element, place),
+        _ => {}
+    }
+}

@@ -1,0 +1,40 @@
+//! PostgreSQL 13 to 18.
+
+pub(super) mod alter;
+pub mod catalogue;
+pub(super) mod lower;
+pub(super) mod quote;
+pub(super) mod render;
+mod types;
+
+use super::{Altering, Facts, IdentifierLimit};
+use crate::physical::{NameCase, TypeName};
+use crate::sql::Syntax;
+
+/// The facts of PostgreSQL.
+pub(super) const FACTS: Facts = Facts {
+    // PostgreSQL 17, "Identifiers and Key Words": NAMEDATALEN - 1; longer names are cut, not refused.
+    identifier_limit: IdentifierLimit::Bytes(63),
+    altering: Altering::InPlace,
+    steps_outside: true,
+    comments: true,
+    names_primary_keys: true,
+    // PostgreSQL 17, "CREATE TABLE", "Compatibility", "Constraint Naming": an index has the name of its constraint, and
+    // shares its names with tables, views and sequences.
+    indexes_share_names: true,
+    keys_share_names: true,
+    references_share_names: false,
+    renames_constraints: true,
+    renames_indexes: true,
+    tables_hold_indexes: false,
+    references_need_own_index: false,
+    name_case: NameCase::Counts,
+};
+
+/// Whether a value is the same value under both types.
+pub(super) fn stores_alike(from: &TypeName, to: &TypeName) -> bool {
+    types::is_widening(from, to)
+}
+
+/// How PostgreSQL's expressions are read.
+pub(super) const SYNTAX: Syntax = Syntax::STANDARD;

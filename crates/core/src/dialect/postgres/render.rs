@@ -1,0 +1,349 @@
+//! Steps as PostgreSQL's SQL.
+
+use super::quote::{literal, quote, quote_all};
+use super::types::{Family, family};
+use crate::physical::{
+    Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, TypeName, Unique,
+};
+use crate::plan::{Commented, Constraint, EnumSwap, Step};
+use crate::schema::{Action, Deferrable, Identity, NullsOrder};
+use crate::sql::{Expression, in_parentheses};
+
+/// The statements of a step; see [`crate::Dialect::render`].
+pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
+    match step {
+        Step::CreateTable(table) => create_table(table),
+        Step::DropTable(table) => vec![format!("drop table {}", quote(&table.name))],
+        Step::RenameTable { from, to, .. } => vec![alter(from, &format!("rename to {}", quote(to)))],
+        Step::RebuildTable(_) => unreachable!("PostgreSQL alters every table in place"),
+        Step::AddColumn { table, column, .. } => {
+            let mut statements = vec![alter(table, &format!("add column {}", column_definition(column)))];
+            statements.extend(column.comment.as_ref().map(|text| comment_on_column(table, column, Some(text))));
+            statements
+        }
+        Step::DropColumn { table, column } => vec![alter(table, &format!("drop column {}", quote(&column.name)))],
+        Step::RenameColumn { table, from, to, .. } => {
+            vec![alter(table, &format!("rename column {} to {}", quote(from), quote(to)))]
+        }
+        Step::AlterColumn { table, from, to } => alter_column(table, from, to),
+        Step::AddConstraint { table, constraint } => vec![alter(table, &format!("add {}", clause(constraint)))],
+        Step::DropConstraint { table, constraint } => {
+            vec![alter(table, &format!("drop constraint {}", quote(constraint.name().unwrap_or_default())))]
+        }
+        Step::RenameConstraint { table, constraint, to } => {
+            let from = quote(constraint.name().unwrap_or_default());
+            vec![alter(table, &format!("rename constraint {from} to {}", quote(to)))]
+        }
+        Step::CreateIndex { table, index } => vec![create_index(table, index)],
+        Step::DropIndex { index, .. } => vec![format!("drop index {}", quote(&index.name))],
+        Step::RenameIndex { from, to, .. } => vec![format!("alter index {} rename to {}", quote(from), quote(to))],
+        Step::CreateEnum(one) => create_enum(one),
+        Step::DropEnum(one) => vec![format!("drop type {}", quote(&one.name))],
+        Step::AddEnumWord { name, word, after } => {
+            let place = match after {
+                Some(after) => format!("after {}", literal(after)),
+                None => String::new(),
+            };
+            // Again after an interruption it does no harm.
+            let statement = format!("alter type {} add value if not exists {} {place}", quote(name), literal(word));
+            vec![statement.trim_end().to_owned()]
+        }
+        Step::RemakeEnum(swap) => remake_enum(swap),
+        Step::SetComment { on, text } => {
+            let object = match on {
+                Commented::Table(name) => format!("table {}", quote(name)),
+                Commented::Enum(name) => format!("type {}", quote(name)),
+            };
+            vec![comment_on(&object, text.as_ref())]
+        }
+    }
+}
+
+fn alter(table: &str, action: &str) -> String {
+    format!("alter table {} {action}", quote(table))
+}
+
+fn comment_on(object: &str, text: Option<&String>) -> String {
+    format!("comment on {object} is {}", text.map_or("null".into(), |text| literal(text)))
+}
+
+fn comment_on_column(table: &str, column: &Column, text: Option<&String>) -> String {
+    comment_on(&format!("column {}.{}", quote(table), quote(&column.name)), text)
+}
+
+fn create_table(table: &Table) -> Vec<String> {
+    let mut lines: Vec<String> = table.columns.iter().map(column_definition).collect();
+    lines.extend(table.primary_key.iter().map(primary_key));
+    lines.extend(table.uniques.iter().map(unique));
+    lines.extend(table.foreign_keys.iter().map(foreign_key));
+    lines.extend(table.checks.iter().map(check));
+    let unlogged = if table.has_option("unlogged") { "unlogged " } else { "" };
+    let parameters: Vec<_> = table.options.iter().filter(|option| option.contains('=')).map(String::as_str).collect();
+    let with = if parameters.is_empty() { String::new() } else { format!(" with ({})", parameters.join(", ")) };
+    let body = if lines.is_empty() { "()".to_owned() } else { format!("(\n    {}\n)", lines.join(",\n    ")) };
+    let mut statements = vec![format!("create {unlogged}table {} {body}{with}", quote(&table.name))];
+    if let Some(text) = &table.comment {
+        statements.push(comment_on(&format!("table {}", quote(&table.name)), Some(text)));
+    }
+    let described = table.columns.iter().filter(|column| column.comment.is_some());
+    statements.extend(described.map(|column| comment_on_column(&table.name, column, column.comment.as_ref())));
+    statements
+}
+
+fn column_definition(column: &Column) -> String {
+    let mut text = format!("{} {}", quote(&column.name), column.ty.text());
+    if let Some(collation) = &column.collation {
+        text.push_str(&format!(" collate {}", quote(collation)));
+    }
+    if !column.nullable {
+        text.push_str(" not null");
+    }
+    if let Some(default) = &column.default {
+        text.push_str(&format!(" default {}", default_value(default)));
+    }
+    if let Some(identity) = &column.identity {
+        text.push_str(&format!(" generated {} as identity{}", kind_of(identity), options_of(identity)));
+    }
+    if let Some(generated) = &column.generated {
+        let expression = in_parentheses(generated.expression.text());
+        text.push_str(&format!(" generated always as {expression} stored"));
+    }
+    text
+}
+
+fn kind_of(identity: &Identity) -> &'static str {
+    if identity.always { "always" } else { "by default" }
+}
+
+fn options_of(identity: &Identity) -> String {
+    let mut options = Vec::new();
+    options.extend(identity.from.map(|from| format!("start with {from}")));
+    options.extend(identity.by.map(|by| format!("increment by {by}")));
+    if options.is_empty() { String::new() } else { format!(" ({})", options.join(" ")) }
+}
+
+/// A default needs its parentheses only where it is more than a word or a call.
+fn default_value(default: &Expression) -> String {
+    let text = default.text();
+    let is_word = text.bytes().all(|byte| byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'(' | b')'));
+    if default.is_literal() || is_word { text.to_owned() } else { in_parentheses(text) }
+}
+
+fn alter_column(table: &str, from: &Column, to: &Column) -> Vec<String> {
+    let name = quote(&to.name);
+    let column = |action: &str| alter(table, &format!("alter column {name} {action}"));
+    let mut statements = Vec::new();
+    if from.identity.is_some() && to.identity.is_none() {
+        statements.push(column("drop identity"));
+    }
+    if from.generated.is_some() && to.generated.is_none() {
+        statements.push(column("drop expression"));
+    }
+    let retyped = from.ty != to.ty || from.collation != to.collation;
+    if from.default.is_some() && (to.default.is_none() || retyped) {
+        statements.push(column("drop default"));
+    }
+    if retyped {
+        let collate = to.collation.as_ref().map(|name| format!(" collate {}", quote(name)));
+        let collate = collate.or_else(|| from.collation.as_ref().map(|_| " collate \"default\"".to_owned()));
+        let collate = collate.filter(|_| family(&to.ty) == Family::Text).unwrap_or_default();
+        let using = if from.ty == to.ty { String::new() } else { format!(" using {}", converted(&name, &from.ty, &to.ty)) };
+        statements.push(column(&format!("set data type {}{collate}{using}", to.ty.text())));
+    }
+    if from.nullable && !to.nullable {
+        statements.push(column("set not null"));
+    }
+    if let Some(default) = &to.default
+        && (retyped || from.default.as_ref() != Some(default))
+    {
+        statements.push(column(&format!("set default {}", default_value(default))));
+    }
+    identity_change(&mut statements, table, from, to);
+    if !from.nullable && to.nullable {
+        statements.push(column("drop not null"));
+    }
+    if from.comment != to.comment {
+        statements.push(comment_on_column(table, to, to.comment.as_ref()));
+    }
+    statements
+}
+
+fn identity_change(statements: &mut Vec<String>, table: &str, from: &Column, to: &Column) {
+    let name = quote(&to.name);
+    let Some(identity) = &to.identity else { return };
+    match &from.identity {
+        None => {
+            let definition = format!("add generated {} as identity{}", kind_of(identity), options_of(identity));
+            statements.push(alter(table, &format!("alter column {name} {definition}")));
+            // The next number is behind those that are there.
+            let (owner, column) = (literal(&quote(table)), literal(&to.name));
+            statements.push(format!(
+                "select setval(pg_get_serial_sequence({owner}, {column}), max({name})) from {} having max({name}) > 0",
+                quote(table)
+            ));
+        }
+        Some(old) if old == identity => {}
+        Some(old) => {
+            let mut actions = Vec::new();
+            if old.always != identity.always {
+                actions.push(format!("set generated {}", kind_of(identity)));
+            }
+            if old.from != identity.from {
+                actions.push(format!("set start with {}", identity.from.unwrap_or(1)));
+            }
+            if old.by != identity.by {
+                actions.push(format!("set increment by {}", identity.by.unwrap_or(1)));
+            }
+            statements.push(alter(table, &format!("alter column {name} {}", actions.join(" "))));
+        }
+    }
+}
+
+/// A value of one type as one of another: by PostgreSQL's own cast where there is one, else by way of its text.
+fn converted(name: &str, from: &TypeName, to: &TypeName) -> String {
+    let direct = match (family(from), family(to)) {
+        (Family::Text, Family::Other) => true,
+        (old, new) => old == new && old != Family::Other || new == Family::Text,
+    };
+    // Letter case of the name and the quotes of an enum's name are in the text.
+    let to = to.text();
+    if direct { format!("{name}::{to}") } else { format!("{name}::text::{to}") }
+}
+
+fn constraint(name: Option<&String>) -> String {
+    name.map(|name| format!("constraint {} ", quote(name))).unwrap_or_default()
+}
+
+fn clause(constraint: &Constraint) -> String {
+    match constraint {
+        Constraint::PrimaryKey(one) => primary_key(one),
+        Constraint::Unique(one) => unique(one),
+        Constraint::ForeignKey(one) => foreign_key(one),
+        Constraint::Check(one) => check(one),
+    }
+}
+
+fn key_columns(columns: &[KeyColumn]) -> String {
+    quote_all(columns.iter().map(|column| column.name.as_str()))
+}
+
+/// What stands behind a constraint, as the catalogue words it.
+fn attributes(attributes: &std::collections::BTreeSet<String>) -> String {
+    attributes.iter().map(|attribute| format!(" {attribute}")).collect()
+}
+
+fn primary_key(key: &PrimaryKey) -> String {
+    let columns = key_columns(&key.columns);
+    format!("{}primary key ({columns}){}", constraint(key.name.as_ref()), attributes(&key.attributes))
+}
+
+fn unique(unique: &Unique) -> String {
+    let mut rest = unique.attributes.clone();
+    let nulls = if rest.remove("nulls not distinct") { "nulls not distinct " } else { "" };
+    let columns = key_columns(&unique.columns);
+    format!("{}unique {nulls}({columns}){}", constraint(unique.name.as_ref()), attributes(&rest))
+}
+
+fn check(check: &Check) -> String {
+    let condition = in_parentheses(check.expression.text());
+    format!("{}check {condition}{}", constraint(check.name.as_ref()), attributes(&check.attributes))
+}
+
+fn foreign_key(key: &ForeignKey) -> String {
+    let columns = quote_all(key.columns.iter().map(String::as_str));
+    let referenced = quote_all(key.referenced_columns.iter().map(String::as_str));
+    let table = quote(&key.referenced_table);
+    let name = constraint(key.name.as_ref());
+    let mut text = format!("{name}foreign key ({columns}) references {table} ({referenced})");
+    if key.on_delete != Action::NoAction {
+        text.push_str(&format!(" on delete {}", key.on_delete));
+    }
+    if key.on_update != Action::NoAction {
+        text.push_str(&format!(" on update {}", key.on_update));
+    }
+    match key.deferrable {
+        Deferrable::No => {}
+        Deferrable::InitiallyImmediate => text.push_str(" deferrable"),
+        Deferrable::InitiallyDeferred => text.push_str(" deferrable initially deferred"),
+    }
+    text + &attributes(&key.attributes)
+}
+
+fn create_index(table: &str, index: &Index) -> String {
+    let parts: Vec<_> = index
+        .parts
+        .iter()
+        .map(|part| {
+            let mut text = match &part.key {
+                IndexKey::Column(name) => quote(name),
+                IndexKey::Expression(expression) => in_parentheses(expression.text()),
+            };
+            text.push_str(&part.collation.as_ref().map(|name| format!(" collate {}", quote(name))).unwrap_or_default());
+            text.push_str(&part.operators.as_ref().map(|name| format!(" {name}")).unwrap_or_default());
+            text.push_str(if part.descending { " desc" } else { "" });
+            text.push_str(match part.nulls {
+                None => "",
+                Some(NullsOrder::First) => " nulls first",
+                Some(NullsOrder::Last) => " nulls last",
+            });
+            text
+        })
+        .collect();
+    let unique = if index.unique { "unique " } else { "" };
+    let using = index.method.as_ref().map(|method| format!(" using {method}")).unwrap_or_default();
+    let mut text =
+        format!("create {unique}index {} on {}{using} ({})", quote(&index.name), quote(table), parts.join(", "));
+    if !index.including.is_empty() {
+        text.push_str(&format!(" include ({})", quote_all(index.including.iter().map(String::as_str))));
+    }
+    if index.attributes.contains("nulls not distinct") {
+        text.push_str(" nulls not distinct");
+    }
+    let parameters: Vec<_> = index.attributes.iter().filter(|one| one.contains('=')).map(String::as_str).collect();
+    if !parameters.is_empty() {
+        text.push_str(&format!(" with ({})", parameters.join(", ")));
+    }
+    if let Some(predicate) = &index.predicate {
+        text.push_str(&format!(" where {}", in_parentheses(predicate.text())));
+    }
+    text
+}
+
+fn create_enum(one: &EnumType) -> Vec<String> {
+    let mut statements = vec![enum_statement(&one.name, &one.words)];
+    if let Some(text) = &one.comment {
+        statements.push(comment_on(&format!("type {}", quote(&one.name)), Some(text)));
+    }
+    statements
+}
+
+fn enum_statement(name: &str, words: &[String]) -> String {
+    let words: Vec<_> = words.iter().map(|word| literal(word)).collect();
+    format!("create type {} as enum ({})", quote(name), words.join(", "))
+}
+
+/// The new type beside the old one, the columns moved over by their words, the old one gone.
+fn remake_enum(swap: &EnumSwap) -> Vec<String> {
+    let name = quote(&swap.to.name);
+    let mut statements = vec![
+        format!("alter type {name} rename to {}", quote(&swap.temporary)),
+        enum_statement(&swap.to.name, &swap.to.words),
+    ];
+    for (table, column) in &swap.columns {
+        let place = quote(&column.name);
+        let action = |action: &str| alter(table, &format!("alter column {place} {action}"));
+        if column.default.is_some() {
+            statements.push(action("drop default"));
+        }
+        let array = if column.ty.text().ends_with("[]") { "[]" } else { "" };
+        statements.push(action(&format!("set data type {name}{array} using {place}::text{array}::{name}{array}")));
+        if let Some(default) = &column.default {
+            statements.push(action(&format!("set default {}", default_value(default))));
+        }
+    }
+    statements.push(format!("drop type {}", quote(&swap.temporary)));
+    if let Some(text) = &swap.to.comment {
+        statements.push(comment_on(&format!("type {name}"), Some(text)));
+    }
+    statements
+}

@@ -1,0 +1,215 @@
+//! PostgreSQL's types.
+
+use crate::physical::TypeName;
+use crate::schema::Type;
+
+use super::quote::quote;
+
+/// PostgreSQL 17, "Character Types": the longest `varchar(n)`.
+pub(super) const LONGEST_TEXT: u32 = 10_485_760;
+
+/// The type table; nothing for what has no portable type here.
+pub(super) fn portable(ty: &Type) -> Option<String> {
+    let fraction = |word: &str, digits: Option<u8>| match digits {
+        // PostgreSQL 17, "Date/Time Types": without a precision all 6 digits are kept.
+        None | Some(6) => word.to_owned(),
+        Some(digits) => format!("{word}({digits})"),
+    };
+    Some(match ty {
+        Type::Bool => "boolean".into(),
+        Type::Int(8 | 16) => "smallint".into(),
+        Type::Int(32) => "integer".into(),
+        Type::Int(_) => "bigint".into(),
+        Type::Float(32) => "real".into(),
+        Type::Float(_) => "double precision".into(),
+        Type::Decimal(None) => "numeric".into(),
+        Type::Decimal(Some((precision, scale))) => format!("numeric({precision}, {scale})"),
+        Type::Text(None) => "text".into(),
+        Type::Text(Some(length)) => format!("varchar({length})"),
+        Type::Char(length) => format!("char({length})"),
+        Type::Bytes(_) => "bytea".into(),
+        Type::Date => "date".into(),
+        Type::Time(digits) => fraction("time", *digits),
+        Type::Datetime(digits) => fraction("timestamp", *digits),
+        Type::Instant(digits) => fraction("timestamptz", *digits),
+        Type::Interval => "interval".into(),
+        Type::Uuid => "uuid".into(),
+        Type::Json => "jsonb".into(),
+        Type::Enum(name) => quote(name.as_str()),
+        Type::Array(element) => format!("{}[]", portable(element)?),
+        Type::Native => return None,
+    })
+}
+
+/// A type by any of its names; two names of one type are equal.
+pub(super) fn type_name(text: &str) -> TypeName {
+    let plain = TypeName::new(text);
+    let canonical = canonical(plain.canonical());
+    TypeName::aliased(&short(text, &canonical), &canonical)
+}
+
+/// The type that the catalogue names in its long way, as people write it.
+fn short(text: &str, canonical: &str) -> String {
+    let (base, rest) = split(canonical);
+    let brief = match base.as_str() {
+        "CHARACTER VARYING" => "varchar",
+        "CHARACTER" => "char",
+        "TIMESTAMP WITHOUT TIME ZONE" => "timestamp",
+        "TIMESTAMP WITH TIME ZONE" => "timestamptz",
+        "TIME WITHOUT TIME ZONE" => "time",
+        "TIME WITH TIME ZONE" => "timetz",
+        _ => return text.to_owned(),
+    };
+    format!("{brief}{}", rest.to_ascii_lowercase())
+}
+
+/// The name without its arguments, and the arguments with array brackets: `TIME(3) WITH TIME ZONE[]` has the base
+/// `TIME WITH TIME ZONE` and the rest `(3)[]`.
+fn split(canonical: &str) -> (String, String) {
+    let (body, brackets) = match canonical.find('[') {
+        Some(at) if !canonical.starts_with('"') => canonical.split_at(at),
+        _ => (canonical, ""),
+    };
+    let Some((head, tail)) = body.split_once('(') else { return (body.trim().to_owned(), brackets.replace(' ', "")) };
+    let (arguments, behind) = tail.split_once(')').unwrap_or((tail, ""));
+    let base = format!("{} {}", head.trim(), behind.trim());
+    (base.trim().to_owned(), format!("({}){}", arguments.trim(), brackets.replace(' ', "")))
+}
+
+/// The one name of a type, as the catalogue's `format_type` gives it, in upper case.
+fn canonical(upper: &str) -> String {
+    if upper.starts_with('"') {
+        return upper.to_owned();
+    }
+    let (base, rest) = split(upper);
+    // PostgreSQL 17, "Data Types", table "Data Types", column "Aliases".
+    let base = match base.as_str() {
+        "INT2" => "SMALLINT",
+        "INT" | "INT4" => "INTEGER",
+        "INT8" => "BIGINT",
+        "FLOAT4" => "REAL",
+        "FLOAT" | "FLOAT8" => "DOUBLE PRECISION",
+        "DECIMAL" | "DEC" => "NUMERIC",
+        "BOOL" => "BOOLEAN",
+        "VARCHAR" | "CHAR VARYING" => "CHARACTER VARYING",
+        "CHAR" | "BPCHAR" => "CHARACTER",
+        "TIMESTAMP" => "TIMESTAMP WITHOUT TIME ZONE",
+        "TIMESTAMPTZ" => "TIMESTAMP WITH TIME ZONE",
+        "TIME" => "TIME WITHOUT TIME ZONE",
+        "TIMETZ" => "TIME WITH TIME ZONE",
+        "VARBIT" => "BIT VARYING",
+        other => other,
+    };
+    let (arguments, brackets) = match rest.find(')') {
+        Some(end) => rest.split_at(end + 1),
+        None => ("", rest.as_str()),
+    };
+    let is_time = base.starts_with("TIME");
+    let arguments = match (base, arguments) {
+        // PostgreSQL 17, "Arbitrary Precision Numbers": a scale that is not given is 0.
+        ("NUMERIC", one) if !one.is_empty() && !one.contains(',') => one.replace(')', ",0)"),
+        ("CHARACTER" | "BIT", "") => "(1)".into(),
+        (_, "(6)") if is_time => String::new(),
+        (_, other) => other.to_owned(),
+    };
+    format!("{base}{arguments}{brackets}")
+}
+
+/// The kinds of types between which PostgreSQL casts by itself.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Family {
+    Number,
+    Text,
+    Moment,
+    Other,
+}
+
+/// The family of a type; an array is of none.
+pub(super) fn family(ty: &TypeName) -> Family {
+    let (base, rest) = split(ty.canonical());
+    if rest.ends_with(']') {
+        return Family::Other;
+    }
+    match base.as_str() {
+        "SMALLINT" | "INTEGER" | "BIGINT" | "REAL" | "DOUBLE PRECISION" | "NUMERIC" => Family::Number,
+        "TEXT" | "CHARACTER VARYING" | "CHARACTER" => Family::Text,
+        "DATE" | "TIMESTAMP WITHOUT TIME ZONE" | "TIMESTAMP WITH TIME ZONE" => Family::Moment,
+        _ => Family::Other,
+    }
+}
+
+/// Whether every value of the one type is the same value in the other.
+pub(super) fn is_widening(from: &TypeName, to: &TypeName) -> bool {
+    if from == to {
+        return true;
+    }
+    let ((old, old_rest), (new, new_rest)) = (split(from.canonical()), split(to.canonical()));
+    let length = |rest: &str| rest.trim_matches(['(', ')']).parse::<u64>().ok();
+    let rank = |base: &str| ["SMALLINT", "INTEGER", "BIGINT", "NUMERIC"].iter().position(|one| *one == base);
+    match (old.as_str(), new.as_str()) {
+        ("CHARACTER VARYING", "TEXT") => new_rest.is_empty() && !old_rest.ends_with(']'),
+        ("CHARACTER VARYING", "CHARACTER VARYING") => match (length(&old_rest), length(&new_rest)) {
+            (Some(old), Some(new)) => new >= old,
+            (_, None) => new_rest.is_empty(),
+            (None, Some(_)) => false,
+        },
+        ("REAL", "DOUBLE PRECISION") => old_rest.is_empty() && new_rest.is_empty(),
+        (old, new) => {
+            let plain = old_rest.is_empty() && new_rest.is_empty();
+            plain && rank(old).zip(rank(new)).is_some_and(|(old, new)| old < new)
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_type_has_many_names() {
+        #[track_caller]
+        fn same(written: &str, stored: &str) {
+            assert_eq!(type_name(written).canonical(), type_name(stored).canonical(), "{written}, {stored}");
+        }
+        same("int4", "integer");
+        same("varchar(12)", "character varying(12)");
+        same("numeric(6, 2)", "numeric(6,2)");
+        same("decimal(6)", "numeric(6,0)");
+        same("timestamptz(6)", "timestamp with time zone");
+        same("timestamptz(3)", "timestamp(3) with time zone");
+        same("time(3)", "time(3) without time zone");
+        same("char", "character(1)");
+        same("int[]", "integer[]");
+        same("timestamp(3)[]", "timestamp(3) without time zone[]");
+        same("\"Kind\"", "\"Kind\"");
+    }
+
+    #[test]
+    fn types_are_shown_as_people_write_them() {
+        #[track_caller]
+        fn case(stored: &str, expected: &str) {
+            assert_eq!(type_name(stored).text(), expected);
+        }
+        case("character varying(12)", "varchar(12)");
+        case("timestamp(3) with time zone", "timestamptz(3)");
+        case("timestamp without time zone", "timestamp");
+        case("bigint", "bigint");
+    }
+
+    #[test]
+    fn widenings_lose_nothing() {
+        #[track_caller]
+        fn case(from: &str, to: &str, expected: bool) {
+            assert_eq!(is_widening(&type_name(from), &type_name(to)), expected, "{from} to {to}");
+        }
+        case("smallint", "bigint", true);
+        case("bigint", "integer", false);
+        case("integer", "numeric", true);
+        case("integer", "numeric(3,0)", false);
+        case("varchar(5)", "varchar(6)", true);
+        case("varchar(6)", "varchar(5)", false);
+        case("varchar(6)", "text", true);
+        case("text", "varchar(6)", false);
+        case("varchar", "varchar(6)", false);
+    }
+}

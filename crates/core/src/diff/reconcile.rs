@@ -1,0 +1,184 @@
+//! Expressions as a server stores them, beside those it was given.
+//!
+//! A server may keep an expression in words of its own. Which of them it keeps for which of ours is noted when ours is
+//! applied ([`settle`]), and used from then on ([`recognize`]); two texts that were never seen together stay different.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use crate::physical::{IndexKey, Schema, Table};
+use crate::sql::{Expression, Syntax};
+
+/// An expression of ours and the server's word for it.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+pub struct StoredForm {
+    /// As declared.
+    pub ours: String,
+    /// As stored.
+    pub stored: String,
+}
+
+/// Tells every expression of a live schema for which of ours the server is known to store it.
+pub fn recognize(live: &mut Schema, forms: &[StoredForm], syntax: Syntax) {
+    let mut known: BTreeMap<&str, Vec<Expression>> = BTreeMap::new();
+    for form in forms {
+        known.entry(&form.stored).or_default().push(Expression::read(&form.ours, syntax));
+    }
+    if known.is_empty() {
+        return;
+    }
+    for (_, expression) in live.tables_mut().flat_map(expressions_mut) {
+        for ours in known.get(expression.text()).into_iter().flatten() {
+            expression.is_stored_for(ours);
+        }
+    }
+}
+
+/// Takes the expressions of objects that were just made from ours for the server's word for them, and returns the pairs.
+///
+/// `made` is asked with the words of a step's object, such as `add-check hive.positive_tare`.
+pub fn settle(live: &mut Schema, expected: &Schema, made: impl Fn(&str) -> bool) -> Vec<StoredForm> {
+    let mut forms = Vec::new();
+    for table in live.tables_mut() {
+        let Some(wanted) = expected.table(&table.name) else { continue };
+        let wanted: BTreeMap<Place, &Expression> = expressions(wanted).collect();
+        let name = table.name.clone();
+        for (place, expression) in expressions_mut(table) {
+            let Some(ours) = wanted.get(&place) else { continue };
+            if *expression == **ours || !place.makers(&name).iter().any(|maker| made(maker)) {
+                continue;
+            }
+            forms.push(StoredForm { ours: ours.text().to_owned(), stored: expression.text().to_owned() });
+            expression.is_stored_for(ours);
+        }
+    }
+    forms.sort();
+    forms.dedup();
+    forms
+}
+
+/// The expected tables in which an expression reads otherwise than in the live one, in the same place: nobody knows yet
+/// whether the server stores the one for the other. They come without references, which say nothing about that.
+pub fn doubtful(live: &Schema, expected: &Schema) -> Vec<Table> {
+    let differs = |table: &&Table| {
+        let Some(found) = live.table(&table.name) else { return false };
+        let found: BTreeMap<Place, &Expression> = expressions(found).collect();
+        expressions(table).any(|(place, ours)| found.get(&place).is_some_and(|stored| **stored != *ours))
+    };
+    let plain = |table: &Table| Table { foreign_keys: Vec::new(), ..table.clone() };
+    expected.tables().filter(differs).map(plain).collect()
+}
+
+/// Takes descriptions that nobody declared out of a live schema, and returns what they are of: the table, and the
+/// column where it is one's.
+pub fn overlook_comments(live: &mut Schema, expected: &Schema) -> Vec<(String, Option<String>)> {
+    let mut found = Vec::new();
+    for table in live.tables_mut() {
+        let Some(wanted) = expected.table(&table.name) else { continue };
+        if wanted.comment.is_none() && table.comment.take().is_some() {
+            found.push((table.name.clone(), None));
+        }
+        for column in &mut table.columns {
+            let is_declared = wanted.column(&column.name).is_none_or(|one| one.comment.is_some());
+            if !is_declared && column.comment.take().is_some() {
+                found.push((table.name.clone(), Some(column.name.clone())));
+            }
+        }
+    }
+    found
+}
+
+/// Where in a table an expression stands.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+enum Place {
+    Default(String),
+    Generated(String),
+    Check(Option<String>),
+    IndexPart(String, usize),
+    Predicate(String),
+}
+
+impl Place {
+    /// The steps that could have made what stands here.
+    fn makers(&self, table: &str) -> Vec<String> {
+        let of = |kinds: &[&str], name: &str| -> Vec<String> {
+            let mut makers: Vec<_> = kinds.iter().map(|kind| format!("{kind} {table}.{name}")).collect();
+            makers.push(format!("create-table {table}"));
+            makers
+        };
+        match self {
+            Self::Default(column) | Self::Generated(column) => of(&["add-column", "alter-column"], column),
+            Self::Check(name) => of(&["add-check"], name.as_deref().unwrap_or_default()),
+            Self::IndexPart(index, _) | Self::Predicate(index) => of(&["create-index"], index),
+        }
+    }
+}
+
+fn expressions(table: &Table) -> impl Iterator<Item = (Place, &Expression)> {
+    let columns = table.columns.iter().flat_map(|column| {
+        let default = column.default.as_ref().map(|one| (Place::Default(column.name.clone()), one));
+        let generated = column.generated.as_ref().map(|one| (Place::Generated(column.name.clone()), &one.expression));
+        default.into_iter().chain(generated)
+    });
+    let checks = table.checks.iter().map(|check| (Place::Check(check.name.clone()), &check.expression));
+    let indexes = table.indexes.iter().flat_map(|index| {
+        let parts = index.parts.iter().enumerate().filter_map(|(at, part)| match &part.key {
+            IndexKey::Column(_) => None,
+            IndexKey::Expression(one) => Some((Place::IndexPart(index.name.clone(), at), one)),
+        });
+        parts.chain(index.predicate.as_ref().map(|one| (Place::Predicate(index.name.clone()), one)))
+    });
+    columns.chain(checks).chain(indexes)
+}
+
+fn expressions_mut(table: &mut Table) -> impl Iterator<Item = (Place, &mut Expression)> {
+    let columns = table.columns.iter_mut().flat_map(|column| {
+        let name = &column.name;
+        let default = column.default.as_mut().map(|one| (Place::Default(name.clone()), one));
+        let generated = column.generated.as_mut().map(|one| (Place::Generated(name.clone()), &mut one.expression));
+        default.into_iter().chain(generated)
+    });
+    let checks = table.checks.iter_mut().map(|check| (Place::Check(check.name.clone()), &mut check.expression));
+    let indexes = table.indexes.iter_mut().flat_map(|index| {
+        let name = &index.name;
+        let parts = index.parts.iter_mut().enumerate().filter_map(|(at, part)| match &mut part.key {
+            IndexKey::Column(_) => None,
+            IndexKey::Expression(one) => Some((Place::IndexPart(name.clone(), at), one)),
+        });
+        parts.chain(index.predicate.as_mut().map(|one| (Place::Predicate(name.clone()), one)))
+    });
+    columns.chain(checks).chain(indexes)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::diff::diff;
+    use crate::physical::{Check, NameCase};
+
+    fn schema(condition: &str) -> Schema {
+        let mut table = Table::new("hive", NameCase::Counts);
+        table.checks.push(Check {
+            name: Some("two".into()),
+            expression: Expression::read(condition, Syntax::STANDARD),
+            attributes: Default::default(),
+        });
+        Schema::new(NameCase::Counts, [table])
+    }
+
+    #[test]
+    fn what_was_just_made_is_known_again_later() {
+        let (ours, stored) = ("a in (1, 2)", "(a = any (array[1, 2]))");
+        let (mut live, expected) = (schema(stored), schema(ours));
+        assert!(settle(&mut live, &expected, |_| false).is_empty());
+        assert!(!diff(&live, &expected).is_empty());
+        let forms = settle(&mut live, &expected, |maker| maker == "add-check hive.two");
+        assert_eq!(forms.len(), 1);
+        assert!(diff(&live, &expected).is_empty());
+        let mut later = schema(stored);
+        recognize(&mut later, &forms, Syntax::STANDARD);
+        assert!(diff(&later, &expected).is_empty());
+        assert!(!diff(&later, &schema("a in (1, 3)")).is_empty());
+    }
+}

@@ -1,0 +1,112 @@
+//! Plans for a provider that alters little in place, and makes a table anew for the rest.
+
+use std::collections::BTreeSet;
+
+use super::order::{Plan, free_name, planned, referenced_first};
+use super::step::{Alteration, Rebuild, Step};
+use crate::Dialect;
+use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
+use crate::physical::{Index, Schema, Table};
+
+/// Indexes that go are dropped first and new ones made last, so that a name may move from one table to another; tables
+/// go before others come, for the same reason. References may point to tables that are not there yet, or no longer: they
+/// are checked at the end.
+pub(super) fn plan(dialect: Dialect, from: &Schema, to: &Schema, changes: Changes) -> Plan {
+    let mut phases = Phases::default();
+    let mut taken: BTreeSet<String> = from.tables().chain(to.tables()).map(Table::key).collect();
+    for change in changes.tables {
+        match change {
+            TableChange::Add(table) => phases.create(table),
+            TableChange::Drop(table) => phases.drop_tables.push(table),
+            TableChange::Alter(alteration) => phases.alter(dialect, *alteration, &mut taken),
+        }
+    }
+    phases.finish(dialect)
+}
+
+#[derive(Default)]
+struct Phases {
+    drop_indexes: Vec<Step>,
+    drop_tables: Vec<Table>,
+    create_tables: Vec<Table>,
+    alter_tables: Vec<Step>,
+    create_indexes: Vec<Step>,
+}
+
+impl Phases {
+    fn create(&mut self, table: Table) {
+        for index in &table.indexes {
+            self.create_indexes.push(Step::CreateIndex { table: table.name.clone(), index: index.clone() });
+        }
+        self.create_tables.push(table);
+    }
+
+    fn alter(&mut self, dialect: Dialect, alteration: TableAlteration, taken: &mut BTreeSet<String>) {
+        let changed = self.indexes(&alteration);
+        let renames_table = alteration.from.name != alteration.to.name;
+        match dialect.alteration(&alteration) {
+            Alteration::InPlace(mut steps) => {
+                if renames_table {
+                    self.alter_tables.push(Step::RenameTable {
+                        from: alteration.from.name.clone(),
+                        to: alteration.to.name.clone(),
+                        by_way_of: Some(free_name("oak_rename", &alteration.to, taken)),
+                    });
+                }
+                self.alter_tables.append(&mut steps);
+            }
+            Alteration::Rebuild => {
+                let kept = |index: &&Index| !changed.contains(&index.name);
+                let copied = alteration.to.columns.iter().filter(|column| column.generated.is_none());
+                let copied = copied.filter_map(|column| {
+                    let old = alteration.from.column(&column.name)?;
+                    Some((old.name.clone(), column.name.clone()))
+                });
+                self.alter_tables.push(Step::RebuildTable(Box::new(Rebuild {
+                    temporary: free_name("oak_rebuild", &alteration.to, taken),
+                    copied: copied.collect(),
+                    kept_indexes: alteration.to.indexes.iter().filter(kept).cloned().collect(),
+                    alteration,
+                })));
+            }
+        }
+    }
+
+    /// Plans the indexes that come or go; returns the names of those that are made at the end.
+    fn indexes(&mut self, alteration: &TableAlteration) -> BTreeSet<String> {
+        let table = &alteration.to.name;
+        let mut made = BTreeSet::new();
+        for change in &alteration.items {
+            let ItemChange::Index(change) = change else { continue };
+            let (old, new) = match change {
+                Change::Add(index) => (None, Some(index)),
+                Change::Drop(index) => (Some(index), None),
+                Change::Alter { from, to } | Change::Rename { from, to } => (Some(from), Some(to)),
+            };
+            if let Some(index) = old {
+                self.drop_indexes.push(Step::DropIndex { table: table.clone(), index: index.clone() });
+            }
+            if let Some(index) = new {
+                made.insert(index.name.clone());
+                self.create_indexes.push(Step::CreateIndex { table: table.clone(), index: index.clone() });
+            }
+        }
+        made
+    }
+
+    fn finish(mut self, dialect: Dialect) -> Plan {
+        // A dropped table stands after those that reference it.
+        self.drop_tables = referenced_first(self.drop_tables);
+        self.drop_tables.reverse();
+        self.create_tables = referenced_first(self.create_tables);
+        let steps = self
+            .drop_indexes
+            .into_iter()
+            .chain(self.drop_tables.into_iter().map(Step::DropTable))
+            .chain(self.create_tables.into_iter().map(Step::CreateTable))
+            .chain(self.alter_tables)
+            .chain(self.create_indexes);
+        planned(dialect, steps.collect())
+    }
+}
+

@@ -1,0 +1,645 @@
+//! Plans for a provider that alters everything in place, one thing after the other.
+//!
+//! What a step would trip over is out of the way before it, and is there again afterwards: references before the keys
+//! they need, checks, expressions and generated columns before the columns they read.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::order::{Plan, planned, referenced_first};
+use super::step::{Commented, Constraint, EnumSwap, Step};
+use crate::Dialect;
+use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
+use crate::physical::{Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Schema, Table};
+use crate::sql::Expression;
+
+/// Plans by stages; see [`Stages`] for their order.
+pub(super) fn plan(dialect: Dialect, from: &Schema, to: &Schema, changes: Changes) -> Plan {
+    let mut planner = Planner { dialect, from, to, stages: Stages::default(), disturbed: BTreeMap::new() };
+    let mut created = Vec::new();
+    let mut dropped = Vec::new();
+    let mut altered = Vec::new();
+    for change in changes.tables {
+        match change {
+            TableChange::Add(table) => created.push(table),
+            TableChange::Drop(table) => dropped.push(table),
+            TableChange::Alter(alteration) => altered.push(*alteration),
+        }
+    }
+    planner.enums(&changes.enums, &dropped);
+    for alteration in &altered {
+        planner.disturb(alteration);
+    }
+    planner.references_in_the_way(&altered, &dropped);
+    for table in from.tables() {
+        let Some(after) = to.table(&table.name) else { continue };
+        let alteration = altered.iter().find(|one| one.from.key() == table.key());
+        planner.table(table, after, alteration);
+    }
+    planner.create(created);
+    planner.drop(dropped);
+    planned(dialect, planner.stages.in_order())
+}
+
+/// Steps by the stage in which they run.
+#[derive(Default)]
+struct Stages {
+    drop_references: Vec<Step>,
+    drop_indexes: Vec<Step>,
+    drop_constraints: Vec<Step>,
+    drop_computed: Vec<Step>,
+    drop_tables: Vec<Step>,
+    make_enums: Vec<Step>,
+    rename_tables: Vec<Step>,
+    rename_columns: Vec<Step>,
+    create_tables: Vec<Step>,
+    add_columns: Vec<Step>,
+    alter_columns: Vec<Step>,
+    add_computed: Vec<Step>,
+    drop_columns: Vec<Step>,
+    drop_enums: Vec<Step>,
+    rename_constraints: Vec<Step>,
+    add_constraints: Vec<Step>,
+    create_indexes: Vec<Step>,
+    add_references: Vec<Step>,
+    describe: Vec<Step>,
+}
+
+impl Stages {
+    fn in_order(self) -> Vec<Step> {
+        [
+            self.drop_references,
+            self.drop_indexes,
+            self.drop_constraints,
+            self.drop_computed,
+            self.drop_tables,
+            self.make_enums,
+            self.rename_tables,
+            self.rename_columns,
+            self.create_tables,
+            self.add_columns,
+            self.alter_columns,
+            self.add_computed,
+            self.drop_columns,
+            self.drop_enums,
+            self.rename_constraints,
+            self.add_constraints,
+            self.create_indexes,
+            self.add_references,
+            self.describe,
+        ]
+        .concat()
+    }
+}
+
+struct Planner<'a> {
+    dialect: Dialect,
+    from: &'a Schema,
+    to: &'a Schema,
+    stages: Stages,
+    /// By table, the columns that change in such a way that nothing may look at them meanwhile.
+    disturbed: BTreeMap<String, BTreeSet<String>>,
+}
+
+impl Planner<'_> {
+    // ---- what is in the way -------------------------------------------------------------------------------------
+
+    fn enums(&mut self, changes: &[Change<EnumType>], dropped_tables: &[Table]) {
+        for change in changes {
+            match change {
+                Change::Add(one) => self.stages.make_enums.push(Step::CreateEnum(one.clone())),
+                Change::Drop(one) => self.stages.drop_enums.push(Step::DropEnum(one.clone())),
+                Change::Alter { from, to } | Change::Rename { from, to } => self.alter_enum(from, to, dropped_tables),
+            }
+        }
+    }
+
+    fn alter_enum(&mut self, from: &EnumType, to: &EnumType, dropped_tables: &[Table]) {
+        if from.comment != to.comment {
+            let on = Commented::Enum(to.name.clone());
+            self.stages.describe.push(Step::SetComment { on, text: to.comment.clone() });
+        }
+        if from.words == to.words {
+            return;
+        }
+        let kept: Vec<_> = to.words.iter().filter(|word| from.words.contains(word)).collect();
+        if kept.len() == from.words.len() && kept.iter().zip(&from.words).all(|(a, b)| *a == b) {
+            let mut before: Option<&String> = None;
+            for word in &to.words {
+                if !from.words.contains(word) {
+                    self.stages.make_enums.push(Step::AddEnumWord {
+                        name: to.name.clone(),
+                        word: word.clone(),
+                        after: before.cloned(),
+                    });
+                }
+                before = Some(word);
+            }
+            return;
+        }
+        let mut columns = Vec::new();
+        let gone = |table: &Table| dropped_tables.iter().any(|one| one.key() == table.key());
+        for table in self.from.tables().filter(|table| !gone(table)) {
+            for column in table.columns.iter().filter(|column| self.dialect.is_of_enum(&column.ty, &from.name)) {
+                let disturbed = self.disturbed.entry(table.key()).or_default();
+                disturbed.insert(table.case.item_key(&column.name));
+                if column.generated.is_none() {
+                    // The default that comes afterwards: the old one may be a word that goes.
+                    let after = self.to.table(&table.name).and_then(|after| after.column(&column.name));
+                    let default = after.filter(|after| after.ty == column.ty).and_then(|after| after.default.clone());
+                    columns.push((table.name.clone(), Column { default, ..column.clone() }));
+                }
+            }
+        }
+        let mut temporary = format!("oak_old_{}", from.name);
+        while self.from.enumeration(&temporary).is_some() || self.to.enumeration(&temporary).is_some() {
+            temporary.push('_');
+        }
+        let swap = EnumSwap { from: from.clone(), to: to.clone(), temporary, columns };
+        self.stages.make_enums.push(Step::RemakeEnum(Box::new(swap)));
+    }
+
+    fn disturb(&mut self, alteration: &TableAlteration) {
+        let (table, case) = (alteration.from.key(), alteration.from.case);
+        for change in &alteration.items {
+            let ItemChange::Column(change) = change else { continue };
+            let column = match change {
+                Change::Drop(column) => column,
+                Change::Alter { from, to } if self.is_remade(from, to) || self.dialect.disturbs(from, to) => to,
+                Change::Add(_) | Change::Rename { .. } | Change::Alter { .. } => continue,
+            };
+            self.disturbed.entry(table.clone()).or_default().insert(case.item_key(&column.name));
+        }
+        // A generated column that reads a disturbed one is made anew, and so disturbed as well.
+        loop {
+            let more: Vec<String> = alteration
+                .from
+                .columns
+                .iter()
+                .filter(|column| !self.is_disturbed(&alteration.from, &column.name))
+                .filter(|column| {
+                    column.generated.as_ref().is_some_and(|one| self.reads(&alteration.from, &one.expression))
+                })
+                .map(|column| case.item_key(&column.name))
+                .collect();
+            if more.is_empty() {
+                break;
+            }
+            self.disturbed.entry(table.clone()).or_default().extend(more);
+        }
+    }
+
+    /// Whether a column changes between computed and plain, or is computed in another way.
+    fn is_remade(&self, from: &Column, to: &Column) -> bool {
+        from.generated != to.generated && !self.dialect.keeps_computed(from, to)
+    }
+
+    fn is_disturbed(&self, table: &Table, column: &str) -> bool {
+        self.disturbed.get(&table.key()).is_some_and(|columns| columns.contains(&table.case.item_key(column)))
+    }
+
+    /// Whether an expression looks at a disturbed column.
+    fn reads(&self, table: &Table, expression: &Expression) -> bool {
+        let columns = self.disturbed.get(&table.key());
+        columns.is_some_and(|columns| columns.iter().any(|column| expression.mentions(column)))
+    }
+
+    /// Drops the references that stand in the way of what happens to their columns or to the keys they point to, and
+    /// makes those again that stay.
+    fn references_in_the_way(&mut self, altered: &[TableAlteration], dropped: &[Table]) {
+        let order = referenced_first(dropped.to_vec());
+        let position = |name: &str| order.iter().position(|table| table.name == name);
+        for table in self.from.tables() {
+            let alteration = altered.iter().find(|one| one.from.key() == table.key());
+            let after = self.to.table(&table.name);
+            for key in &table.foreign_keys {
+                let changed = alteration.and_then(|alteration| change_of(alteration, key));
+                let is_dropped = after.is_none();
+                let in_the_way = if is_dropped {
+                    // Tables are dropped after those that reference them; what goes round in a circle is cut.
+                    let (own, referenced) = (position(&table.name), position(&key.referenced_table));
+                    key.referenced_table != table.name && own.zip(referenced).is_some_and(|(a, b)| b > a)
+                } else {
+                    self.reference_is_disturbed(table, key, altered)
+                };
+                match changed {
+                    Some(Change::Drop(_) | Change::Alter { .. }) => self.drop_reference(table, key),
+                    Some(Change::Rename { .. }) if !self.dialect.facts().renames_constraints => {
+                        self.drop_reference(table, key);
+                    }
+                    Some(Change::Rename { from, to }) if in_the_way => {
+                        self.drop_reference(table, from);
+                        self.add_reference(&table.name, to);
+                    }
+                    Some(Change::Rename { from, to }) => {
+                        self.rename(&table.name, Constraint::ForeignKey(from.clone()), to.name.as_deref());
+                    }
+                    Some(Change::Add(_)) | None if in_the_way => {
+                        self.drop_reference(table, key);
+                        if let Some(after) = after {
+                            self.add_reference(&after.name, key);
+                        }
+                    }
+                    Some(Change::Add(_)) | None => {}
+                }
+            }
+        }
+        for alteration in altered {
+            for change in &alteration.items {
+                match change {
+                    ItemChange::ForeignKey(Change::Add(key) | Change::Alter { to: key, .. }) => {
+                        self.add_reference(&alteration.to.name, key);
+                    }
+                    ItemChange::ForeignKey(Change::Rename { to, .. }) if !self.dialect.facts().renames_constraints => {
+                        self.add_reference(&alteration.to.name, to);
+                    }
+                    _ => {}
+                }
+            }
+        }
+    }
+
+    fn reference_is_disturbed(&self, table: &Table, key: &ForeignKey, altered: &[TableAlteration]) -> bool {
+        if key.columns.iter().any(|column| self.is_disturbed(table, column)) {
+            return true;
+        }
+        let index_goes = |alteration: &TableAlteration, columns: &[String]| {
+            let covers = |found: Vec<&str>| {
+                columns.iter().all(|column| found.iter().any(|name| alteration.from.case.same_item(name, column)))
+            };
+            alteration.items.iter().any(|change| match change {
+                ItemChange::PrimaryKey(Change::Drop(key) | Change::Alter { from: key, .. }) => {
+                    covers(key.columns.iter().map(|one| one.name.as_str()).collect())
+                }
+                ItemChange::Unique(Change::Drop(key) | Change::Alter { from: key, .. }) => {
+                    covers(key.columns.iter().map(|one| one.name.as_str()).collect())
+                }
+                ItemChange::Index(Change::Drop(index) | Change::Alter { from: index, .. }) => {
+                    covers(column_parts(index))
+                }
+                _ => false,
+            })
+        };
+        let own = altered.iter().find(|one| one.from.key() == table.key());
+        if self.dialect.facts().references_need_own_index && own.is_some_and(|one| index_goes(one, &key.columns)) {
+            return true;
+        }
+        let Some(referenced) = self.from.table(&key.referenced_table) else { return false };
+        key.referenced_columns.iter().any(|column| self.is_disturbed(referenced, column))
+            || altered
+                .iter()
+                .find(|one| one.from.key() == referenced.key())
+                .is_some_and(|one| index_goes(one, &key.referenced_columns))
+    }
+
+    fn drop_reference(&mut self, table: &Table, key: &ForeignKey) {
+        let constraint = Constraint::ForeignKey(key.clone());
+        self.stages.drop_references.push(Step::DropConstraint { table: table.name.clone(), constraint });
+    }
+
+    fn add_reference(&mut self, table: &str, key: &ForeignKey) {
+        let mut key = key.clone();
+        // It may have been read from before a rename.
+        if let Some(referenced) = self.to.table(&key.referenced_table) {
+            key.referenced_table.clone_from(&referenced.name);
+        }
+        let constraint = Constraint::ForeignKey(key);
+        self.stages.add_references.push(Step::AddConstraint { table: table.to_owned(), constraint });
+    }
+
+    fn rename(&mut self, table: &str, constraint: Constraint, to: Option<&str>) {
+        let to = to.unwrap_or_default().to_owned();
+        self.stages.rename_constraints.push(Step::RenameConstraint { table: table.to_owned(), constraint, to });
+    }
+
+    // ---- one table ----------------------------------------------------------------------------------------------
+
+    fn table(&mut self, from: &Table, to: &Table, alteration: Option<&TableAlteration>) {
+        if alteration.is_none() && !self.disturbed.contains_key(&from.key()) {
+            return;
+        }
+        if from.name != to.name {
+            let (from, to) = (from.name.clone(), to.name.clone());
+            self.stages.rename_tables.push(Step::RenameTable { from, to, by_way_of: None });
+        }
+        self.columns(from, to);
+        self.constraints(from, to, alteration);
+        self.indexes(from, to, alteration);
+        if from.comment != to.comment {
+            let on = Commented::Table(to.name.clone());
+            self.stages.describe.push(Step::SetComment { on, text: to.comment.clone() });
+        }
+    }
+
+    fn columns(&mut self, from: &Table, to: &Table) {
+        let table = to.name.clone();
+        for old in from.columns.iter().filter(|column| to.column(&column.name).is_none()) {
+            let step = Step::DropColumn { table: table.clone(), column: old.clone() };
+            // Before the columns it reads.
+            match old.generated {
+                Some(_) => self.drop_computed(from, old),
+                None => self.stages.drop_columns.push(step),
+            }
+        }
+        for new in &to.columns {
+            let Some(old) = from.column(&new.name) else {
+                self.add_column(to, new);
+                continue;
+            };
+            if old.name != new.name {
+                let (from, to) = (old.name.clone(), new.name.clone());
+                self.stages.rename_columns.push(Step::RenameColumn { table: table.clone(), from, to, by_way_of: None });
+            }
+            let renamed = Column { name: new.name.clone(), ..old.clone() };
+            let reads_disturbed = old.generated.as_ref().is_some_and(|one| self.reads(from, &one.expression));
+            if self.is_remade(&renamed, new) || (reads_disturbed && new.generated.is_some()) {
+                self.drop_computed(from, old);
+                self.add_column(to, new);
+            } else if renamed != *new {
+                let (from, to) = (Box::new(renamed), Box::new(new.clone()));
+                self.stages.alter_columns.push(Step::AlterColumn { table: table.clone(), from, to });
+            }
+        }
+    }
+
+    /// Drops a column that is made anew, by the names from before; those that read it first.
+    fn drop_computed(&mut self, table: &Table, column: &Column) {
+        let step = Step::DropColumn { table: table.name.clone(), column: column.clone() };
+        let reader = |other: &Step| match other {
+            Step::DropColumn { table: owner, column: other } => {
+                *owner == table.name
+                    && other.generated.as_ref().is_some_and(|one| one.expression.mentions(&column.name))
+            }
+            _ => false,
+        };
+        let mentioned = |other: &Step| match (other, &column.generated) {
+            (Step::DropColumn { table: owner, column: other }, Some(one)) => {
+                *owner == table.name && one.expression.mentions(&other.name)
+            }
+            _ => false,
+        };
+        let drops = &mut self.stages.drop_computed;
+        let after_readers = drops.iter().rposition(reader).map_or(0, |at| at + 1);
+        let before_read = drops.iter().position(mentioned).unwrap_or(drops.len());
+        drops.insert(before_read.max(after_readers).min(drops.len()), step);
+    }
+
+    fn add_column(&mut self, table: &Table, column: &Column) {
+        let step = Step::AddColumn {
+            table: table.name.clone(),
+            column: column.clone(),
+            checks: Vec::new(),
+            foreign_keys: Vec::new(),
+        };
+        match &column.generated {
+            None => self.stages.add_columns.push(step),
+            Some(generated) => {
+                // Behind the generated columns that it reads.
+                let adds = &mut self.stages.add_computed;
+                let reads_new = |other: &Step| match other {
+                    Step::AddColumn { table: owner, column: new, .. } => {
+                        *owner == table.name
+                            && new.generated.as_ref().is_some_and(|one| one.expression.mentions(&column.name))
+                    }
+                    _ => false,
+                };
+                debug_assert!(!generated.expression.mentions(&column.name), "circles are refused");
+                let at = adds.iter().position(reads_new).unwrap_or(adds.len());
+                adds.insert(at, step);
+            }
+        }
+    }
+
+    fn constraints(&mut self, from: &Table, to: &Table, alteration: Option<&TableAlteration>) {
+        let items = || alteration.iter().flat_map(|alteration| &alteration.items);
+        let keys = items().filter_map(|item| match item {
+            ItemChange::PrimaryKey(change) => Some(change.clone()),
+            _ => None,
+        });
+        let uniques = items().filter_map(|item| match item {
+            ItemChange::Unique(change) => Some(change.clone()),
+            _ => None,
+        });
+        let checks = items().filter_map(|item| match item {
+            ItemChange::Check(change) => Some(change.clone()),
+            _ => None,
+        });
+        let (keys, uniques, checks): (Vec<_>, Vec<_>, Vec<_>) = (keys.collect(), uniques.collect(), checks.collect());
+        let lists = (from.primary_key.as_slice(), to.primary_key.as_slice());
+        self.constraint_list([from, to], lists, keys, Constraint::PrimaryKey, |this, key| {
+            this.must_remake_key(from, to, &key.columns)
+        });
+        let lists = (from.uniques.as_slice(), to.uniques.as_slice());
+        self.constraint_list([from, to], lists, uniques, Constraint::Unique, |this, key| {
+            this.must_remake_key(from, to, &key.columns)
+        });
+        let lists = (from.checks.as_slice(), to.checks.as_slice());
+        self.constraint_list([from, to], lists, checks, Constraint::Check, |this, check| {
+            this.reads(from, &check.expression)
+        });
+    }
+
+    /// Whether a key does not simply follow its columns: one of them is dropped and made again.
+    fn must_remake_key(&self, from: &Table, to: &Table, columns: &[KeyColumn]) -> bool {
+        columns.iter().any(|part| self.column_is_made_again(from, to, &part.name))
+    }
+
+    fn column_is_made_again(&self, from: &Table, to: &Table, name: &str) -> bool {
+        let (Some(old), Some(new)) = (from.column(name), to.column(name)) else { return false };
+        let renamed = Column { name: new.name.clone(), ..old.clone() };
+        let reads_disturbed = old.generated.as_ref().is_some_and(|one| self.reads(from, &one.expression));
+        self.is_remade(&renamed, new) || (reads_disturbed && new.generated.is_some())
+    }
+
+    /// Drops, adds and renames what differs, and makes again what is in the way.
+    fn constraint_list<T: crate::physical::Named>(
+        &mut self,
+        [from, to]: [&Table; 2],
+        (old, new): (&[T], &[T]),
+        changes: Vec<Change<T>>,
+        constraint: fn(T) -> Constraint,
+        in_the_way: impl Fn(&Self, &T) -> bool,
+    ) {
+        let mut touched: Vec<T> = Vec::new();
+        for change in changes {
+            match change {
+                Change::Add(one) => self.add_constraint(&to.name, constraint(one)),
+                Change::Drop(one) => {
+                    self.drop_constraint(&from.name, constraint(one.clone()));
+                    touched.push(one);
+                }
+                Change::Alter { from: a, to: b } => {
+                    self.drop_constraint(&from.name, constraint(a.clone()));
+                    self.add_constraint(&to.name, constraint(b));
+                    touched.push(a);
+                }
+                Change::Rename { from: a, to: b } => {
+                    let remake = !self.dialect.facts().renames_constraints || in_the_way(self, &a);
+                    if remake {
+                        self.drop_constraint(&from.name, constraint(a.clone()));
+                        self.add_constraint(&to.name, constraint(b));
+                    } else {
+                        self.rename(&to.name, constraint(a.clone()), b.name());
+                    }
+                    touched.push(a);
+                }
+            }
+        }
+        let is_touched = |one: &T| touched.iter().any(|other| other.name() == one.name());
+        for one in old.iter().filter(|one| !is_touched(one)) {
+            if !in_the_way(self, one) {
+                continue;
+            }
+            let Some(same) = new.iter().find(|other| other.name() == one.name()) else { continue };
+            self.drop_constraint(&from.name, constraint(one.clone()));
+            self.add_constraint(&to.name, constraint(same.clone()));
+        }
+    }
+
+    fn add_constraint(&mut self, table: &str, constraint: Constraint) {
+        self.stages.add_constraints.push(Step::AddConstraint { table: table.to_owned(), constraint });
+    }
+
+    fn drop_constraint(&mut self, table: &str, constraint: Constraint) {
+        self.stages.drop_constraints.push(Step::DropConstraint { table: table.to_owned(), constraint });
+    }
+
+    fn indexes(&mut self, from: &Table, to: &Table, alteration: Option<&TableAlteration>) {
+        let mut touched = BTreeSet::new();
+        for change in alteration.iter().flat_map(|alteration| &alteration.items) {
+            let ItemChange::Index(change) = change else { continue };
+            match change {
+                Change::Add(index) => self.create_index(to, index),
+                Change::Drop(index) => {
+                    touched.insert(index.name.clone());
+                    self.drop_index(from, index);
+                }
+                Change::Alter { from: a, to: b } => {
+                    touched.insert(a.name.clone());
+                    self.drop_index(from, a);
+                    self.create_index(to, b);
+                }
+                Change::Rename { from: a, to: b } => {
+                    touched.insert(a.name.clone());
+                    if self.index_is_in_the_way(from, to, a) || !self.dialect.facts().renames_indexes {
+                        self.drop_index(from, a);
+                        self.create_index(to, b);
+                    } else {
+                        let (old, new) = (a.name.clone(), b.name.clone());
+                        let step = Step::RenameIndex { table: to.name.clone(), from: old, to: new };
+                        self.stages.rename_constraints.push(step);
+                    }
+                }
+            }
+        }
+        for index in from.indexes.iter().filter(|index| !touched.contains(&index.name)) {
+            if self.index_is_in_the_way(from, to, index)
+                && let Some(same) = to.indexes.iter().find(|other| to.case.same_item(&other.name, &index.name))
+            {
+                self.drop_index(from, index);
+                self.create_index(to, same);
+            }
+        }
+    }
+
+    fn index_is_in_the_way(&self, from: &Table, to: &Table, index: &Index) -> bool {
+        let part = |part: &crate::physical::IndexPart| match &part.key {
+            IndexKey::Expression(expression) => self.reads(from, expression),
+            IndexKey::Column(name) => {
+                self.column_is_made_again(from, to, name)
+                    || (part.operators.is_some() && self.is_disturbed(from, name))
+            }
+        };
+        index.parts.iter().any(part)
+            || index.predicate.as_ref().is_some_and(|one| self.reads(from, one))
+            || index.including.iter().any(|name| self.column_is_made_again(from, to, name))
+    }
+
+    fn create_index(&mut self, table: &Table, index: &Index) {
+        let (table, index) = (table.name.clone(), index.clone());
+        self.stages.create_indexes.push(Step::CreateIndex { table, index });
+    }
+
+    fn drop_index(&mut self, table: &Table, index: &Index) {
+        let (table, index) = (table.name.clone(), index.clone());
+        self.stages.drop_indexes.push(Step::DropIndex { table, index });
+    }
+
+    // ---- whole tables -------------------------------------------------------------------------------------------
+
+    /// References to tables that come later, or to keys that are only made in this plan, are added at the end.
+    fn create(&mut self, tables: Vec<Table>) {
+        let mut made: BTreeSet<String> = BTreeSet::new();
+        for mut table in referenced_first(tables) {
+            made.insert(table.key());
+            let (now, later): (Vec<_>, Vec<_>) = std::mem::take(&mut table.foreign_keys).into_iter().partition(|key| {
+                let referenced = self.to.key(&key.referenced_table);
+                made.contains(&referenced) || self.is_untouched(&referenced)
+            });
+            for key in later {
+                let constraint = Constraint::ForeignKey(key);
+                self.stages.add_references.push(Step::AddConstraint { table: table.name.clone(), constraint });
+            }
+            if !self.dialect.facts().tables_hold_indexes {
+                for index in std::mem::take(&mut table.indexes) {
+                    let table = table.name.clone();
+                    self.stages.create_indexes.push(Step::CreateIndex { table, index });
+                }
+                // A key made by an index is not there yet when the table is.
+                let by_index = |key: &ForeignKey| !self.is_plain_key(key);
+                let (late, now): (Vec<_>, Vec<_>) = now.into_iter().partition(by_index);
+                table.foreign_keys = now;
+                for key in late {
+                    let constraint = Constraint::ForeignKey(key);
+                    self.stages.add_references.push(Step::AddConstraint { table: table.name.clone(), constraint });
+                }
+            } else {
+                table.foreign_keys = now;
+            }
+            self.stages.create_tables.push(Step::CreateTable(table));
+        }
+    }
+
+    fn is_untouched(&self, key: &str) -> bool {
+        let same = self.from.tables().find(|table| table.key() == key);
+        same.is_some_and(|table| self.to.table(&table.name) == Some(table) && !self.disturbed.contains_key(key))
+    }
+
+    /// Whether a reference points to a primary key or unique constraint, and not to a unique index.
+    fn is_plain_key(&self, key: &ForeignKey) -> bool {
+        let Some(table) = self.to.table(&key.referenced_table) else { return false };
+        let same = |columns: &[KeyColumn]| {
+            columns.len() == key.referenced_columns.len()
+                && columns.iter().all(|column| key.referenced_columns.contains(&column.name))
+        };
+        table.primary_key.as_ref().is_some_and(|one| same(&one.columns))
+            || table.uniques.iter().any(|one| same(&one.columns))
+    }
+
+    fn drop(&mut self, tables: Vec<Table>) {
+        let mut ordered = referenced_first(tables);
+        ordered.reverse();
+        self.stages.drop_tables.extend(ordered.into_iter().map(Step::DropTable));
+    }
+}
+
+/// The names of an index's parts that are columns.
+fn column_parts(index: &Index) -> Vec<&str> {
+    let parts = index.parts.iter().filter_map(|part| match &part.key {
+        IndexKey::Column(name) => Some(name.as_str()),
+        IndexKey::Expression(_) => None,
+    });
+    parts.collect()
+}
+
+/// What happens to a reference of the table, by its name from before.
+fn change_of<'a>(alteration: &'a TableAlteration, key: &ForeignKey) -> Option<&'a Change<ForeignKey>> {
+    alteration.items.iter().find_map(|item| match item {
+        ItemChange::ForeignKey(change) => match change {
+            Change::Drop(from) | Change::Alter { from, .. } | Change::Rename { from, .. } if from.name == key.name => {
+                Some(change)
+            }
+            _ => None,
+        },
+        _ => None,
+    })
+}

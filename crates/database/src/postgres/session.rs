@@ -1,0 +1,248 @@
+//! A pinned session.
+
+use hollow_oak_core::physical::{self, EnumType, Introspected};
+use hollow_oak_core::plan::Step;
+use hollow_oak_core::{Dialect, Provider};
+use postgres::error::SqlState;
+use postgres::{Client, SimpleQueryMessage};
+
+use super::catalogue;
+use crate::error::DatabaseError;
+use crate::server::{JournalSql, Refused, ServerError, Session, Table};
+use crate::url::ServerUrl;
+
+/// The least version that scripts are written for.
+const LEAST: (u32, &str) = (130_000, "13");
+
+/// Every statement of ours relies on these, whatever the server or the role is set to. `lock_timeout` keeps other
+/// sessions from queueing behind us for long: the segment is tried again.
+const PIN: &str = "
+set client_encoding = 'UTF8';
+set standard_conforming_strings = on;
+set timezone = 'UTC';
+set datestyle = 'ISO, YMD';
+set intervalstyle = 'postgres';
+set extra_float_digits = 1;
+set bytea_output = 'hex';
+set quote_all_identifiers = off;
+set check_function_bodies = on;
+set default_transaction_read_only = off;
+set default_transaction_isolation = 'read committed';
+set client_min_messages = 'warning';
+set statement_timeout = 0;
+set idle_in_transaction_session_timeout = 0;
+set lock_timeout = '2s';
+";
+
+const JOURNAL: JournalSql = JournalSql {
+    exists: "select 1 where to_regclass('hollow_oak_journal') is not null",
+    create: "
+create table if not exists hollow_oak_journal (
+    seq bigint generated always as identity primary key,
+    project text not null,
+    migration text not null,
+    title text not null,
+    event text not null,
+    step integer,
+    reason text,
+    overrides text,
+    up_sha text,
+    down_sha text,
+    expected text,
+    observed text,
+    rules text not null,
+    at timestamptz(3) not null,
+    \"by\" text not null,
+    host text not null,
+    took_ms bigint,
+    oak_version text not null,
+    format integer not null
+);
+create table if not exists hollow_oak_store (
+    kind text not null,
+    hash text not null,
+    content text not null,
+    primary key (kind, hash)
+);
+",
+    now: "clock_timestamp()",
+    at: "to_char(at at time zone 'UTC', 'YYYY-MM-DD\"T\"HH24:MI:SS.MS\"Z\"')",
+    by: "\"by\"",
+    user: "session_user",
+    keep: ("", "on conflict do nothing"),
+};
+
+/// A session with a PostgreSQL server.
+pub(super) struct PostgresSession {
+    client: Client,
+    version: String,
+    version_number: u32,
+    /// The namespace that names without one are in.
+    namespace: String,
+}
+
+impl PostgresSession {
+    /// Pins a new connection.
+    pub(super) fn new(client: Client, url: &ServerUrl) -> Result<Self, DatabaseError> {
+        let mut session = Self { client, version: String::new(), version_number: 0, namespace: String::new() };
+        session.execute(PIN)?;
+        let found = session.ask(
+            "select current_setting('server_version'), current_setting('server_version_num'), current_schema()",
+        )?;
+        let mut row = found.rows.into_iter().next().unwrap_or_default().into_iter();
+        let mut next = || row.next().flatten().unwrap_or_default();
+        let version = next();
+        session.version = format!("PostgreSQL {}", version.split(' ').next().unwrap_or_default());
+        session.version_number = next().parse().unwrap_or_default();
+        session.namespace = next();
+        if session.version_number < LEAST.0 {
+            let (provider, found) = (Provider::Postgres, session.version);
+            return Err(DatabaseError::TooOld { provider, found, least: LEAST.1 });
+        }
+        if session.namespace.is_empty() {
+            let user = url.user.clone().unwrap_or_default();
+            let message = "no schema of its search path is there".to_owned();
+            return Err(DatabaseError::NoRight { user, message });
+        }
+        let namespace = Dialect::Postgres.quote(&session.namespace);
+        session.execute(&format!("set search_path = {namespace}"))?;
+        Ok(session)
+    }
+
+    /// Has the statements run, and takes all of it back.
+    fn aside<T>(
+        &mut self,
+        work: impl FnOnce(&mut Self) -> Result<T, ServerError>,
+    ) -> Result<T, ServerError> {
+        let inside = self.value("select pg_current_xact_id_if_assigned()")?.is_some();
+        // Inside a transaction of ours only its last part is taken back.
+        let (begin, rollback) = match inside {
+            true => ("savepoint oak_aside", "rollback to savepoint oak_aside; release savepoint oak_aside"),
+            false => ("begin", "rollback"),
+        };
+        self.execute(begin)?;
+        let result = work(self);
+        self.execute(rollback)?;
+        result
+    }
+}
+
+/// What the driver says, in our words.
+pub(super) fn server_error(error: &postgres::Error) -> ServerError {
+    let provider = Provider::Postgres;
+    let Some(said) = error.as_db_error() else {
+        return ServerError { provider, message: error.to_string(), code: String::new(), refused: Refused::Gone };
+    };
+    let mut message = said.message().to_owned();
+    for more in [said.detail(), said.hint()].into_iter().flatten() {
+        message.push_str(&format!("; {more}"));
+    }
+    let code = said.code();
+    let by_rows = code.code().starts_with("23")
+        // A value that cannot be cast, is too long or out of range (PostgreSQL 17, "PostgreSQL Error Codes").
+        || code.code().starts_with("22");
+    let refused = match *code {
+        SqlState::LOCK_NOT_AVAILABLE | SqlState::T_R_DEADLOCK_DETECTED => Refused::ByLock,
+        SqlState::INSUFFICIENT_PRIVILEGE => Refused::ByRights,
+        SqlState::ADMIN_SHUTDOWN | SqlState::CRASH_SHUTDOWN => Refused::Gone,
+        _ if by_rows => Refused::ByRows,
+        _ => Refused::Otherwise,
+    };
+    ServerError { provider, message, code: code.code().to_owned(), refused }
+}
+
+impl Session for PostgresSession {
+    fn provider(&self) -> Provider {
+        Provider::Postgres
+    }
+
+    fn dialect(&self) -> Dialect {
+        Dialect::Postgres
+    }
+
+    fn version(&self) -> &str {
+        &self.version
+    }
+
+    fn journal_sql(&self) -> &'static JournalSql {
+        &JOURNAL
+    }
+
+    fn transactional_ddl(&self) -> bool {
+        true
+    }
+
+    fn execute(&mut self, sql: &str) -> Result<(), ServerError> {
+        self.client.batch_execute(sql).map_err(|error| server_error(&error))
+    }
+
+    fn ask(&mut self, sql: &str) -> Result<Table, ServerError> {
+        let mut table = Table::default();
+        for message in self.client.simple_query(sql).map_err(|error| server_error(&error))? {
+            match message {
+                SimpleQueryMessage::RowDescription(columns) => {
+                    table.columns = columns.iter().map(|column| column.name().to_owned()).collect();
+                }
+                SimpleQueryMessage::Row(row) => {
+                    table.rows.push((0..row.len()).map(|at| row.get(at).map(str::to_owned)).collect());
+                }
+                _ => {}
+            }
+        }
+        Ok(table)
+    }
+
+    fn introspect(&mut self) -> Result<Introspected, ServerError> {
+        let (namespace, version) = (self.namespace.clone(), self.version_number);
+        catalogue::read(self, &namespace, version)
+    }
+
+    fn begin_reading(&mut self) -> Result<(), ServerError> {
+        self.execute("begin isolation level repeatable read read only")
+    }
+
+    // The key is of the project; the lock itself is of this database (PostgreSQL 17, "Advisory Locks").
+    fn try_lock(&mut self, project: &str) -> Result<bool, ServerError> {
+        let key = Dialect::Postgres.literal(&format!("hollow oak {project}"));
+        Ok(self.value(&format!("select pg_try_advisory_lock(hashtextextended({key}, 0))"))?.as_deref() == Some("t"))
+    }
+
+    fn unlock(&mut self, project: &str) -> Result<(), ServerError> {
+        let key = Dialect::Postgres.literal(&format!("hollow oak {project}"));
+        self.execute(&format!("select pg_advisory_unlock(hashtextextended({key}, 0))"))
+    }
+
+    fn as_stored(&mut self, tables: &[physical::Table], enums: &[EnumType]) -> Result<physical::Schema, ServerError> {
+        let version = self.version_number;
+        let real = Dialect::Postgres.quote(&self.namespace);
+        self.aside(|session| {
+            // Its own namespace before the real one: whatever else an expression names is found there.
+            session.execute(&format!("create schema oak_aside; set local search_path = oak_aside, {real}"))?;
+            for step in steps(tables, enums) {
+                for statement in Dialect::Postgres.render(&step) {
+                    session.execute(&statement)?;
+                }
+            }
+            Ok(catalogue::read(session, "oak_aside", version)?.schema)
+        })
+    }
+
+    fn relations(&mut self) -> Result<Vec<String>, ServerError> {
+        let namespace = Dialect::Postgres.literal(&self.namespace);
+        let found = self.ask(&format!(
+            "select relname from pg_class where relnamespace = {namespace}::regnamespace and relkind in ('r', 'p', 'v', 'm', 'f')"
+        ))?;
+        Ok(found.rows.into_iter().filter_map(|row| row.into_iter().next().flatten()).collect())
+    }
+}
+
+fn steps(tables: &[physical::Table], enums: &[EnumType]) -> Vec<Step> {
+    let mut steps: Vec<Step> = enums.iter().cloned().map(Step::CreateEnum).collect();
+    for table in tables {
+        steps.push(Step::CreateTable(table.clone()));
+        for index in &table.indexes {
+            steps.push(Step::CreateIndex { table: table.name.clone(), index: index.clone() });
+        }
+    }
+    steps
+}

@@ -1,0 +1,111 @@
+//! A server's database behind the common face.
+
+use std::cell::RefCell;
+use std::time::Duration;
+
+use hollow_oak_core::Provider;
+use hollow_oak_core::diff::recognize;
+use hollow_oak_core::history::{Event, KeptScripts};
+use hollow_oak_core::physical::{Introspected, Schema};
+use hollow_oak_core::script::Script;
+
+use super::session::Session;
+use super::{confirm, journal, rows, run};
+use crate::database::{Database, Rows, Server};
+use crate::error::{DatabaseError, Failure};
+use crate::run::{Migrating, Preflight, Ran, Waiting};
+
+/// A connection, or nothing where the server has no such database yet.
+pub(crate) struct Connection {
+    session: Option<RefCell<Box<dyn Session>>>,
+    provider: Provider,
+    lock_wait: Duration,
+}
+
+impl Connection {
+    /// A connection over a session.
+    pub(crate) fn new(session: Box<dyn Session>, lock_wait: Duration) -> Self {
+        Self { provider: session.provider(), session: Some(RefCell::new(session)), lock_wait }
+    }
+
+    /// What stands for a database that is not there yet: an empty one.
+    pub(crate) fn missing(provider: Provider, lock_wait: Duration) -> Self {
+        Self { session: None, provider, lock_wait }
+    }
+
+    fn with<T>(
+        &self,
+        nothing: T,
+        ask: impl FnOnce(&mut dyn Session) -> Result<T, DatabaseError>,
+    ) -> Result<T, DatabaseError> {
+        match &self.session {
+            None => Ok(nothing),
+            Some(session) => ask(&mut **session.borrow_mut()),
+        }
+    }
+}
+
+/// Reads the catalogue, with what is known of the server's words for our expressions.
+fn introspect(session: &mut dyn Session) -> Result<Introspected, DatabaseError> {
+    let mut found = session.introspect()?;
+    let forms = journal::forms(session)?;
+    recognize(&mut found.schema, &forms, session.dialect().syntax());
+    Ok(found)
+}
+
+impl Database for Connection {
+    fn server(&self) -> Result<Server, DatabaseError> {
+        let missing = Server { version: self.provider.title().into(), exists: false };
+        self.with(missing, |session| Ok(Server { version: session.version().to_owned(), exists: true }))
+    }
+
+    fn introspect(&self) -> Result<Introspected, DatabaseError> {
+        self.with(Introspected::default(), introspect)
+    }
+
+    fn snapshot(&self) -> Result<(Vec<(String, Event)>, Introspected), DatabaseError> {
+        self.with(Default::default(), |session| {
+            session.begin_reading()?;
+            let found = journal::read(session).and_then(|events| Ok((events, introspect(session)?)));
+            session.execute("commit")?;
+            found
+        })
+    }
+
+    fn journal(&self) -> Result<Vec<(String, Event)>, DatabaseError> {
+        self.with(Vec::new(), journal::read)
+    }
+
+    fn kept_scripts(&self, up_sha: &str, down_sha: &str) -> Result<Option<KeptScripts>, DatabaseError> {
+        self.with(None, |session| Ok(journal::kept_scripts(session, up_sha, down_sha)?))
+    }
+
+    fn confirm(&self, live: &mut Schema, expected: &Schema) -> Result<(), DatabaseError> {
+        self.with((), |session| {
+            confirm::confirm(session, live, expected)?;
+            Ok(())
+        })
+    }
+
+    fn preflight(&self, _: &Script) -> Result<Preflight, DatabaseError> {
+        Ok(Preflight::default())
+    }
+
+    fn run(&mut self, migrating: &Migrating<'_>, waiting: &mut dyn FnMut(Waiting)) -> Result<Ran, Failure> {
+        match &mut self.session {
+            Some(session) => run::run(&mut **session.get_mut(), self.lock_wait, migrating, waiting),
+            None => {
+                let message = "the database is not there".to_owned();
+                Err(DatabaseError::Server { provider: self.provider, message, code: String::new() }.into())
+            }
+        }
+    }
+
+    fn rows(&self, table: &str, limit: u32) -> Result<Rows, DatabaseError> {
+        let missing = || DatabaseError::NoTable { table: table.to_owned(), nearest: None };
+        match &self.session {
+            None => Err(missing()),
+            Some(session) => rows::rows(&mut **session.borrow_mut(), table, limit),
+        }
+    }
+}

@@ -1,0 +1,352 @@
+//! One migration on a server, segment by segment.
+//!
+//! A segment is the steps of one transaction, or one step that stands outside. Its progress is written in its own
+//! transaction, or right behind it. Whoever finds a run that did not end goes on behind the last progress; the one step
+//! in between is judged by what the catalogue holds.
+
+use std::time::{Duration, Instant};
+
+use hollow_oak_core::diff::{diff, recognize, settle};
+use hollow_oak_core::history::EventKind;
+use hollow_oak_core::physical::fingerprint;
+use hollow_oak_core::plan::Placement;
+use hollow_oak_core::script::{Effect, ScriptStep, effect};
+
+use super::error::{Refused, ServerError};
+use super::journal::{self, Happening};
+use super::session::Session;
+use super::confirm;
+use crate::error::{DatabaseError, Failure, FailureKind};
+use crate::hook;
+use crate::run::{Migrating, Outcome, Ran, Undecided, Waiting, WaitingFor};
+
+/// How long to sleep between two tries for a lock.
+const LOCK_POLL: Duration = Duration::from_millis(50);
+
+/// Runs a migration; see [`crate::Database::run`].
+pub(super) fn run(
+    session: &mut dyn Session,
+    lock_wait: Duration,
+    migrating: &Migrating<'_>,
+    waiting: &mut dyn FnMut(Waiting),
+) -> Result<Ran, Failure> {
+    lock(session, lock_wait, migrating.entry.project, waiting)?;
+    let mut run = Run { session, lock_wait, migrating, waiting, done: 0, began: Instant::now(), durable: 0 };
+    let result = run.all();
+    let remains = run.durable;
+    // Closing the session gives the lock back, too.
+    let unlocked = session.unlock(migrating.entry.project);
+    match result {
+        Ok(ran) => {
+            unlocked.map_err(DatabaseError::from)?;
+            Ok(ran)
+        }
+        Err(mut failure) => {
+            if remains > 0 {
+                failure.remains = Some((remains, migrating.script.steps.len()));
+            }
+            Err(failure)
+        }
+    }
+}
+
+fn lock(
+    session: &mut dyn Session,
+    lock_wait: Duration,
+    project: &str,
+    waiting: &mut dyn FnMut(Waiting),
+) -> Result<(), Failure> {
+    let began = Instant::now();
+    let mut told = false;
+    while !session.try_lock(project).map_err(DatabaseError::from)? {
+        if began.elapsed() >= lock_wait {
+            return Err(DatabaseError::Locked { waited: lock_wait }.into());
+        }
+        if !told {
+            waiting(Waiting { at_most: lock_wait, cause: WaitingFor::Run });
+            told = true;
+        }
+        std::thread::sleep(LOCK_POLL);
+    }
+    Ok(())
+}
+
+struct Run<'a, 'm> {
+    session: &'a mut dyn Session,
+    lock_wait: Duration,
+    migrating: &'a Migrating<'m>,
+    waiting: &'a mut dyn FnMut(Waiting),
+    /// How many steps are done.
+    done: usize,
+    began: Instant,
+    /// How many of them remain if the next one fails.
+    durable: usize,
+}
+
+impl Run<'_, '_> {
+    fn all(&mut self) -> Result<Ran, Failure> {
+        hook::boundary();
+        let seen = self.migrating.last_seq;
+        if self.database(|session| journal::last_seq(session, seen))? != seen {
+            return Err(FailureKind::JournalMoved.into());
+        }
+        let resume = self.migrating.resume;
+        self.done = resume.filter(|resume| !resume.undoes).map_or(0, |resume| resume.steps_done);
+        self.durable = self.done;
+        if resume.is_some_and(|resume| !resume.undoes) {
+            self.judge_next()?;
+        }
+        let steps = &self.migrating.script.steps;
+        let mut segments: Vec<&[ScriptStep]> = Vec::new();
+        let mut at = self.done;
+        for segment in steps[self.done.min(steps.len())..].chunk_by(|a, b| {
+            a.placement == Placement::InTransaction && b.placement == Placement::InTransaction
+        }) {
+            segments.push(&steps[at..at + segment.len()]);
+            at += segment.len();
+        }
+        // One transaction with everything in it needs no notes on the way.
+        let whole = self.session.transactional_ddl()
+            && resume.is_none()
+            && segments.iter().all(|segment| segment[0].placement == Placement::InTransaction);
+        if !whole {
+            self.announce()?;
+        }
+        for segment in &segments {
+            match segment[0].placement {
+                Placement::InTransaction => self.transaction(segment, !whole, segments.len() == 1 && whole)?,
+                Placement::Outside => self.outside(&segment[0])?,
+            }
+        }
+        if !whole || segments.is_empty() {
+            self.finish()?;
+        }
+        hook::boundary();
+        let last_seq = self.database(|session| journal::last_seq(session, 1))?;
+        Ok(Ran { took: self.began.elapsed(), last_seq })
+    }
+
+    fn database<T>(
+        &mut self,
+        ask: impl FnOnce(&mut dyn Session) -> Result<T, ServerError>,
+    ) -> Result<T, DatabaseError> {
+        ask(self.session).map_err(DatabaseError::from)
+    }
+
+    fn direction(&self) -> &'static str {
+        match self.migrating.entry.event {
+            EventKind::Reverted => "down",
+            _ => "up",
+        }
+    }
+
+    fn event(&self, event: EventKind, step: Option<usize>, reason: Option<&str>, observed: Option<&str>) -> String {
+        let took_ms = (event == self.migrating.entry.event).then(|| self.began.elapsed().as_millis());
+        journal::event(self.session, &self.migrating.entry, &Happening { event, step, reason, observed, took_ms })
+    }
+
+    /// Notes that the run begins or goes on, before anything of it can be seen.
+    fn announce(&mut self) -> Result<(), Failure> {
+        self.database(|session| journal::create(session))?;
+        let keep = journal::keep_scripts(self.session, &self.migrating.entry);
+        let kind = match self.migrating.resume {
+            Some(resume) if !resume.undoes => EventKind::Resumed,
+            _ => EventKind::Started,
+        };
+        let event = self.event(kind, Some(self.done), Some(self.direction()), None);
+        self.in_transaction(|run| {
+            run.database(|session| session.execute(&keep))?;
+            run.database(|session| session.execute(&event))?;
+            Ok(())
+        })?;
+        hook::boundary();
+        Ok(())
+    }
+
+    fn in_transaction<T>(&mut self, body: impl FnOnce(&mut Self) -> Result<T, Failure>) -> Result<T, Failure> {
+        self.database(|session| session.execute("begin"))?;
+        match body(self) {
+            Ok(value) => {
+                self.database(|session| session.execute("commit"))?;
+                Ok(value)
+            }
+            Err(failure) => {
+                // Where even this fails, closing the connection rolls back.
+                let _ = self.session.execute("rollback");
+                Err(failure)
+            }
+        }
+    }
+
+    /// Runs the steps of one transaction, again where another session holds a lock.
+    fn transaction(&mut self, segment: &[ScriptStep], noted: bool, whole: bool) -> Result<(), Failure> {
+        let first = self.done;
+        let began = Instant::now();
+        let mut told = false;
+        loop {
+            self.done = first;
+            let result = self.in_transaction(|run| {
+                for step in segment {
+                    run.step(step)?;
+                }
+                if whole {
+                    run.database(|session| journal::create(session))?;
+                    let keep = journal::keep_scripts(run.session, &run.migrating.entry);
+                    run.database(|session| session.execute(&keep))?;
+                    run.settle_outcome()?;
+                } else if noted {
+                    let event = run.event(EventKind::Step, Some(run.done), Some(run.direction()), None);
+                    run.database(|session| session.execute(&event))?;
+                }
+                hook::boundary();
+                Ok(())
+            });
+            match result {
+                Err(failure) if is_lock(&failure) && self.may_wait(began, &mut told) => {}
+                Err(failure) => {
+                    self.done = first;
+                    return Err(failure);
+                }
+                Ok(()) => {
+                    self.durable = self.done;
+                    hook::boundary();
+                    return Ok(());
+                }
+            }
+        }
+    }
+
+    /// Whether to try again after a lock was refused; sleeps in between.
+    fn may_wait(&mut self, began: Instant, told: &mut bool) -> bool {
+        if began.elapsed() >= self.lock_wait {
+            return false;
+        }
+        if !*told {
+            (self.waiting)(Waiting { at_most: self.lock_wait, cause: WaitingFor::Session });
+            *told = true;
+        }
+        std::thread::sleep(LOCK_POLL * 4);
+        true
+    }
+
+    /// Runs a step that stands by itself.
+    fn outside(&mut self, step: &ScriptStep) -> Result<(), Failure> {
+        if self.migrating.resume.is_some_and(|resume| resume.undoes) && self.is_done_already(step)? {
+            self.done += 1;
+            self.durable = self.done;
+            return Ok(());
+        }
+        let began = Instant::now();
+        let mut told = false;
+        while let Err(failure) = self.step(step) {
+            if !(is_lock(&failure) && self.may_wait(began, &mut told)) {
+                let event = self.event(EventKind::Failed, Some(self.done), Some(self.direction()), None);
+                // The failure itself is what is told; without this row the run is found unfinished all the same.
+                let _ = self.session.execute(&event);
+                return Err(failure);
+            }
+        }
+        self.durable = self.done;
+        hook::boundary();
+        if self.done < self.migrating.script.steps.len() {
+            let event = self.event(EventKind::Step, Some(self.done), Some(self.direction()), None);
+            self.database(|session| session.execute(&event))?;
+            hook::boundary();
+        }
+        Ok(())
+    }
+
+    /// Runs a step's statements; every statement is a boundary.
+    fn step(&mut self, step: &ScriptStep) -> Result<(), Failure> {
+        for statement in &step.statements {
+            let result = self.session.execute(&statement.sql);
+            result.map_err(|error| match error.refused {
+                Refused::ByLock => DatabaseError::Busy { waited: self.lock_wait }.into(),
+                Refused::Gone => DatabaseError::from(error).into(),
+                Refused::ByRows | Refused::ByRights | Refused::Otherwise => Failure::from(FailureKind::Statement {
+                    step: self.done + 1,
+                    title: step.title.clone(),
+                    line: statement.line,
+                    sql: statement.sql.clone(),
+                    message: format!("{} ({})", error.message, error.code),
+                    by_rows: error.refused == Refused::ByRows,
+                }),
+            })?;
+            hook::boundary();
+        }
+        self.done += 1;
+        Ok(())
+    }
+
+    /// Finds out whether the step behind the last progress took effect before the interruption.
+    fn judge_next(&mut self) -> Result<(), Failure> {
+        let Some(step) = self.migrating.script.steps.get(self.done) else { return Ok(()) };
+        if step.placement == Placement::Outside && self.is_done_already(step)? {
+            self.done += 1;
+            self.durable = self.done;
+        }
+        Ok(())
+    }
+
+    fn is_done_already(&mut self, step: &ScriptStep) -> Result<bool, Failure> {
+        let live = self.database(|session| session.introspect())?.schema;
+        match effect(step, &live) {
+            Effect::Done => Ok(true),
+            Effect::NotDone | Effect::Repeatable => Ok(false),
+            Effect::Unknown if step.statements.is_empty() => Ok(true),
+            Effect::Unknown => match self.migrating.resume.and_then(|resume| resume.undecided) {
+                Some(Undecided::Repeat) => Ok(false),
+                Some(Undecided::Skip) => Ok(true),
+                None => {
+                    Err(FailureKind::Undecided { step: self.done + 1, title: step.title.clone() }.into())
+                }
+            },
+        }
+    }
+
+    /// Checks the outcome and writes the last event, in a transaction of its own.
+    fn finish(&mut self) -> Result<(), Failure> {
+        self.database(|session| journal::create(session))?;
+        let keep = journal::keep_scripts(self.session, &self.migrating.entry);
+        self.in_transaction(|run| {
+            run.database(|session| session.execute(&keep))?;
+            run.settle_outcome()
+        })
+    }
+
+    /// Checks the outcome where that is asked for, and writes the event that the migration is done.
+    fn settle_outcome(&mut self) -> Result<(), Failure> {
+        let observed = self.migrating.outcome.map(|outcome| self.check(outcome)).transpose()?;
+        hook::boundary();
+        let event = self.event(self.migrating.entry.event, None, None, observed.as_deref());
+        self.database(|session| session.execute(&event))?;
+        Ok(())
+    }
+
+    /// Compares what came out with what has to; returns its fingerprint.
+    fn check(&mut self, outcome: &Outcome) -> Result<String, Failure> {
+        let live = self.database(|session| session.introspect())?.schema;
+        let live = live.filtered(|table| outcome.manages(&table.name));
+        let mut live = live.filtered_enums(|one| outcome.manages(&one.name));
+        let known = self.database(|session| journal::forms(session))?;
+        recognize(&mut live, &known, self.session.dialect().syntax());
+        let mut forms = settle(&mut live, &outcome.schema, |maker| outcome.made.contains(maker));
+        hollow_oak_core::diff::overlook_comments(&mut live, &outcome.schema);
+        if !diff(&live, &outcome.schema).is_empty() {
+            forms.extend(self.database(|session| confirm::confirm(session, &mut live, &outcome.schema))?);
+        }
+        let changes = diff(&live, &outcome.schema);
+        if !changes.is_empty() {
+            return Err(FailureKind::Outcome { changes: Box::new(changes) }.into());
+        }
+        if !forms.is_empty() {
+            let keep = journal::keep_forms(self.session, &forms);
+            self.database(|session| session.execute(&keep))?;
+        }
+        Ok(fingerprint(&outcome.schema).0)
+    }
+}
+
+fn is_lock(failure: &Failure) -> bool {
+    matches!(failure.kind, FailureKind::Database(DatabaseError::Busy { .. }))
+}

@@ -1,0 +1,61 @@
+//! One connection to a server, as the rest needs it.
+
+use hollow_oak_core::physical::{self, EnumType, Introspected};
+use hollow_oak_core::{Dialect, Provider};
+
+use super::error::ServerError;
+use super::journal::JournalSql;
+
+/// The answer to a query: column names and rows as text; nothing for null.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Table {
+    pub(crate) columns: Vec<String>,
+    pub(crate) rows: Vec<Vec<Option<String>>>,
+}
+
+/// A pinned session: one connection, set up in the one way that scripts rely on.
+pub(crate) trait Session: Send {
+    /// The provider.
+    fn provider(&self) -> Provider;
+
+    /// Its dialect.
+    fn dialect(&self) -> Dialect;
+
+    /// Product and version.
+    fn version(&self) -> &str;
+
+    /// The journal's SQL.
+    fn journal_sql(&self) -> &'static JournalSql;
+
+    /// Whether DDL is part of a transaction.
+    fn transactional_ddl(&self) -> bool;
+
+    /// Runs one or more statements.
+    fn execute(&mut self, sql: &str) -> Result<(), ServerError>;
+
+    /// Asks one question.
+    fn ask(&mut self, sql: &str) -> Result<Table, ServerError>;
+
+    /// Reads the catalogue.
+    fn introspect(&mut self) -> Result<Introspected, ServerError>;
+
+    /// Begins a transaction that sees one moment and changes nothing.
+    fn begin_reading(&mut self) -> Result<(), ServerError>;
+
+    /// Takes the lock of a project, if nobody has it.
+    fn try_lock(&mut self, project: &str) -> Result<bool, ServerError>;
+
+    /// Gives it back.
+    fn unlock(&mut self, project: &str) -> Result<(), ServerError>;
+
+    /// How the server stores these tables, references aside; nothing of them is left behind.
+    fn as_stored(&mut self, tables: &[physical::Table], enums: &[EnumType]) -> Result<physical::Schema, ServerError>;
+
+    /// The names of tables and views.
+    fn relations(&mut self) -> Result<Vec<String>, ServerError>;
+
+    /// The first value of the first row.
+    fn value(&mut self, sql: &str) -> Result<Option<String>, ServerError> {
+        Ok(self.ask(sql)?.rows.into_iter().next().and_then(|row| row.into_iter().next()).flatten())
+    }
+}
