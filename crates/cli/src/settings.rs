@@ -286,7 +286,7 @@ impl Reader {
                 Some(dialect) => settings.dialects.push(dialect),
                 None => {
                     let message = format!("{} is not there yet in this version of oak", provider.title());
-                    self.mistake(message, span(key), "not there yet", "take it out for now; sqlite is there");
+                    self.mistake(message, span(key), "not there yet", "take it out for now; sqlite, postgres, mariadb and mysql are there");
                 }
             }
         }
@@ -477,9 +477,9 @@ mod tests {
             "write `lock_wait = \"5s\"`",
         );
         case(
-            &format!("{project}[providers]\npostgres = {{}}"),
-            "PostgreSQL is not there yet in this version of oak",
-            "take it out for now; sqlite is there",
+            &format!("{project}[providers]\nsqlserver = {{}}"),
+            "SQL Server is not there yet in this version of oak",
+            "take it out for now; sqlite, postgres, mariadb and mysql are there",
         );
         case(
             "[project]\nname = \"a\"\nrequires = \">=9\"",

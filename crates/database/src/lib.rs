@@ -9,6 +9,7 @@
 mod database;
 mod error;
 pub mod hook;
+mod mariadb;
 mod postgres;
 mod run;
 mod server;
@@ -35,7 +36,7 @@ pub fn open(url: &TargetUrl, opening: Opening) -> Result<Box<dyn Database>, Data
         TargetUrl::Sqlite { path } => Ok(Box::new(sqlite::Connection::open(path, opening)?)),
         TargetUrl::Server(server) => match server.provider {
             Provider::Postgres => Ok(Box::new(postgres::open(server, opening)?)),
-            Provider::Mariadb | Provider::Mysql => todo!(),
+            Provider::Mariadb | Provider::Mysql => Ok(Box::new(mariadb::open(server, opening)?)),
             Provider::Sqlite | Provider::Sqlserver => unreachable!("a server's URL is of a server"),
         },
     }

@@ -1,24 +1,24 @@
 //! Random edits of a schema.
 
-use fastrand::Rng;
+use hollow_oak_core::Dialect;
 use hollow_oak_core::schema::{
-    Action, Column, Deferrable, Identifier, Identity, KeyPart, Parts, PrimaryKey, Schema, Scoped, Storage, Table, Type,
+    Action, Column, Deferrable, Identifier, KeyPart, Parts, PrimaryKey, Schema, Scoped, Storage, Table, Type,
 };
 
 use crate::generate::{
-    add_check, add_column, add_foreign_key, add_index, add_unique, check_expression, generated, key, random_default,
+    Chance, add_check, add_column, add_foreign_key, add_index, add_unique, check_expression, collation, generated, identity, key, random_default,
     random_name, random_type, table, valid,
 };
 
 /// A schema that came from another by a few edits.
-pub fn edited(rng: &mut Rng, schema: &Schema) -> Schema {
+pub fn edited(rng: &mut Chance, schema: &Schema) -> Schema {
     let mut current = schema.clone();
     let wanted = rng.usize(1..5);
     let mut done = 0;
     for _ in 0..60 {
         let mut parts = current.clone().into_parts();
         edit(rng, &mut parts);
-        if let Some((next, _)) = valid(parts)
+        if let Some((next, _)) = valid(parts, rng.dialect)
             && next != current
         {
             current = next;
@@ -31,7 +31,7 @@ pub fn edited(rng: &mut Rng, schema: &Schema) -> Schema {
     current
 }
 
-fn edit(rng: &mut Rng, parts: &mut Parts) {
+fn edit(rng: &mut Chance, parts: &mut Parts) {
     let snapshot = parts.clone();
     match rng.u8(..16) {
         0 => {
@@ -55,7 +55,7 @@ fn edit(rng: &mut Rng, parts: &mut Parts) {
     }
 }
 
-fn drop_table(rng: &mut Rng, parts: &mut Parts) {
+fn drop_table(rng: &mut Chance, parts: &mut Parts) {
     if parts.tables.is_empty() {
         return;
     }
@@ -72,7 +72,7 @@ fn other_case(name: &Identifier) -> Identifier {
     Identifier::new(swapped.collect::<String>())
 }
 
-fn rename_table(rng: &mut Rng, parts: &mut Parts) {
+fn rename_table(rng: &mut Chance, parts: &mut Parts) {
     if parts.tables.is_empty() {
         return;
     }
@@ -87,7 +87,7 @@ fn rename_table(rng: &mut Rng, parts: &mut Parts) {
     }
 }
 
-fn words(rng: &mut Rng, parts: &mut Parts) {
+fn words(rng: &mut Chance, parts: &mut Parts) {
     let Some(at) = (!parts.enums.is_empty()).then(|| rng.usize(0..parts.enums.len())) else { return };
     let words = &mut parts.enums[at].words;
     match rng.u8(..3) {
@@ -99,19 +99,19 @@ fn words(rng: &mut Rng, parts: &mut Parts) {
     }
 }
 
-fn pick<'a, T>(rng: &mut Rng, list: &'a mut [T]) -> Option<&'a mut T> {
+fn pick<'a, T>(rng: &mut Chance, list: &'a mut [T]) -> Option<&'a mut T> {
     let at = (!list.is_empty()).then(|| rng.usize(0..list.len()))?;
     list.get_mut(at)
 }
 
-fn drop_one<T>(rng: &mut Rng, list: &mut Vec<T>) {
+fn drop_one<T>(rng: &mut Chance, list: &mut Vec<T>) {
     if !list.is_empty() {
         list.remove(rng.usize(0..list.len()));
     }
 }
 
 #[expect(clippy::too_many_lines, reason = "one flat list of edits")]
-fn edit_table(rng: &mut Rng, parts: &Parts, table: &mut Table) {
+fn edit_table(rng: &mut Chance, parts: &Parts, table: &mut Table) {
     // Some edits often do not apply, so they are tried more often.
     match rng.u8(..47) {
         0 | 1 => add_column(rng, parts, table),
@@ -123,10 +123,21 @@ fn edit_table(rng: &mut Rng, parts: &Parts, table: &mut Table) {
         }
         5 => {
             let ty = random_type(rng, parts);
-            if let Some(column) = pick(rng, &mut table.columns) {
+            let typed = rng.is_typed();
+            let mut changed = None;
+            if let Some(column) = pick(rng, &mut table.columns)
+                && (!typed || column.generated.is_empty())
+            {
                 column.ty = ty;
                 column.default.clear();
                 column.native.clear();
+                if typed {
+                    column.collate.clear();
+                    changed = Some(column.name.clone());
+                }
+            }
+            if let Some(name) = changed {
+                drop_mentions(table, &name);
             }
         }
         6 => {
@@ -146,11 +157,21 @@ fn edit_table(rng: &mut Rng, parts: &Parts, table: &mut Table) {
             }
         }
         10 => {
-            let expression = generated(rng, table);
+            let (expression, ty) = generated(rng, table);
+            let mut changed = None;
             if let Some(column) = pick(rng, &mut table.columns) {
+                if let Some(ty) = ty {
+                    column.ty = ty;
+                    column.native.clear();
+                    column.collate.clear();
+                    changed = Some(column.name.clone());
+                }
                 column.default.clear();
                 column.nullable = true;
                 column.generated = vec![Scoped::all(expression)];
+            }
+            if let Some(name) = changed {
+                drop_mentions(table, &name);
             }
         }
         11 => {
@@ -158,7 +179,7 @@ fn edit_table(rng: &mut Rng, parts: &Parts, table: &mut Table) {
                 column.generated.clear();
             }
         }
-        12 | 46 => {
+        12 | 46 if rng.dialect != Dialect::Postgres => {
             for generated in table.columns.iter_mut().flat_map(|column| &mut column.generated) {
                 generated.value.storage = match generated.value.storage {
                     Storage::Stored => Storage::Virtual,
@@ -167,8 +188,8 @@ fn edit_table(rng: &mut Rng, parts: &Parts, table: &mut Table) {
             }
         }
         13 | 33..=37 => {
-            let collations = ["rtrim", "NOCASE", "binary"];
-            let new = rng.choice(collations).unwrap_or("rtrim");
+            let is_sqlite = rng.dialect == Dialect::Sqlite;
+            let new = collation(rng, &Type::Text(None)).unwrap_or("binary");
             // One that has a collation is rare, and to change it is wanted, too.
             let wanted = rng.u8(..4) > 0;
             let has_one = |column: &&mut Column| wanted && column.collate.iter().any(|one| one.value != "binary");
@@ -176,16 +197,23 @@ fn edit_table(rng: &mut Rng, parts: &Parts, table: &mut Table) {
                 Some(column) => Some(column),
                 None => pick(rng, &mut table.columns),
             };
-            if let Some(column) = column {
+            if let Some(column) = column
+                && (is_sqlite || matches!(column.ty, Type::Text(_)))
+            {
                 column.collate = vec![Scoped::all(new.into())];
             }
         }
         14 => {
+            let new = identity(rng);
+            let alters = rng.bool();
             for column in &mut table.columns {
                 if column.identity.is_empty() {
                     if column.name.as_str() == "id" && column.ty.is_integer() {
-                        column.identity = vec![Scoped::all(Identity::default())];
+                        column.default.clear();
+                        column.identity = vec![Scoped::all(new.clone())];
                     }
+                } else if alters {
+                    column.identity = vec![Scoped::all(new.clone())];
                 } else {
                     column.identity.clear();
                 }
@@ -232,9 +260,10 @@ fn edit_table(rng: &mut Rng, parts: &Parts, table: &mut Table) {
             let name = random_name(rng, "renamed check");
             let column = pick(rng, &mut table.columns).map(|column| column.name.clone());
             let changes = rng.bool();
-            if let (Some(check), Some(column)) = (table.checks.first_mut(), column) {
+            let expression = column.as_ref().map(|column| check_expression(rng, table, column));
+            if let (Some(check), Some(expression)) = (table.checks.first_mut(), expression) {
                 if changes {
-                    check.expression = check_expression(rng, &column);
+                    check.expression = expression;
                 } else {
                     check.name = name;
                 }
@@ -248,9 +277,11 @@ fn edit_table(rng: &mut Rng, parts: &Parts, table: &mut Table) {
             let action = rng.choice([Action::Cascade, Action::Restrict, Action::NoAction]).unwrap_or_default();
             let name = random_name(rng, "renamed reference");
             let what = rng.u8(..3);
+            let is_mariadb = matches!(rng.dialect, Dialect::Mariadb(_));
             if let Some(key) = pick(rng, &mut table.foreign_keys) {
                 match what {
                     0 => key.on_delete = action,
+                    1 if is_mariadb => key.on_update = action,
                     1 => key.deferrable = Deferrable::InitiallyDeferred,
                     _ => key.name = name,
                 }
@@ -261,7 +292,7 @@ fn edit_table(rng: &mut Rng, parts: &Parts, table: &mut Table) {
     }
 }
 
-fn edit_index(rng: &mut Rng, table: &mut Table) {
+fn edit_index(rng: &mut Chance, table: &mut Table) {
     let name = random_name(rng, "renamed index");
     let what = rng.u8(..4);
     let column = pick(rng, &mut table.columns).map(|column| column.name.clone());
@@ -270,6 +301,7 @@ fn edit_index(rng: &mut Rng, table: &mut Table) {
         0 => index.name = name,
         1 => index.unique = !index.unique,
         2 => index.parts.iter_mut().for_each(|part| part.descending = !part.descending),
+        _ if matches!(rng.dialect, Dialect::Mariadb(_)) => {}
         _ => {
             index.predicate = match index.predicate {
                 Some(_) => None,
@@ -279,7 +311,10 @@ fn edit_index(rng: &mut Rng, table: &mut Table) {
     }
 }
 
-fn options(rng: &mut Rng, table: &mut Table) {
+fn options(rng: &mut Chance, table: &mut Table) {
+    if rng.dialect != Dialect::Sqlite {
+        return;
+    }
     let option = rng.choice(["strict", "without rowid", "autoincrement"]).unwrap_or("strict");
     let before = table.options.len();
     table.options.retain(|one| one.value != option);
@@ -296,21 +331,33 @@ fn options(rng: &mut Rng, table: &mut Table) {
     }
 }
 
-fn drop_column(rng: &mut Rng, table: &mut Table) {
+fn drop_column(rng: &mut Chance, table: &mut Table) {
     if table.columns.is_empty() {
         return;
     }
     let gone = table.columns.remove(rng.usize(0..table.columns.len())).name;
-    let mentions = |text: &str| text.contains(gone.as_str());
     table.uniques.retain(|unique| !unique.columns.contains(&gone));
     table.foreign_keys.retain(|key| !key.columns.contains(&gone));
     table.primary_keys.retain(|key| !key.columns.contains(&gone));
+    drop_mentions(table, &gone);
+    table.indexes.retain(|index| !index.including.contains(&gone));
+    let is_over = |index: &hollow_oak_core::schema::Index| {
+        index.parts.iter().any(|part| matches!(&part.key, KeyPart::Column(name) if *name == gone))
+    };
+    table.indexes.retain(|index| !is_over(index));
+}
+
+/// Takes out every expression that names the column.
+fn drop_mentions(table: &mut Table, gone: &Identifier) {
+    let mentions = |text: &str| text.contains(gone.as_str());
     table.checks.retain(|check| !mentions(&check.expression));
-    table.columns.retain(|column| !column.generated.iter().any(|one| mentions(&one.value.expression)));
+    let computed = |column: &Column| column.generated.iter().any(|one| mentions(&one.value.expression));
+    let lost: Vec<_> = table.columns.iter().filter(|column| computed(column)).map(|column| column.name.clone()).collect();
+    table.columns.retain(|column| !lost.contains(&column.name));
     table.indexes.retain(|index| {
         !index.predicate.as_deref().is_some_and(mentions)
             && !index.parts.iter().any(|part| match &part.key {
-                KeyPart::Column(name) => *name == gone,
+                KeyPart::Column(name) => part.operators.is_some() && name == gone,
                 KeyPart::Expression(text) => mentions(text),
             })
     });

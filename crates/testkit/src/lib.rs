@@ -7,3 +7,5 @@ pub mod edit;
 pub mod generate;
 pub mod oracle;
 pub mod rows;
+pub mod server;
+pub mod store;

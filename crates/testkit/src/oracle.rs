@@ -12,6 +12,10 @@
 use std::path::Path;
 use std::process::Command;
 
+use hollow_oak_core::Provider;
+
+use crate::server::PrivateServer;
+
 /// The normalised schema of a file, one statement a line.
 ///
 /// # Errors
@@ -152,6 +156,69 @@ fn words(script: &str) -> Vec<String> {
         }
     }
     words
+}
+
+/// What a server's own dumper says of a database, in a form in which two can be compared.
+///
+/// It shares no code with the tool. The rules, all of them: comments, session settings and the tool's own tables go; the
+/// lines inside a `create table` are sorted, and so are the statements; the counter of a table's rows goes.
+///
+/// # Errors
+///
+/// Where the dumper cannot be run, with the remedy.
+pub fn dump(server: &PrivateServer, database: &str) -> Result<String, String> {
+    let mut command = match server.provider() {
+        Provider::Postgres => {
+            let mut command = Command::new("pg_dump");
+            command.args(["--schema-only", "--no-owner", "--username=oak", database]);
+            command.arg(format!("--host={}", server.socket().display()));
+            command
+        }
+        _ => {
+            let mut command = Command::new("mariadb-dump");
+            command.args(["--no-defaults", "--no-data", "--skip-comments", "--routines", "--user=root", database]);
+            command.arg(format!("--socket={}", server.socket().display()));
+            command
+        }
+    };
+    let output = command
+        .output()
+        .map_err(|error| format!("the server's dumper cannot be run ({error}); `cargo xtask test` installs it"))?;
+    if !output.status.success() {
+        return Err(String::from_utf8_lossy(&output.stderr).into_owned());
+    }
+    Ok(normalise_dump(&String::from_utf8_lossy(&output.stdout)))
+}
+
+/// Puts a server's dump into normal form.
+pub fn normalise_dump(script: &str) -> String {
+    let is_noise = |line: &&str| {
+        let line = line.trim_start();
+        line.starts_with("/*!40") || line.starts_with("--") || line.starts_with("SET ") || line.starts_with('\\') || line.starts_with("SELECT pg_catalog.")
+    };
+    let text: Vec<&str> = script.lines().filter(|line| !line.trim().is_empty()).filter(|line| !is_noise(line)).collect();
+    let mut statements: Vec<String> = text
+        .join("\n")
+        .split(";\n")
+        .map(|statement| statement.trim().trim_end_matches(';').to_owned())
+        .filter(|statement| !statement.contains("hollow_oak_") && !statement.is_empty())
+        .map(|statement| {
+            let mut lines: Vec<&str> = statement.lines().map(|line| line.trim().trim_end_matches(',')).collect();
+            if lines[0].starts_with("CREATE TABLE") && lines.len() > 2 {
+                let last = lines.len() - 1;
+                lines[1..last].sort_unstable();
+            }
+            without_counter(&lines.join(" "))
+        })
+        .collect();
+    statements.sort();
+    statements.join("\n")
+}
+
+/// A table's next number comes from its rows.
+fn without_counter(statement: &str) -> String {
+    let Some((before, rest)) = statement.split_once(" AUTO_INCREMENT=") else { return statement.to_owned() };
+    format!("{before}{}", rest.trim_start_matches(|digit: char| digit.is_ascii_digit()))
 }
 
 #[cfg(test)]

@@ -29,6 +29,11 @@ pub struct Facts {
     pub tables_hold_indexes: bool,
     /// Whether a reference stands on an index over its own columns.
     pub references_need_own_index: bool,
+    /// Whether a column that numbers rows has to begin a key at every moment.
+    pub identity_needs_key: bool,
+    /// Whether a required column without a default is filled with some value of the server's choosing where rows are
+    /// there, instead of being refused.
+    pub fills_silently: bool,
     /// How names are compared.
     pub name_case: NameCase,
 }

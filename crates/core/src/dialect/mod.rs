@@ -7,11 +7,13 @@
 
 mod facts;
 mod lowering;
+pub mod mariadb;
 mod naming;
 pub mod postgres;
 pub mod sqlite;
 
 pub use facts::{Altering, Facts, IdentifierLimit};
+pub use mariadb::Flavor;
 pub use naming::{NameKind, derived_name};
 
 use crate::diff::TableAlteration;
@@ -27,6 +29,8 @@ pub enum Dialect {
     Sqlite,
     /// PostgreSQL.
     Postgres,
+    /// MariaDB or MySQL.
+    Mariadb(Flavor),
 }
 
 /// A physical schema and what is worth a warning about it.
@@ -53,7 +57,9 @@ impl Dialect {
         match provider {
             Provider::Sqlite => Some(Self::Sqlite),
             Provider::Postgres => Some(Self::Postgres),
-            Provider::Mariadb | Provider::Mysql | Provider::Sqlserver => None,
+            Provider::Mariadb => Some(Self::Mariadb(Flavor::Mariadb)),
+            Provider::Mysql => Some(Self::Mariadb(Flavor::Mysql)),
+            Provider::Sqlserver => None,
         }
     }
 
@@ -62,6 +68,7 @@ impl Dialect {
         match self {
             Self::Sqlite => Provider::Sqlite,
             Self::Postgres => Provider::Postgres,
+            Self::Mariadb(flavor) => flavor.provider(),
         }
     }
 
@@ -70,6 +77,7 @@ impl Dialect {
         match self {
             Self::Sqlite => sqlite::FACTS,
             Self::Postgres => postgres::FACTS,
+            Self::Mariadb(_) => mariadb::FACTS,
         }
     }
 
@@ -82,6 +90,7 @@ impl Dialect {
         match self {
             Self::Sqlite => sqlite::lower::lower(schema),
             Self::Postgres => postgres::lower::lower(schema),
+            Self::Mariadb(flavor) => mariadb::lower::lower(flavor, schema),
         }
     }
 
@@ -89,7 +98,7 @@ impl Dialect {
     pub fn alteration(self, alteration: &TableAlteration) -> Alteration {
         match self {
             Self::Sqlite => sqlite::alter::alteration(alteration),
-            Self::Postgres => Alteration::Rebuild,
+            Self::Postgres | Self::Mariadb(_) => Alteration::Rebuild,
         }
     }
 
@@ -98,6 +107,7 @@ impl Dialect {
         match self {
             Self::Sqlite => sqlite::render::render(step),
             Self::Postgres => postgres::render::render(step),
+            Self::Mariadb(flavor) => mariadb::render::render(flavor, step),
         }
     }
 
@@ -106,6 +116,7 @@ impl Dialect {
         match self {
             Self::Sqlite => sqlite::affinity::affinity(from) == sqlite::affinity::affinity(to),
             Self::Postgres => postgres::stores_alike(from, to),
+            Self::Mariadb(_) => mariadb::stores_alike(from, to),
         }
     }
 
@@ -114,6 +125,7 @@ impl Dialect {
         match self {
             Self::Sqlite => Syntax::PLAIN,
             Self::Postgres => postgres::SYNTAX,
+            Self::Mariadb(_) => mariadb::SYNTAX,
         }
     }
 
@@ -122,6 +134,7 @@ impl Dialect {
         match self {
             Self::Sqlite => Bodies::Triggers,
             Self::Postgres => Bodies::Atomic,
+            Self::Mariadb(_) => Bodies::Compound,
         }
     }
 
@@ -134,13 +147,15 @@ impl Dialect {
             || match self {
                 Self::Sqlite => sqlite::leaves_transaction(word(0), word(1)),
                 Self::Postgres => matches!(word(0), "abort" | "prepare"),
+                Self::Mariadb(_) => false,
             }
     }
 
     /// Whether a statement of these first words, in lower case, commits whatever was done before it.
-    pub fn commits_by_itself(self, _words: &[String]) -> bool {
+    pub fn commits_by_itself(self, words: &[String]) -> bool {
         match self {
             Self::Sqlite | Self::Postgres => false,
+            Self::Mariadb(_) => mariadb::commits_by_itself(words),
         }
     }
 
@@ -149,6 +164,7 @@ impl Dialect {
         match self {
             Self::Sqlite => sqlite::frame(steps),
             Self::Postgres => Frame { begin: "begin;\n", end: "commit;\n" },
+            Self::Mariadb(_) => Frame { begin: "start transaction;\n", end: "commit;\n" },
         }
     }
 
@@ -157,6 +173,7 @@ impl Dialect {
         match self {
             Self::Sqlite => Placement::InTransaction,
             Self::Postgres => postgres::alter::placement(step),
+            Self::Mariadb(_) => mariadb::alter::placement(step),
         }
     }
 
@@ -165,6 +182,7 @@ impl Dialect {
         match self {
             Self::Sqlite => true,
             Self::Postgres => postgres::alter::disturbs(from, to),
+            Self::Mariadb(_) => mariadb::alter::disturbs(from, to),
         }
     }
 
@@ -173,6 +191,7 @@ impl Dialect {
         match self {
             Self::Sqlite => false,
             Self::Postgres => postgres::alter::keeps_computed(from, to),
+            Self::Mariadb(_) => mariadb::alter::keeps_computed(from, to),
         }
     }
 
@@ -181,6 +200,7 @@ impl Dialect {
         match self {
             Self::Sqlite => false,
             Self::Postgres => postgres::alter::is_of_enum(ty, name),
+            Self::Mariadb(_) => false,
         }
     }
 
@@ -189,6 +209,7 @@ impl Dialect {
         match self {
             Self::Sqlite => sqlite::quote::literal(text),
             Self::Postgres => postgres::quote::literal(text),
+            Self::Mariadb(_) => mariadb::quote::literal(text),
         }
     }
 
@@ -197,6 +218,7 @@ impl Dialect {
         match self {
             Self::Sqlite => sqlite::quote::quote(name),
             Self::Postgres => postgres::quote::quote(name),
+            Self::Mariadb(_) => mariadb::quote::quote(name),
         }
     }
 }

@@ -232,6 +232,11 @@ impl TypeName {
         Self { text: text.trim().to_owned(), canonical: Self::new(canonical).canonical }
     }
 
+    /// The type that is written in one way and compared by another, letter case and all.
+    pub fn exact(text: &str, canonical: &str) -> Self {
+        Self { text: text.to_owned(), canonical: canonical.to_owned() }
+    }
+
     /// As it was written.
     pub fn text(&self) -> &str {
         &self.text

@@ -14,4 +14,4 @@ mod step;
 
 pub use order::{Placement, Plan, PlannedStep, plan};
 pub use risk::{Risk, RiskKind};
-pub use step::{Alteration, Commented, Constraint, EnumSwap, Rebuild, Step};
+pub use step::{Alteration, Commented, Constraint, EnumSwap, Rebuild, Step, SwappedColumn};

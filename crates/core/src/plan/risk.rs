@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::fmt;
 use std::str::FromStr;
 
-use super::step::{Constraint, EnumSwap, Rebuild, Step};
+use super::step::{Constraint, EnumSwap, Rebuild, Step, SwappedColumn};
 use crate::Dialect;
 use crate::diff::{Change, ItemChange};
 use crate::dialect::Altering;
@@ -81,7 +81,7 @@ pub(super) fn risks(dialect: Dialect, step: &Step, new_tables: &BTreeSet<&str>) 
         Step::CreateTable(_) | Step::RenameTable { .. } | Step::RenameColumn { .. } | Step::DropIndex { .. } => {}
         Step::DropTable(table) => risks.add(RiskKind::LosesData, format!("every row of {} is lost", table.name)),
         Step::DropColumn { table, column } => risks.dropped(table, column),
-        Step::AddColumn { table, column, checks, .. } => {
+        Step::AddColumn { table, column, checks, key, .. } => {
             if !checks.is_empty() && (column.default.is_some() || column.generated.is_some()) {
                 risks.add(
                     RiskKind::MayRefuse,
@@ -92,6 +92,9 @@ pub(super) fn risks(dialect: Dialect, step: &Step, new_tables: &BTreeSet<&str>) 
                 risks.add(RiskKind::MayRefuse, format!("fails if {table} has a row for which {} is null", column.name));
             }
             risks.added_in_place(table, column);
+            if let Some(key) = key {
+                risks.constraint(table, key);
+            }
         }
         Step::CreateIndex { table, index } if index.unique => {
             risks.add(RiskKind::MayRefuse, format!("fails if two rows of {table} share a key of {}", index.name));
@@ -103,6 +106,7 @@ pub(super) fn risks(dialect: Dialect, step: &Step, new_tables: &BTreeSet<&str>) 
         | Step::CreateEnum(_)
         | Step::DropEnum(_)
         | Step::AddEnumWord { .. }
+        | Step::SetOptions { .. }
         | Step::SetComment { .. } => {}
         Step::AlterColumn { table, from, to } => risks.altered_in_place(table, from, to),
         Step::AddConstraint { table, constraint } => risks.constraint(table, constraint),
@@ -176,7 +180,7 @@ impl Risks {
 
     fn enumeration(&mut self, swap: &EnumSwap) {
         for word in swap.from.words.iter().filter(|word| !swap.to.words.contains(word)) {
-            for (table, column) in &swap.columns {
+            for SwappedColumn { table, column, .. } in &swap.columns {
                 self.add(RiskKind::MayRefuse, format!("fails if a row of {table} has {word} for its {}", column.name));
             }
         }

@@ -6,7 +6,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::order::{Plan, planned, referenced_first};
-use super::step::{Commented, Constraint, EnumSwap, Step};
+use super::step::{Commented, Constraint, EnumSwap, Step, SwappedColumn};
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
 use crate::physical::{Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Schema, Table};
@@ -44,10 +44,11 @@ pub(super) fn plan(dialect: Dialect, from: &Schema, to: &Schema, changes: Change
 #[derive(Default)]
 struct Stages {
     drop_references: Vec<Step>,
+    release_identities: Vec<Step>,
+    drop_tables: Vec<Step>,
     drop_indexes: Vec<Step>,
     drop_constraints: Vec<Step>,
     drop_computed: Vec<Step>,
-    drop_tables: Vec<Step>,
     make_enums: Vec<Step>,
     rename_tables: Vec<Step>,
     rename_columns: Vec<Step>,
@@ -60,6 +61,7 @@ struct Stages {
     rename_constraints: Vec<Step>,
     add_constraints: Vec<Step>,
     create_indexes: Vec<Step>,
+    grant_identities: Vec<Step>,
     add_references: Vec<Step>,
     describe: Vec<Step>,
 }
@@ -68,10 +70,11 @@ impl Stages {
     fn in_order(self) -> Vec<Step> {
         [
             self.drop_references,
+            self.release_identities,
+            self.drop_tables,
             self.drop_indexes,
             self.drop_constraints,
             self.drop_computed,
-            self.drop_tables,
             self.make_enums,
             self.rename_tables,
             self.rename_columns,
@@ -84,6 +87,7 @@ impl Stages {
             self.rename_constraints,
             self.add_constraints,
             self.create_indexes,
+            self.grant_identities,
             self.add_references,
             self.describe,
         ]
@@ -130,6 +134,7 @@ impl Planner<'_> {
                         name: to.name.clone(),
                         word: word.clone(),
                         after: before.cloned(),
+                        before: from.words.first().filter(|_| before.is_none()).cloned(),
                     });
                 }
                 before = Some(word);
@@ -143,10 +148,9 @@ impl Planner<'_> {
                 let disturbed = self.disturbed.entry(table.key()).or_default();
                 disturbed.insert(table.case.item_key(&column.name));
                 if column.generated.is_none() {
-                    // The default that comes afterwards: the old one may be a word that goes.
                     let after = self.to.table(&table.name).and_then(|after| after.column(&column.name));
                     let default = after.filter(|after| after.ty == column.ty).and_then(|after| after.default.clone());
-                    columns.push((table.name.clone(), Column { default, ..column.clone() }));
+                    columns.push(SwappedColumn { table: table.name.clone(), column: column.clone(), default });
                 }
             }
         }
@@ -321,7 +325,12 @@ impl Planner<'_> {
             let (from, to) = (from.name.clone(), to.name.clone());
             self.stages.rename_tables.push(Step::RenameTable { from, to, by_way_of: None });
         }
-        self.columns(from, to);
+        if from.options != to.options {
+            let (old, new) = (from.options.clone(), to.options.clone());
+            self.stages.describe.push(Step::SetOptions { table: to.name.clone(), from: old, to: new });
+        }
+        let releases = self.releases_identity(from, to, alteration);
+        self.columns(from, to, releases);
         self.constraints(from, to, alteration);
         self.indexes(from, to, alteration);
         if from.comment != to.comment {
@@ -330,8 +339,27 @@ impl Planner<'_> {
         }
     }
 
-    fn columns(&mut self, from: &Table, to: &Table) {
+    /// Whether a column stops to number rows while the keys of its table change: it may not do so without a key.
+    fn releases_identity(&self, from: &Table, to: &Table, alteration: Option<&TableAlteration>) -> bool {
+        let numbering = from.columns.iter().find(|column| column.identity.is_some());
+        let Some(column) = numbering.filter(|_| self.dialect.facts().identity_needs_key) else { return false };
+        let stays = to.column(&column.name).is_some_and(|after| after.identity.is_some());
+        let items = alteration.iter().flat_map(|alteration| &alteration.items);
+        let mut keys = items.filter(|item| matches!(item, ItemChange::PrimaryKey(_) | ItemChange::Unique(_)));
+        !stays || keys.next().is_some()
+    }
+
+    fn columns(&mut self, from: &Table, to: &Table, releases: bool) {
         let table = to.name.clone();
+        let mut from = from.clone();
+        if releases && let Some(numbering) = from.columns.iter_mut().find(|column| column.identity.is_some()) {
+            let plain = Column { identity: None, ..numbering.clone() };
+            let (old, new) = (Box::new(numbering.clone()), Box::new(plain.clone()));
+            let step = Step::AlterColumn { table: from.name.clone(), from: old, to: new };
+            self.stages.release_identities.push(step);
+            *numbering = plain;
+        }
+        let from = &from;
         for old in from.columns.iter().filter(|column| to.column(&column.name).is_none()) {
             let step = Step::DropColumn { table: table.clone(), column: old.clone() };
             // Before the columns it reads.
@@ -355,9 +383,32 @@ impl Planner<'_> {
                 self.drop_computed(from, old);
                 self.add_column(to, new);
             } else if renamed != *new {
-                let (from, to) = (Box::new(renamed), Box::new(new.clone()));
-                self.stages.alter_columns.push(Step::AlterColumn { table: table.clone(), from, to });
+                self.alter_column(&table, renamed, new);
             }
+        }
+    }
+
+    fn alter_column(&mut self, table: &str, from: Column, to: &Column) {
+        let step = |from: Column, to: Column| Step::AlterColumn {
+            table: table.to_owned(),
+            from: Box::new(from),
+            to: Box::new(to),
+        };
+        // Where it can only number rows once its key is there, that comes last.
+        if self.dialect.facts().identity_needs_key && from.identity.is_none() && to.identity.is_some() {
+            let plain = Column { identity: None, ..to.clone() };
+            if from != plain {
+                self.stages.alter_columns.push(step(from, plain.clone()));
+            }
+            self.stages.grant_identities.push(step(plain, to.clone()));
+            return;
+        }
+        let stops_computing = from.generated.is_some() && to.generated.is_none();
+        let step = step(from, to.clone());
+        match stops_computing {
+            // Before what it was computed from changes.
+            true => self.stages.alter_columns.insert(0, step),
+            false => self.stages.alter_columns.push(step),
         }
     }
 
@@ -384,12 +435,25 @@ impl Planner<'_> {
     }
 
     fn add_column(&mut self, table: &Table, column: &Column) {
-        let step = Step::AddColumn {
+        let facts = self.dialect.facts();
+        let key = self.key_of_identity(table, column);
+        let mut step = Step::AddColumn {
             table: table.name.clone(),
             column: column.clone(),
             checks: Vec::new(),
             foreign_keys: Vec::new(),
+            key,
         };
+        let is_filled = column.nullable || column.default.is_some() || column.generated.is_some();
+        if facts.fills_silently && !is_filled && column.identity.is_none() {
+            // First without a value, then required: where rows are there, the second step is refused, instead of the
+            // server making up values.
+            let optional = Column { nullable: true, ..column.clone() };
+            if let Step::AddColumn { column, .. } = &mut step {
+                *column = optional.clone();
+            }
+            self.alter_column(&table.name, optional, column);
+        }
         match &column.generated {
             None => self.stages.add_columns.push(step),
             Some(generated) => {
@@ -407,6 +471,17 @@ impl Planner<'_> {
                 adds.insert(at, step);
             }
         }
+    }
+
+    /// The key that a new column which numbers rows has to come with.
+    fn key_of_identity(&self, table: &Table, column: &Column) -> Option<Constraint> {
+        if !self.dialect.facts().identity_needs_key || column.identity.is_none() {
+            return None;
+        }
+        let begins = |columns: &[KeyColumn]| columns.first().is_some_and(|first| first.name == column.name);
+        let primary = table.primary_key.as_ref().filter(|key| begins(&key.columns));
+        let unique = table.uniques.iter().find(|key| begins(&key.columns));
+        primary.map(|key| Constraint::PrimaryKey(key.clone())).or(unique.map(|key| Constraint::Unique(key.clone())))
     }
 
     fn constraints(&mut self, from: &Table, to: &Table, alteration: Option<&TableAlteration>) {
@@ -496,6 +571,13 @@ impl Planner<'_> {
     }
 
     fn add_constraint(&mut self, table: &str, constraint: Constraint) {
+        let comes_along = |step: &Step| match step {
+            Step::AddColumn { table: owner, key: Some(key), .. } => owner == table && *key == constraint,
+            _ => false,
+        };
+        if self.stages.add_columns.iter().any(comes_along) {
+            return;
+        }
         self.stages.add_constraints.push(Step::AddConstraint { table: table.to_owned(), constraint });
     }
 

@@ -1,6 +1,9 @@
 //! The steps a plan is made of.
 
+use std::collections::BTreeSet;
+
 use crate::diff::TableAlteration;
+use crate::sql::Expression;
 use crate::physical::{Check, Column, EnumType, ForeignKey, Index, PrimaryKey, Table, Unique};
 
 /// One change in its place. A typed value, never text.
@@ -31,6 +34,8 @@ pub enum Step {
         checks: Vec<Check>,
         /// References that come with it.
         foreign_keys: Vec<ForeignKey>,
+        /// The key that it cannot be without.
+        key: Option<Constraint>,
     },
     /// Drop a column.
     DropColumn {
@@ -101,11 +106,22 @@ pub enum Step {
         name: String,
         /// The word.
         word: String,
-        /// The word it stands behind; the first of all where there is none.
+        /// The word it stands behind.
         after: Option<String>,
+        /// The word it stands before, where it is the first of all.
+        before: Option<String>,
     },
     /// Make an enum type anew under its name, with the columns that are of it.
     RemakeEnum(Box<EnumSwap>),
+    /// Change a table's storage options.
+    SetOptions {
+        /// The table.
+        table: String,
+        /// As they are.
+        from: BTreeSet<String>,
+        /// As they are to be.
+        to: BTreeSet<String>,
+    },
     /// Describe a table or an enum type.
     SetComment {
         /// What is described.
@@ -178,8 +194,19 @@ pub struct EnumSwap {
     pub to: EnumType,
     /// The name that the old type has in between.
     pub temporary: String,
-    /// The columns that are of it, each with its table.
-    pub columns: Vec<(String, Column)>,
+    /// The columns that are of it.
+    pub columns: Vec<SwappedColumn>,
+}
+
+/// A column whose enum type is made anew.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SwappedColumn {
+    /// Its table.
+    pub table: String,
+    /// As it is.
+    pub column: Column,
+    /// The default it has afterwards: the old one may be a word that goes.
+    pub default: Option<Expression>,
 }
 
 /// What a description is of.
@@ -245,6 +272,7 @@ impl Step {
             Self::DropEnum(_) => "drop-enum",
             Self::AddEnumWord { .. } => "add-enum-word",
             Self::RemakeEnum(_) => "remake-enum",
+            Self::SetOptions { .. } => "set-options",
             Self::SetComment { .. } => "set-comment",
         }
     }
@@ -264,7 +292,8 @@ impl Step {
             | Self::RenameConstraint { table, .. }
             | Self::CreateIndex { table, .. }
             | Self::DropIndex { table, .. }
-            | Self::RenameIndex { table, .. } => table,
+            | Self::RenameIndex { table, .. }
+            | Self::SetOptions { table, .. } => table,
             Self::CreateEnum(one) | Self::DropEnum(one) => &one.name,
             Self::AddEnumWord { name, .. } => name,
             Self::RemakeEnum(swap) => &swap.to.name,
@@ -283,6 +312,7 @@ impl Step {
             | Self::CreateEnum(_)
             | Self::DropEnum(_)
             | Self::RemakeEnum(_)
+            | Self::SetOptions { .. }
             | Self::SetComment { .. } => table.to_owned(),
             Self::AddColumn { column, .. } | Self::DropColumn { column, .. } => format!("{table}.{}", column.name),
             Self::RenameColumn { to, .. } | Self::RenameConstraint { to, .. } | Self::RenameIndex { to, .. } => {
@@ -326,6 +356,7 @@ impl Step {
             Self::DropEnum(one) => format!("drop enum {}", one.name),
             Self::AddEnumWord { name, word, .. } => format!("add word {word} to enum {name}"),
             Self::RemakeEnum(swap) => format!("make enum {} anew", swap.to.name),
+            Self::SetOptions { table, .. } => format!("change options of table {table}"),
             Self::SetComment { on: Commented::Table(name), .. } => format!("describe table {name}"),
             Self::SetComment { on: Commented::Enum(name), .. } => format!("describe enum {name}"),
         }

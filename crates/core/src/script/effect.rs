@@ -52,7 +52,7 @@ pub fn effect(step: &ScriptStep, live: &Schema) -> Effect {
         "rename-constraint" => is_there(uniques() || checks() || references()),
         "create-enum" => is_there(live.enumeration(object).is_some()),
         "drop-enum" => is_gone(live.enumeration(object).is_some()),
-        "alter-column" | "set-comment" | "add-enum-word" => Effect::Repeatable,
+        "alter-column" | "set-options" | "set-comment" | "add-enum-word" => Effect::Repeatable,
         _ => Effect::Unknown,
     }
 }

@@ -332,8 +332,11 @@ impl Reader<'_> {
                     (select array_agg(coalesce(a.attcollation, 0) order by n.ordinality)
                      from unnest(i.indkey) with ordinality n(attnum, ordinality)
                      left join pg_attribute a on a.attrelid = i.indrelid and a.attnum = n.attnum
-                     where i.indcollation <> array_fill(0::oid, array[i.indnkeyatts])::oidvector),
-                    i.indisclustered, i.indisreplident
+                     where 0 <> any (i.indcollation::oid[])),
+                    i.indisclustered, i.indisreplident,
+                    case when i.indexprs is not null then
+                        (select array_agg(distinct a.attcollation) from pg_attribute a
+                         where a.attrelid = i.indrelid and a.attnum > 0 and not a.attisdropped) end
              from pg_index i
              join pg_class ic on ic.oid = i.indexrelid
              join pg_class c on c.oid = i.indrelid and c.relnamespace = $namespace and c.relkind = 'r'
@@ -355,11 +358,13 @@ impl Reader<'_> {
             if let Some(place) = optional(&row, 14) {
                 peculiarities.push(format!("tablespace {place}"));
             }
-            let own: Vec<u32> = numbers(&row, 15);
+            let (own, of_table): (Vec<u32>, Vec<u32>) = (numbers(&row, 15), numbers(&row, 18));
             let collated = numbers::<u32>(&row, 7).into_iter().enumerate().map(|(at, collation)| {
                 // 100 is the database's own (PostgreSQL 17, `pg_collation.dat`).
                 let is_columns = own.get(at).is_some_and(|own| *own == collation);
-                let is_usual = collation == 0 || is_columns || (own.get(at) == Some(&0) && collation == 100);
+                // An expression has that of the columns it reads.
+                let is_inherited = own.get(at) == Some(&0) && (collation == 100 || of_table.contains(&collation));
+                let is_usual = collation == 0 || is_columns || is_inherited;
                 if is_usual { None } else { collations.get(&collation).cloned().flatten() }
             });
             let operators = numbers::<u32>(&row, 8).into_iter().map(|class| classes.get(&class).cloned().flatten());

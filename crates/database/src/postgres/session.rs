@@ -36,7 +36,8 @@ set lock_timeout = '2s';
 
 const JOURNAL: JournalSql = JournalSql {
     exists: "select 1 where to_regclass('hollow_oak_journal') is not null",
-    create: "
+    create: [
+        "
 create table if not exists hollow_oak_journal (
     seq bigint generated always as identity primary key,
     project text not null,
@@ -57,14 +58,15 @@ create table if not exists hollow_oak_journal (
     took_ms bigint,
     oak_version text not null,
     format integer not null
-);
+)",
+        "
 create table if not exists hollow_oak_store (
     kind text not null,
     hash text not null,
     content text not null,
     primary key (kind, hash)
-);
-",
+)",
+    ],
     now: "clock_timestamp()",
     at: "to_char(at at time zone 'UTC', 'YYYY-MM-DD\"T\"HH24:MI:SS.MS\"Z\"')",
     by: "\"by\"",

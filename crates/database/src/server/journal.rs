@@ -20,7 +20,7 @@ pub(crate) struct JournalSql {
     /// A query with a row where the journal is there.
     pub(crate) exists: &'static str,
     /// Makes both tables.
-    pub(crate) create: &'static str,
+    pub(crate) create: [&'static str; 2],
     /// The moment, as a value for `at`.
     pub(crate) now: &'static str,
     /// `at` as text: UTC, to the millisecond.
@@ -42,8 +42,7 @@ pub(super) fn create(session: &mut dyn Session) -> Result<(), ServerError> {
     if exists(session)? {
         return Ok(());
     }
-    let sql = session.journal_sql().create;
-    session.execute(sql)
+    session.journal_sql().create.into_iter().try_for_each(|sql| session.execute(sql))
 }
 
 fn number(text: Option<&String>) -> Option<i64> {

@@ -30,7 +30,7 @@ pub(crate) trait Session: Send {
     /// Whether DDL is part of a transaction.
     fn transactional_ddl(&self) -> bool;
 
-    /// Runs one or more statements.
+    /// Runs one statement.
     fn execute(&mut self, sql: &str) -> Result<(), ServerError>;
 
     /// Asks one question.

@@ -28,6 +28,8 @@ pub(super) const FACTS: Facts = Facts {
     renames_indexes: true,
     tables_hold_indexes: false,
     references_need_own_index: false,
+    identity_needs_key: false,
+    fills_silently: false,
     name_case: NameCase::Counts,
 };
 

@@ -1,11 +1,13 @@
 //! Steps as PostgreSQL's SQL.
 
+use std::collections::BTreeSet;
+
 use super::quote::{literal, quote, quote_all};
 use super::types::{Family, family};
 use crate::physical::{
     Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, TypeName, Unique,
 };
-use crate::plan::{Commented, Constraint, EnumSwap, Step};
+use crate::plan::{Commented, Constraint, EnumSwap, Step, SwappedColumn};
 use crate::schema::{Action, Deferrable, Identity, NullsOrder};
 use crate::sql::{Expression, in_parentheses};
 
@@ -39,16 +41,18 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         Step::RenameIndex { from, to, .. } => vec![format!("alter index {} rename to {}", quote(from), quote(to))],
         Step::CreateEnum(one) => create_enum(one),
         Step::DropEnum(one) => vec![format!("drop type {}", quote(&one.name))],
-        Step::AddEnumWord { name, word, after } => {
-            let place = match after {
-                Some(after) => format!("after {}", literal(after)),
-                None => String::new(),
+        Step::AddEnumWord { name, word, after, before } => {
+            let place = match (after, before) {
+                (Some(after), _) => format!("after {}", literal(after)),
+                (None, Some(before)) => format!("before {}", literal(before)),
+                (None, None) => String::new(),
             };
             // Again after an interruption it does no harm.
             let statement = format!("alter type {} add value if not exists {} {place}", quote(name), literal(word));
             vec![statement.trim_end().to_owned()]
         }
         Step::RemakeEnum(swap) => remake_enum(swap),
+        Step::SetOptions { table, from, to } => set_options(table, from, to),
         Step::SetComment { on, text } => {
             let object = match on {
                 Commented::Table(name) => format!("table {}", quote(name)),
@@ -63,6 +67,26 @@ fn alter(table: &str, action: &str) -> String {
     format!("alter table {} {action}", quote(table))
 }
 
+fn set_options(table: &str, from: &BTreeSet<String>, to: &BTreeSet<String>) -> Vec<String> {
+    let mut statements = Vec::new();
+    match (from.contains("unlogged"), to.contains("unlogged")) {
+        (true, false) => statements.push(alter(table, "set logged")),
+        (false, true) => statements.push(alter(table, "set unlogged")),
+        _ => {}
+    }
+    let name = |option: &String| option.split('=').next().unwrap_or_default().to_owned();
+    let set: Vec<_> = to.difference(from).filter(|option| option.contains('=')).cloned().collect();
+    let gone = from.difference(to).filter(|option| option.contains('='));
+    let gone: Vec<_> = gone.map(name).filter(|gone| !to.iter().any(|option| name(option) == *gone)).collect();
+    if !set.is_empty() {
+        statements.push(alter(table, &format!("set ({})", set.join(", "))));
+    }
+    if !gone.is_empty() {
+        statements.push(alter(table, &format!("reset ({})", gone.join(", "))));
+    }
+    statements
+}
+
 fn comment_on(object: &str, text: Option<&String>) -> String {
     format!("comment on {object} is {}", text.map_or("null".into(), |text| literal(text)))
 }
@@ -74,7 +98,8 @@ fn comment_on_column(table: &str, column: &Column, text: Option<&String>) -> Str
 fn create_table(table: &Table) -> Vec<String> {
     let mut lines: Vec<String> = table.columns.iter().map(column_definition).collect();
     lines.extend(table.primary_key.iter().map(primary_key));
-    lines.extend(table.uniques.iter().map(unique));
+    let (uniques, repeated) = repeated_keys(table);
+    lines.extend(uniques.into_iter().map(unique));
     lines.extend(table.foreign_keys.iter().map(foreign_key));
     lines.extend(table.checks.iter().map(check));
     let unlogged = if table.has_option("unlogged") { "unlogged " } else { "" };
@@ -82,12 +107,24 @@ fn create_table(table: &Table) -> Vec<String> {
     let with = if parameters.is_empty() { String::new() } else { format!(" with ({})", parameters.join(", ")) };
     let body = if lines.is_empty() { "()".to_owned() } else { format!("(\n    {}\n)", lines.join(",\n    ")) };
     let mut statements = vec![format!("create {unlogged}table {} {body}{with}", quote(&table.name))];
+    statements.extend(repeated.into_iter().map(|one| alter(&table.name, &format!("add {}", unique(one)))));
     if let Some(text) = &table.comment {
         statements.push(comment_on(&format!("table {}", quote(&table.name)), Some(text)));
     }
     let described = table.columns.iter().filter(|column| column.comment.is_some());
     statements.extend(described.map(|column| comment_on_column(&table.name, column, column.comment.as_ref())));
     statements
+}
+
+/// Unique constraints that say something new, and those over the same columns as an earlier key: `create table` passes
+/// over the latter without a word (PostgreSQL 17, `transformIndexConstraints`), and `alter table` does not.
+fn repeated_keys(table: &Table) -> (Vec<&Unique>, Vec<&Unique>) {
+    let mut seen: Vec<&[KeyColumn]> = table.primary_key.iter().map(|key| key.columns.as_slice()).collect();
+    table.uniques.iter().partition(|one| {
+        let is_new = !seen.contains(&one.columns.as_slice());
+        seen.push(&one.columns);
+        is_new
+    })
 }
 
 fn column_definition(column: &Column) -> String {
@@ -228,7 +265,7 @@ fn key_columns(columns: &[KeyColumn]) -> String {
 }
 
 /// What stands behind a constraint, as the catalogue words it.
-fn attributes(attributes: &std::collections::BTreeSet<String>) -> String {
+fn attributes(attributes: &BTreeSet<String>) -> String {
     attributes.iter().map(|attribute| format!(" {attribute}")).collect()
 }
 
@@ -329,7 +366,7 @@ fn remake_enum(swap: &EnumSwap) -> Vec<String> {
         format!("alter type {name} rename to {}", quote(&swap.temporary)),
         enum_statement(&swap.to.name, &swap.to.words),
     ];
-    for (table, column) in &swap.columns {
+    for SwappedColumn { table, column, default } in &swap.columns {
         let place = quote(&column.name);
         let action = |action: &str| alter(table, &format!("alter column {place} {action}"));
         if column.default.is_some() {
@@ -337,7 +374,7 @@ fn remake_enum(swap: &EnumSwap) -> Vec<String> {
         }
         let array = if column.ty.text().ends_with("[]") { "[]" } else { "" };
         statements.push(action(&format!("set data type {name}{array} using {place}::text{array}::{name}{array}")));
-        if let Some(default) = &column.default {
+        if let Some(default) = default {
             statements.push(action(&format!("set default {}", default_value(default))));
         }
     }

@@ -117,6 +117,7 @@ fn additions(alteration: &TableAlteration, parts: &Parts<'_>) -> Option<Vec<Step
             .filter(|(name, _)| *name == column.name)
             .map(|(_, key)| (*key).clone())
             .collect(),
+        key: None,
     };
     Some(added.into_iter().map(of).collect())
 }

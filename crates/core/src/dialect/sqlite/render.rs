@@ -17,7 +17,7 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             renames(from, by_way_of.as_deref(), to, rename)
         }
         Step::RebuildTable(rebuild) => rebuild_table(rebuild),
-        Step::AddColumn { table, column, checks, foreign_keys } => {
+        Step::AddColumn { table, column, checks, foreign_keys, .. } => {
             let mut definition = column_definition(column);
             for check in checks {
                 definition.push_str(&format!(" {}", check_clause(check)));
@@ -47,6 +47,7 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         | Step::DropEnum(_)
         | Step::AddEnumWord { .. }
         | Step::RemakeEnum(_)
+        | Step::SetOptions { .. }
         | Step::SetComment { .. } => unreachable!("SQLite makes a table anew for this, or has no such thing"),
     }
 }

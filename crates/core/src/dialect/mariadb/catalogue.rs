@@ -1,0 +1,307 @@
+//! The catalogue of a MariaDB or MySQL database as a physical schema.
+//!
+//! The rows are what the database crate's queries give; which column of `information_schema` each comes from is said
+//! there.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::lower::{as_unique, is_plain_unique, table_collation};
+use super::types::{is_text, type_name};
+use super::{FACTS, Flavor, SYNTAX};
+use crate::physical::{
+    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, ObjectKind, PrimaryKey,
+    Schema, Table, Unmanaged,
+};
+use crate::schema::{Action, Deferrable, Identity, Storage};
+use crate::sql::Expression;
+
+/// Rows of the catalogue, one list a kind of object.
+#[derive(Clone, Debug, Default)]
+pub struct Catalogue {
+    /// Tables.
+    pub tables: Vec<TableRow>,
+    /// Their columns, in order.
+    pub columns: Vec<ColumnRow>,
+    /// Parts of their indexes, in order.
+    pub parts: Vec<PartRow>,
+    /// Columns of their references, in order.
+    pub references: Vec<ReferenceRow>,
+    /// Their checks.
+    pub checks: Vec<CheckRow>,
+    /// Everything else.
+    pub others: Vec<OtherRow>,
+}
+
+/// A table.
+#[derive(Clone, Debug, Default)]
+pub struct TableRow {
+    /// Its name.
+    pub name: String,
+    /// Its engine.
+    pub engine: String,
+    /// Its default collation.
+    pub collation: String,
+    /// Options of its making that are not as usual.
+    pub options: Vec<String>,
+    /// Its description; empty for none.
+    pub comment: String,
+}
+
+/// A column.
+#[derive(Clone, Debug, Default)]
+pub struct ColumnRow {
+    /// Its table.
+    pub table: String,
+    /// Its name.
+    pub name: String,
+    /// Its whole type.
+    pub ty: String,
+    /// Whether it may hold null.
+    pub nullable: bool,
+    /// Its default.
+    pub default: Option<String>,
+    /// `auto_increment`, `on update …`, `VIRTUAL GENERATED` and the like.
+    pub extra: String,
+    /// The expression that computes it.
+    pub generated: Option<String>,
+    /// Its collation.
+    pub collation: Option<String>,
+    /// Its description; empty for none.
+    pub comment: String,
+}
+
+/// A part of an index.
+#[derive(Clone, Debug, Default)]
+pub struct PartRow {
+    /// The table.
+    pub table: String,
+    /// The index.
+    pub index: String,
+    /// Whether two rows may not share a key.
+    pub unique: bool,
+    /// The column.
+    pub column: Option<String>,
+    /// The expression, where there is no column.
+    pub expression: Option<String>,
+    /// Whether the order is descending.
+    pub descending: bool,
+    /// The length of the prefix, where it is not the whole column.
+    pub prefix: Option<u32>,
+    /// `BTREE`, `HASH`, `FULLTEXT`, `SPATIAL`.
+    pub method: String,
+    /// What is not as usual about the index, in words.
+    pub peculiarities: Vec<String>,
+}
+
+/// A column of a reference.
+#[derive(Clone, Debug, Default)]
+pub struct ReferenceRow {
+    /// The table.
+    pub table: String,
+    /// The reference.
+    pub name: String,
+    /// The column.
+    pub column: String,
+    /// The referenced table, with its database where it is another one.
+    pub referenced_table: String,
+    /// The referenced column.
+    pub referenced_column: String,
+    /// What follows from deleting the referenced row, in the server's words.
+    pub on_delete: String,
+    /// What follows from changing the referenced key, in the server's words.
+    pub on_update: String,
+}
+
+/// A check.
+#[derive(Clone, Debug, Default)]
+pub struct CheckRow {
+    /// The table.
+    pub table: String,
+    /// The check.
+    pub name: String,
+    /// Its condition.
+    pub condition: String,
+    /// Whether it stands with a column.
+    pub of_column: bool,
+    /// Whether it is in force.
+    pub enforced: bool,
+}
+
+/// An object that the model does not describe.
+#[derive(Clone, Debug)]
+pub struct OtherRow {
+    /// Its kind.
+    pub kind: ObjectKind,
+    /// Its name.
+    pub name: String,
+    /// The table it belongs to.
+    pub table: Option<String>,
+    /// Its definition.
+    pub sql: String,
+}
+
+/// Puts the rows together.
+pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
+    let mut tables: BTreeMap<String, Table> = BTreeMap::new();
+    for row in catalogue.tables {
+        let mut table = Table::new(row.name, FACTS.name_case);
+        table.options.insert(format!("collate={}", row.collation));
+        if !row.engine.eq_ignore_ascii_case("innodb") {
+            table.options.insert(format!("engine={}", row.engine.to_ascii_lowercase()));
+        }
+        table.options.extend(row.options);
+        table.comment = filled(row.comment);
+        tables.insert(table.name.clone(), table);
+    }
+    // A JSON column is a long text with a check of its own on MariaDB (MariaDB, "JSON Data Type").
+    let json: BTreeSet<(String, String)> = catalogue
+        .checks
+        .iter()
+        .filter(|check| check.of_column && check.condition == format!("json_valid(`{}`)", check.name.replace('`', "``")))
+        .map(|check| (check.table.clone(), check.name.clone()))
+        .collect();
+    for row in catalogue.columns {
+        let is_json = json.contains(&(row.table.clone(), row.name.clone()));
+        if let Some(table) = tables.get_mut(&row.table) {
+            let made = column(flavor, row, is_json, &table_collation(table));
+            table.columns.push(made);
+        }
+    }
+    indexes(catalogue.parts, &mut tables);
+    references(catalogue.references, &mut tables);
+    for row in catalogue.checks {
+        let Some(table) = tables.get_mut(&row.table) else { continue };
+        let is_json = table.column(&row.name).is_some_and(|column| column.ty.canonical() == "JSON");
+        if row.of_column && is_json && json.contains(&(row.table.clone(), row.name.clone())) {
+            continue;
+        }
+        let mut attributes = BTreeSet::new();
+        if !row.enforced {
+            attributes.insert("not enforced".to_owned());
+        }
+        if row.of_column {
+            attributes.insert("with the column".to_owned());
+        }
+        let expression = Expression::read(&row.condition, SYNTAX);
+        table.checks.push(Check { name: Some(row.name), expression, attributes });
+    }
+    let mut unmanaged: Vec<Unmanaged> = catalogue
+        .others
+        .into_iter()
+        .map(|other| Unmanaged { kind: other.kind, name: other.name, table: other.table, sql: other.sql })
+        .collect();
+    unmanaged.sort();
+    Introspected { schema: Schema::new(FACTS.name_case, tables.into_values()), unmanaged }
+}
+
+fn filled(text: String) -> Option<String> {
+    Some(text).filter(|text| !text.is_empty())
+}
+
+fn column(flavor: Flavor, row: ColumnRow, is_json: bool, table_collation: &str) -> Column {
+    let is_json = is_json && row.ty.eq_ignore_ascii_case("longtext") && row.collation.as_deref() == Some("utf8mb4_bin");
+    let ty = if is_json { type_name("json") } else { type_name(&row.ty) };
+    let mut column = Column::new(row.name, ty);
+    column.nullable = row.nullable;
+    let extra = row.extra.to_ascii_lowercase();
+    if let Some(text) = filled(row.generated.unwrap_or_default()) {
+        let storage = if extra.contains("stored") || extra.contains("persistent") { Storage::Stored } else { Storage::Virtual };
+        column.generated = Some(Generated { expression: Expression::read(&text, SYNTAX), storage });
+        // It may hold null, whatever it is computed from.
+        column.nullable = true;
+    } else {
+        column.default = row.default.and_then(|text| default(flavor, &text, &extra, &column));
+    }
+    if is_text(&column.ty) {
+        column.collation = row.collation.filter(|name| name != table_collation);
+    }
+    for word in extra.split(',').flat_map(|part| part.split("default_generated")).map(str::trim) {
+        match word {
+            "" => {}
+            "auto_increment" => column.identity = Some(Identity::default()),
+            other if other.contains("generated") => {
+                if other.contains("invisible") {
+                    column.attributes.insert("invisible".into());
+                }
+            }
+            other => {
+                column.attributes.insert(other.to_owned());
+            }
+        }
+    }
+    column.comment = filled(row.comment);
+    column
+}
+
+fn default(flavor: Flavor, text: &str, extra: &str, column: &Column) -> Option<Expression> {
+    match flavor {
+        // MariaDB 10.2.7, "Information Schema COLUMNS Table": literals are quoted, and no default is the word NULL.
+        Flavor::Mariadb if text == "NULL" => None,
+        Flavor::Mariadb => Some(Expression::read(text, SYNTAX)),
+        // MySQL 8.4, "The INFORMATION_SCHEMA COLUMNS Table": the value itself, and expressions are marked.
+        Flavor::Mysql if extra.contains("default_generated") => Some(Expression::read(text, SYNTAX)),
+        Flavor::Mysql => {
+            let is_number = text.parse::<f64>().is_ok() && !is_text(&column.ty);
+            let text = if is_number { text.to_owned() } else { super::quote::literal(text) };
+            Some(Expression::read(&text, SYNTAX))
+        }
+    }
+}
+
+fn indexes(parts: Vec<PartRow>, tables: &mut BTreeMap<String, Table>) {
+    for rows in parts.chunk_by(|a, b| a.table == b.table && a.index == b.index) {
+        let first = &rows[0];
+        let Some(table) = tables.get_mut(&first.table) else { continue };
+        if first.index == "PRIMARY" {
+            let columns = rows.iter().filter_map(|row| row.column.as_ref()).map(KeyColumn::new);
+            table.primary_key =
+                Some(PrimaryKey { name: None, columns: columns.collect(), attributes: BTreeSet::new() });
+            continue;
+        }
+        let made = rows.iter().map(|row| {
+            let key = match (&row.column, &row.expression) {
+                (Some(name), _) => IndexKey::Column(name.clone()),
+                (None, text) => IndexKey::Expression(Expression::read(text.as_deref().unwrap_or_default(), SYNTAX)),
+            };
+            IndexPart { descending: row.descending, prefix: row.prefix, ..IndexPart::new(key) }
+        });
+        let method = first.method.to_ascii_lowercase();
+        let mut index = Index::new(first.index.clone(), first.unique, made.collect());
+        index.attributes = first.peculiarities.iter().cloned().collect();
+        index.method = Some(method).filter(|method| method != "btree");
+        if matches!(index.method.as_deref(), Some("fulltext" | "spatial")) {
+            index.parts.iter_mut().for_each(|part| part.prefix = None);
+        }
+        match is_plain_unique(&index) {
+            true => table.uniques.push(as_unique(index)),
+            false => table.indexes.push(index),
+        }
+    }
+}
+
+fn references(rows: Vec<ReferenceRow>, tables: &mut BTreeMap<String, Table>) {
+    for rows in rows.chunk_by(|a, b| a.table == b.table && a.name == b.name) {
+        let first = &rows[0];
+        let Some(table) = tables.get_mut(&first.table) else { continue };
+        table.foreign_keys.push(ForeignKey {
+            name: Some(first.name.clone()),
+            columns: rows.iter().map(|row| row.column.clone()).collect(),
+            referenced_table: first.referenced_table.clone(),
+            referenced_columns: rows.iter().map(|row| row.referenced_column.clone()).collect(),
+            on_delete: action(&first.on_delete),
+            on_update: action(&first.on_update),
+            deferrable: Deferrable::No,
+            attributes: BTreeSet::new(),
+        });
+    }
+}
+
+/// InnoDB takes RESTRICT and NO ACTION for the same (MariaDB, "Foreign Keys").
+fn action(words: &str) -> Action {
+    match words.to_ascii_uppercase().as_str() {
+        "CASCADE" => Action::Cascade,
+        "SET NULL" => Action::SetNull,
+        "SET DEFAULT" => Action::SetDefault,
+        _ => Action::NoAction,
+    }
+}

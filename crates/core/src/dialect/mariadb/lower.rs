@@ -1,0 +1,483 @@
+//! What MariaDB and MySQL store for a logical schema.
+
+use std::collections::BTreeSet;
+
+use super::quote::{literal, quote};
+use super::types::{is_text, key_bytes, portable, type_name};
+use super::{COLLATION, FACTS, Flavor, SYNTAX};
+use crate::dialect::lowering::{self, Lowering, Storing, typed};
+use crate::dialect::{Facts, Lowered};
+use crate::physical::{self, IndexKey, TypeName};
+use crate::schema::{
+    Action, Column, Deferrable, Fault, FaultKind, ForeignKey, Identity, Index, Item, KeyPart, Part, Place, Provider,
+    Schema, Scoped, Storage, Table, Type, Value,
+};
+use crate::sql::{Expression, unquote};
+
+/// InnoDB, "Limits": the longest key of a table with dynamic rows, in bytes.
+const LONGEST_KEY: u64 = 3072;
+
+/// MariaDB, "VARCHAR": a row holds 65,535 bytes, which is 16,383 characters of utf8mb4.
+const LONGEST_TEXT: u32 = 16_383;
+
+/// Lowers a schema; see [`crate::Dialect::lower`].
+pub(in crate::dialect) fn lower(flavor: Flavor, schema: &Schema) -> Result<Lowered, Vec<Fault>> {
+    lowering::lower(&Mariadb(flavor), schema)
+}
+
+struct Mariadb(Flavor);
+
+impl Mariadb {
+    fn name(&self) -> &'static str {
+        self.0.provider().word()
+    }
+}
+
+impl Storing for Mariadb {
+    fn provider(&self) -> Provider {
+        self.0.provider()
+    }
+
+    fn facts(&self) -> Facts {
+        FACTS
+    }
+
+    /// Declared texts are standard SQL, in which a backslash is a backslash.
+    fn expression(&self, table: &Table, text: &str) -> Expression {
+        let escaped = |written: &str| written.contains('\\').then(|| literal(&unquote(written)));
+        lowering::respelled(table, text, SYNTAX, quote, escaped)
+    }
+
+    fn reserved(&self) -> &'static [(&'static str, &'static str)] {
+        &[("hollow_oak_", "oak's own tables")]
+    }
+
+    fn option(&self, lowering: &mut Lowering<'_, Self>, option: &str, table: &mut physical::Table, place: Place) {
+        let folded = option.to_ascii_lowercase();
+        let (name, value) = folded.split_once('=').map_or((folded.as_str(), ""), |(name, value)| (name, value));
+        let (name, value) = (name.trim(), value.trim());
+        if value.is_empty() || !["engine", "row_format", "collate"].contains(&name) {
+            let kind = FaultKind::UnknownOption {
+                provider: self.0.provider(),
+                option: option.to_owned(),
+                nearest: None,
+                known: "\"engine=…\", \"row_format=…\" and \"collate=…\"",
+            };
+            lowering.fault(kind, place);
+            return;
+        }
+        if (name, value) != ("engine", "innodb") && (name, value) != ("row_format", "dynamic") {
+            table.options.insert(format!("{name}={value}"));
+        }
+    }
+
+    fn column(
+        &self,
+        lowering: &mut Lowering<'_, Self>,
+        _: &Table,
+        column: &Column,
+        _: &mut physical::Table,
+        place: &Place,
+    ) -> physical::Column {
+        let ty = self.column_type(lowering, column, place);
+        let mut made = typed(column, ty);
+        if let Some(identity) = lowering.identity(column) {
+            let plain = Identity::default();
+            if *identity != plain {
+                let kind = lowering.not_expressible(
+                    "has no first number, step or refusal for an identity column",
+                    "write `identity`, and the rest in an `identity … for …` for the others",
+                );
+                lowering.fault(kind, place.clone().part(Part::Identity));
+            }
+            made.identity = Some(plain);
+        }
+        if column.on_update_now.as_ref().is_some_and(|scope| scope.holds(self.provider())) {
+            match &column.ty {
+                Type::Datetime(digits) | Type::Instant(digits) => {
+                    let digits = digits.unwrap_or(6);
+                    let precision = if digits == 0 { "()".into() } else { format!("({digits})") };
+                    made.attributes.insert(format!("on update current_timestamp{precision}"));
+                }
+                _ => {
+                    let what = format!("has no `on update now` for {}", column.ty);
+                    let kind = lowering.not_expressible(what, "make the column an `instant` or a `datetime`");
+                    lowering.fault(kind, place.clone().part(Part::OnUpdate));
+                }
+            }
+        }
+        if let Some(generated) = Scoped::pick(&column.generated, self.provider())
+            && !column.nullable
+        {
+            debug_assert!(matches!(generated.storage, Storage::Stored | Storage::Virtual));
+            // MariaDB, "Generated (Virtual and Persistent/Stored) Columns": NOT NULL is not allowed.
+            let kind = lowering.not_expressible("cannot declare a generated column required", "add `null` to the column");
+            lowering.fault(kind, place.clone().part(Part::Expression));
+        }
+        made
+    }
+
+    fn default(&self, _: &Table, column: &Column, value: &Value) -> Option<Expression> {
+        let digits = |digits: &Option<u8>| match digits.unwrap_or(6) {
+            0 => String::new(),
+            digits => digits.to_string(),
+        };
+        let text = match value {
+            Value::Null => return None,
+            Value::Number(text) => number(text, &column.ty),
+            Value::Text(text) => literal(text),
+            Value::Bytes(digits) => format!("x'{digits}'"),
+            Value::Bool(truth) => if *truth { "1" } else { "0" }.into(),
+            Value::Now => match &column.ty {
+                Type::Time(precision) => format!("utc_time({})", digits(precision)),
+                Type::Datetime(precision) | Type::Instant(precision) => format!("utc_timestamp({})", digits(precision)),
+                _ => "utc_timestamp()".into(),
+            },
+            Value::Today => "utc_date()".into(),
+            Value::NewUuid => "uuid()".into(),
+            Value::Word(word) => literal(word.as_str()),
+            Value::Expression(text) => return Some(Expression::read(text, SYNTAX)),
+        };
+        Some(Expression::read(&text, SYNTAX))
+    }
+
+    fn collation(&self, name: &str) -> Option<String> {
+        Some(name.to_ascii_lowercase())
+    }
+
+    fn index(&self, lowering: &mut Lowering<'_, Self>, index: &Index, made: &mut physical::Index, place: &Place) {
+        for (at, (part, made)) in index.parts.iter().zip(&mut made.parts).enumerate() {
+            let place = place.clone().part(Part::Element(at));
+            if matches!(part.key, KeyPart::Expression(_)) && matches!(made.key, IndexKey::Expression(_)) {
+                // MySQL 8.0.13 has functional key parts, and MariaDB does not.
+                if self.0 == Flavor::Mariadb {
+                    let instead = "index a generated column instead, or say `except mariadb` at the end of the item";
+                    let kind = lowering.not_expressible("has no expressions in indexes", instead);
+                    lowering.fault(kind, place.clone());
+                }
+            }
+            made.prefix = part.prefix;
+            let said = [
+                (part.operators.is_some(), "has no operator classes"),
+                (part.nulls.is_some(), "cannot place nulls in an index"),
+                (part.collate.is_some(), "has no collation of its own for a part of an index"),
+            ];
+            for (_, what) in said.into_iter().filter(|(said, _)| *said) {
+                lowering.refuse(what, place.clone());
+            }
+        }
+        if index.predicate.is_some() {
+            lowering.refuse("has no partial indexes", place.clone().part(Part::Expression));
+        }
+        if !index.including.is_empty() {
+            lowering.refuse("has no included columns in indexes", place.clone());
+        }
+        let method = index.method.as_deref().map(str::to_ascii_lowercase).filter(|method| method != "btree");
+        if let Some(method) = &method
+            && !["fulltext", "spatial"].contains(&method.as_str())
+        {
+            lowering.refuse(format!("has no index method {method}"), place.clone());
+        }
+        made.method = method;
+    }
+
+    fn nulls_equal(&self) -> Result<&'static str, &'static str> {
+        Err("never takes two nulls for equal in a unique constraint")
+    }
+
+    fn reference(&self, lowering: &mut Lowering<'_, Self>, _: &Table, key: &ForeignKey, place: &Place) {
+        // MariaDB, "Foreign Keys": SET DEFAULT is refused by InnoDB, and every check is immediate.
+        if key.on_delete == Action::SetDefault || key.on_update == Action::SetDefault {
+            lowering.refuse("has no `set default` for references", place.clone());
+        }
+        if key.deferrable != Deferrable::No {
+            lowering.refuse("has no deferrable references", place.clone());
+        }
+    }
+
+    fn finish(&self, lowering: &mut Lowering<'_, Self>, table: &Table, lowered: &mut physical::Table) {
+        if !lowered.options.iter().any(|option| option.starts_with("collate=")) {
+            lowered.options.insert(format!("collate={COLLATION}"));
+        }
+        let own = table_collation(lowered);
+        for column in &mut lowered.columns {
+            column.collation = column.collation.take().filter(|name| *name != own);
+        }
+        let key: Vec<String> =
+            lowered.primary_key.iter().flat_map(|key| &key.columns).map(|column| column.name.clone()).collect();
+        for column in lowered.columns.iter_mut().filter(|column| key.contains(&column.name)) {
+            column.nullable = false;
+        }
+        // InnoDB knows one action by two names (MariaDB, "Foreign Keys").
+        for key in &mut lowered.foreign_keys {
+            for action in [&mut key.on_delete, &mut key.on_update] {
+                if *action == Action::Restrict {
+                    *action = Action::NoAction;
+                }
+            }
+        }
+        uniques_among_indexes(lowered);
+        indexes_for_references(lowered);
+        self.index_names(lowering, table, lowered);
+        self.keys(lowering, table, lowered);
+        self.computed(lowering, table, lowered);
+        self.expressions(lowering, table, lowered);
+    }
+}
+
+/// The collation of the table, which its columns have unless they say otherwise.
+pub(super) fn table_collation(table: &physical::Table) -> String {
+    let stated = table.options.iter().find_map(|option| option.strip_prefix("collate="));
+    stated.unwrap_or(COLLATION).to_owned()
+}
+
+/// A number as the server stores it for a decimal: with all its places.
+fn number(text: &str, ty: &Type) -> String {
+    let Type::Decimal(Some((_, scale))) = ty else { return text.to_owned() };
+    if text.contains(['e', 'E']) || *scale == 0 {
+        return text.to_owned();
+    }
+    let (whole, fraction) = text.split_once('.').unwrap_or((text, ""));
+    let whole = if matches!(whole, "" | "-" | "+") { format!("{whole}0") } else { whole.to_owned() };
+    let width = *scale as usize;
+    let fraction: String = fraction.chars().chain(std::iter::repeat('0')).take(width.max(fraction.len())).collect();
+    format!("{whole}.{}", &fraction[..width.min(fraction.len())])
+}
+
+/// A unique index over whole columns is what a unique constraint is; there is one word for both.
+fn uniques_among_indexes(table: &mut physical::Table) {
+    let (uniques, indexes): (Vec<_>, Vec<_>) = std::mem::take(&mut table.indexes).into_iter().partition(is_plain_unique);
+    table.indexes = indexes;
+    table.uniques.extend(uniques.into_iter().map(as_unique));
+}
+
+pub(super) fn is_plain_unique(index: &physical::Index) -> bool {
+    let plain = |part: &physical::IndexPart| {
+        matches!(part.key, IndexKey::Column(_)) && !part.descending && part.prefix.is_none()
+    };
+    index.unique && index.method.is_none() && index.attributes.is_empty() && index.parts.iter().all(plain)
+}
+
+pub(super) fn as_unique(index: physical::Index) -> physical::Unique {
+    let columns = index.parts.into_iter().filter_map(|part| match part.key {
+        IndexKey::Column(name) => Some(physical::KeyColumn::new(name)),
+        IndexKey::Expression(_) => None,
+    });
+    physical::Unique { name: Some(index.name), columns: columns.collect(), attributes: BTreeSet::new() }
+}
+
+/// A reference stands on an index that begins with its columns; where none does, InnoDB makes one with the reference's
+/// name, and so do we, so that it is never there by surprise.
+fn indexes_for_references(table: &mut physical::Table) {
+    let mut missing: Vec<(String, Vec<String>)> = Vec::new();
+    for key in &table.foreign_keys {
+        let begins = |columns: Vec<&str>| {
+            columns.len() >= key.columns.len()
+                && columns.iter().zip(&key.columns).all(|(a, b)| table.case.same_item(a, b))
+        };
+        let named = |columns: &[physical::KeyColumn]| columns.iter().map(|one| one.name.clone()).collect::<Vec<_>>();
+        let keys = table.primary_key.iter().map(|one| named(&one.columns));
+        let keys = keys.chain(table.uniques.iter().map(|one| named(&one.columns)));
+        let indexes = table.indexes.iter().filter(|index| index.method.is_none()).map(|index| {
+            let whole = index.parts.iter().take_while(|part| part.prefix.is_none()).map_while(|part| match &part.key {
+                IndexKey::Column(name) => Some(name.clone()),
+                IndexKey::Expression(_) => None,
+            });
+            whole.collect::<Vec<_>>()
+        });
+        let serves = keys
+            .chain(indexes)
+            .chain(missing.iter().map(|(_, columns)| columns.clone()))
+            .any(|columns| begins(columns.iter().map(String::as_str).collect()));
+        if !serves {
+            missing.push((key.name.clone().unwrap_or_default(), key.columns.clone()));
+        }
+    }
+    for (name, columns) in missing {
+        let parts = columns.into_iter().map(|name| physical::IndexPart::new(IndexKey::Column(name)));
+        table.indexes.push(physical::Index::new(name, false, parts.collect()));
+    }
+}
+
+impl Mariadb {
+    fn column_type(&self, lowering: &mut Lowering<'_, Self>, column: &Column, place: &Place) -> Option<TypeName> {
+        let place = place.clone().part(Part::Type);
+        let schema = lowering.schema;
+        if column.ty == Type::Decimal(None) && Scoped::pick(&column.native, self.provider()).is_none() {
+            let kind = lowering.not_expressible("has no unbounded decimal", "say how many digits: `decimal(20, 6)`");
+            lowering.fault(kind, place);
+            return None;
+        }
+        let ty = lowering.native_or(column, &place, "longtext", || portable(&column.ty, schema))?;
+        if Scoped::pick(&column.native, self.provider()).is_none() {
+            self.limits(lowering, &column.ty, &place);
+        }
+        Some(type_name(&ty))
+    }
+
+    fn limits(&self, lowering: &mut Lowering<'_, Self>, ty: &Type, place: &Place) {
+        let too_much = match ty {
+            Type::Time(Some(7..)) | Type::Datetime(Some(7..)) | Type::Instant(Some(7..)) => {
+                ("keeps at most 6 digits of a second".to_owned(), "write 6, or leave it out")
+            }
+            // MariaDB 10.11, "DECIMAL"; MySQL 8.4, "DECIMAL Data Type Characteristics": 65 digits, 30 behind the point.
+            Type::Decimal(Some((66.., _) | (_, 31..))) => {
+                ("has decimals of at most 65 digits, 30 behind the point".to_owned(), "write fewer")
+            }
+            Type::Text(Some(length)) if *length > LONGEST_TEXT => {
+                (format!("has no bounded text longer than {LONGEST_TEXT} characters"), "write `text`, which is unbounded")
+            }
+            Type::Char(256..) => ("has `char` of at most 255 characters".to_owned(), "write `text(…)`"),
+            _ => return,
+        };
+        let kind = lowering.not_expressible(too_much.0, too_much.1);
+        lowering.fault(kind, place.clone());
+    }
+
+    /// Keys and indexes of a table share their names.
+    fn index_names(&self, lowering: &mut Lowering<'_, Self>, table: &Table, lowered: &physical::Table) {
+        let mut seen = BTreeSet::new();
+        let uniques = lowered.uniques.iter().filter_map(|one| one.name.as_deref());
+        for name in uniques.chain(lowered.indexes.iter().map(|index| index.name.as_str())) {
+            let is_long = name.chars().count() > 64;
+            let place = Place::whole(&table.name, Item::Table).part(Part::Name);
+            if is_long {
+                let (provider, name) = (self.provider(), name.to_owned());
+                lowering.fault(FaultKind::NameTooLong { provider, name, most: "64 characters".into() }, place);
+            } else if !seen.insert(lowered.case.item_key(name)) || name.eq_ignore_ascii_case("primary") {
+                let (provider, name) = (self.provider(), name.to_owned());
+                lowering.fault(FaultKind::NameTaken { provider, name }, place);
+            }
+        }
+    }
+
+    /// Key lengths, unbounded columns in keys, and the key that an identity column needs.
+    fn keys(&self, lowering: &mut Lowering<'_, Self>, table: &Table, lowered: &physical::Table) {
+        let whole = |columns: &[physical::KeyColumn]| -> Vec<(String, Option<u32>)> {
+            columns.iter().map(|one| (one.name.clone(), None)).collect()
+        };
+        let mut keys: Vec<(Place, String, Vec<(String, Option<u32>)>)> = Vec::new();
+        if let Some(key) = &lowered.primary_key {
+            keys.push((Place::whole(&table.name, Item::PrimaryKey), "the primary key".into(), whole(&key.columns)));
+        }
+        let declared = |name: &Option<String>| {
+            let at = table.uniques.iter().position(|one| one.name.as_ref().map(|name| name.to_string()) == *name);
+            at.map_or(Item::Table, Item::Unique)
+        };
+        for unique in &lowered.uniques {
+            let label = unique.name.clone().unwrap_or_default();
+            keys.push((Place::whole(&table.name, declared(&unique.name)), label, whole(&unique.columns)));
+        }
+        for index in lowered.indexes.iter().filter(|index| index.method.is_none()) {
+            let columns = index.parts.iter().filter_map(|part| match &part.key {
+                IndexKey::Column(name) => Some((name.clone(), part.prefix)),
+                IndexKey::Expression(_) => None,
+            });
+            let at = table.indexes.iter().position(|one| one.name.as_ref().is_some_and(|name| name.as_str() == index.name));
+            let item = at.map_or(Item::Table, Item::Index);
+            keys.push((Place::whole(&table.name, item), index.name.clone(), columns.collect()));
+        }
+        for (place, label, columns) in keys {
+            let place = if place.item == Item::Table { place.part(Part::Name) } else { place };
+            self.key(lowering, lowered, place, label, &columns);
+        }
+        let begins = |name: &str| {
+            let first = |columns: &[physical::KeyColumn]| columns.first().is_some_and(|one| one.name == name);
+            lowered.primary_key.as_ref().is_some_and(|key| first(&key.columns))
+                || lowered.uniques.iter().any(|key| first(&key.columns))
+        };
+        for (at, column) in table.columns.iter().enumerate() {
+            let is_identity = lowered.column(column.name.as_str()).is_some_and(|made| made.identity.is_some());
+            if is_identity && !begins(column.name.as_str()) {
+                // MariaDB, "AUTO_INCREMENT": the column must be the first of a key.
+                let kind = lowering.not_expressible(
+                    "numbers rows only by a column that begins a primary key or unique constraint",
+                    format!("write `primary key ({})`, or drop `identity`", column.name),
+                );
+                lowering.fault(kind, Place::whole(&table.name, Item::Column(at)).part(Part::Identity));
+            }
+        }
+    }
+
+    fn key(
+        &self,
+        lowering: &mut Lowering<'_, Self>,
+        lowered: &physical::Table,
+        place: Place,
+        label: String,
+        columns: &[(String, Option<u32>)],
+    ) {
+        let mut length = 0;
+        for (name, prefix) in columns {
+            let Some(column) = lowered.column(name) else { continue };
+            let per_character = if is_text(&column.ty) { 4 } else { 1 };
+            match (key_bytes(&column.ty), prefix) {
+                (_, Some(prefix)) => length += u64::from(*prefix) * per_character,
+                (Some(bytes), None) => length += bytes,
+                (None, None) => {
+                    let kind = FaultKind::UnboundedKey { provider: self.provider(), column: name.clone() };
+                    lowering.fault(kind, place.clone());
+                }
+            }
+        }
+        if length > LONGEST_KEY {
+            let (provider, most) = (self.provider(), LONGEST_KEY);
+            lowering.fault(FaultKind::KeyTooLong { provider, what: label, length, most }, place);
+        }
+    }
+
+    /// What an expression may not look at (MariaDB error 1901; MySQL 8.4, "CHECK Constraints" and "Generated Columns").
+    fn expressions(&self, lowering: &mut Lowering<'_, Self>, table: &Table, lowered: &physical::Table) {
+        let numbering = lowered.columns.iter().find(|column| column.identity.is_some()).map(|one| one.name.clone());
+        for (at, check) in table.checks.iter().enumerate().filter(|(_, check)| check.scope.holds(self.provider())) {
+            let expression = self.expression(table, &check.expression);
+            if numbering.as_ref().is_some_and(|name| expression.mentions(name)) {
+                let place = Place::whole(&table.name, Item::Check(at)).part(Part::Expression);
+                lowering.refuse("has no checks over an identity column", place);
+            }
+        }
+        for (at, column) in table.columns.iter().enumerate() {
+            let Some(made) = lowered.column(column.name.as_str()).filter(|_| column.scope.holds(self.provider())) else {
+                continue;
+            };
+            let Some(generated) = &made.generated else { continue };
+            let place = Place::whole(&table.name, Item::Column(at)).part(Part::Expression);
+            if numbering.as_ref().is_some_and(|name| generated.expression.mentions(name)) {
+                lowering.refuse("computes nothing from an identity column", place.clone());
+            }
+            // Its padding depends on the mode of the session that reads it.
+            let padded = lowered.columns.iter().find(|other| {
+                other.ty.canonical().starts_with("CHAR(") && generated.expression.mentions(&other.name)
+            });
+            if let (Flavor::Mariadb, Some(padded)) = (self.0, padded) {
+                let what = format!("keeps no value computed from `{}`, which is of a `char` type", padded.name);
+                let kind = lowering.not_expressible(what, "make that column a `text(…)`");
+                lowering.fault(kind, place);
+            }
+        }
+    }
+
+    /// Where a computed column cannot stand.
+    fn computed(&self, lowering: &mut Lowering<'_, Self>, table: &Table, lowered: &physical::Table) {
+        let is_computed = |name: &str| lowered.column(name).is_some_and(|column| column.generated.is_some());
+        // MariaDB, "Generated Columns", "Index Support"; "Foreign Keys".
+        if lowered.primary_key.iter().flat_map(|key| &key.columns).any(|one| is_computed(&one.name)) {
+            let place = Place::whole(&table.name, Item::PrimaryKey);
+            lowering.refuse("has no generated columns in a primary key", place);
+        }
+        for (at, key) in table.foreign_keys.iter().enumerate() {
+            if key.scope.holds(self.provider()) && key.columns.iter().any(|name| is_computed(name.as_str())) {
+                let place = Place::whole(&table.name, Item::ForeignKey(at));
+                lowering.refuse("has no references from generated columns", place);
+            }
+        }
+        let plain = lowered.columns.iter().filter(|column| column.generated.is_none()).count();
+        if plain == 0 {
+            let name = self.name();
+            let what = "needs at least one column that is not generated";
+            let kind =
+                lowering.not_expressible(what, format!("add a column, or say `except {name}` behind the table"));
+            lowering.fault(kind, Place::whole(&table.name, Item::Table).part(Part::Name));
+        }
+    }
+}

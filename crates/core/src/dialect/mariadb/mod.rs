@@ -1,0 +1,82 @@
+//! MariaDB 10.5 and later, and MySQL 8.0.16 and later: one folder, two providers with facts and scripts of their own.
+
+pub(super) mod alter;
+pub mod catalogue;
+pub(super) mod lower;
+pub(super) mod quote;
+pub(super) mod render;
+mod types;
+
+use super::{Altering, Facts, IdentifierLimit};
+use crate::physical::{NameCase, TypeName};
+use crate::schema::Provider;
+use crate::sql::{Brackets, Syntax};
+
+/// Which of the two.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Flavor {
+    /// MariaDB.
+    Mariadb,
+    /// MySQL.
+    Mysql,
+}
+
+impl Flavor {
+    pub(super) fn provider(self) -> Provider {
+        match self {
+            Self::Mariadb => Provider::Mariadb,
+            Self::Mysql => Provider::Mysql,
+        }
+    }
+}
+
+/// The facts of both.
+pub(super) const FACTS: Facts = Facts {
+    // MariaDB 10.11, "Identifier Names", "Maximum Length"; MySQL 8.4, "Identifier Length Limits".
+    identifier_limit: IdentifierLimit::Characters(64),
+    altering: Altering::InPlace,
+    steps_outside: true,
+    comments: true,
+    // MariaDB, "CREATE TABLE", "PRIMARY KEY": its name is always PRIMARY.
+    names_primary_keys: false,
+    indexes_share_names: false,
+    keys_share_names: false,
+    // InnoDB, "FOREIGN KEY Constraint Identifiers": unique in a database.
+    references_share_names: true,
+    renames_constraints: false,
+    // MariaDB 10.5.2 and MySQL 5.7, "ALTER TABLE", RENAME INDEX.
+    renames_indexes: true,
+    tables_hold_indexes: true,
+    references_need_own_index: true,
+    identity_needs_key: true,
+    fills_silently: true,
+    name_case: NameCase::CountsForTables,
+};
+
+/// How their expressions are read, in the mode that scripts run in.
+pub(super) const SYNTAX: Syntax = Syntax {
+    brackets: Brackets::Symbol,
+    backslashes: true,
+    hash_comments: true,
+    dollar_quotes: false,
+    exact_names: false,
+};
+
+/// The collation that is stated where nothing else is said: the same in all versions of both.
+pub(super) const COLLATION: &str = "utf8mb4_unicode_ci";
+
+/// Whether a value is the same value under both types.
+pub(super) fn stores_alike(from: &TypeName, to: &TypeName) -> bool {
+    types::is_widening(from, to)
+}
+
+/// Whether a statement of these first words commits whatever was done before it (MariaDB, "SQL statements That Cause an
+/// Implicit Commit").
+pub(super) fn commits_by_itself(words: &[String]) -> bool {
+    let word = |at: usize| words.get(at).map_or("", String::as_str);
+    matches!(
+        word(0),
+        "alter" | "create" | "drop" | "rename" | "truncate" | "grant" | "revoke" | "lock" | "unlock" | "analyze" | "optimize"
+            | "repair" | "flush"
+    ) && !matches!((word(0), word(1)), ("create" | "drop", "temporary"))
+}

@@ -1,0 +1,217 @@
+//! Steps as MariaDB's and MySQL's SQL: one statement each, since every one commits by itself.
+
+use super::Flavor;
+use super::lower::table_collation;
+use super::quote::{literal, quote, quote_all};
+use super::types::is_text;
+use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, Unique};
+use crate::plan::{Commented, Constraint, Step};
+use crate::schema::{Action, Storage};
+use crate::sql::{Expression, in_parentheses};
+
+/// The statements of a step; see [`crate::Dialect::render`].
+pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
+    let statement = match step {
+        Step::CreateTable(table) => create_table(flavor, table),
+        Step::DropTable(table) => format!("drop table {}", quote(&table.name)),
+        Step::RenameTable { from, to, .. } => format!("rename table {} to {}", quote(from), quote(to)),
+        Step::AddColumn { table, column, key, .. } => {
+            let mut action = format!("add column {}", column_definition(flavor, column));
+            if let Some(key) = key {
+                action.push_str(&format!(", add {}", clause(key)));
+            }
+            alter(table, &action)
+        }
+        Step::DropColumn { table, column } => alter(table, &format!("drop column {}", quote(&column.name))),
+        Step::RenameColumn { table, from, to, .. } => {
+            alter(table, &format!("rename column {} to {}", quote(from), quote(to)))
+        }
+        Step::AlterColumn { table, to, .. } => {
+            alter(table, &format!("modify column {}", column_definition(flavor, to)))
+        }
+        Step::AddConstraint { table, constraint } => alter(table, &format!("add {}", clause(constraint))),
+        Step::DropConstraint { table, constraint } => {
+            let name = quote(constraint.name().unwrap_or_default());
+            let what = match constraint {
+                Constraint::PrimaryKey(_) => "primary key".to_owned(),
+                Constraint::Unique(_) => format!("index {name}"),
+                Constraint::ForeignKey(_) => format!("foreign key {name}"),
+                Constraint::Check(_) if flavor == Flavor::Mysql => format!("check {name}"),
+                Constraint::Check(_) => format!("constraint {name}"),
+            };
+            alter(table, &format!("drop {what}"))
+        }
+        Step::CreateIndex { table, index } => alter(table, &format!("add {}", index_clause(index))),
+        Step::DropIndex { table, index } => alter(table, &format!("drop index {}", quote(&index.name))),
+        Step::RenameIndex { table, from, to } => {
+            alter(table, &format!("rename index {} to {}", quote(from), quote(to)))
+        }
+        Step::SetComment { on: Commented::Table(name) | Commented::Enum(name), text } => {
+            alter(name, &format!("comment = {}", literal(text.as_deref().unwrap_or_default())))
+        }
+        Step::SetOptions { table, from, to } => alter(&table.clone(), &changed_options(from, to)),
+        Step::RebuildTable(_)
+        | Step::RenameConstraint { .. }
+        | Step::CreateEnum(_)
+        | Step::DropEnum(_)
+        | Step::AddEnumWord { .. }
+        | Step::RemakeEnum(_) => unreachable!("the facts rule this step out, or there is no such thing here"),
+    };
+    vec![statement]
+}
+
+fn alter(table: &str, action: &str) -> String {
+    format!("alter table {} {action}", quote(table))
+}
+
+fn changed_options(from: &std::collections::BTreeSet<String>, to: &std::collections::BTreeSet<String>) -> String {
+    let name = |option: &str| option.split('=').next().unwrap_or_default().to_owned();
+    let mut actions: Vec<String> = Vec::new();
+    for option in from.difference(to) {
+        let stays = to.iter().any(|other| name(other) == name(option));
+        match name(option).as_str() {
+            _ if stays => {}
+            "engine" => actions.push("engine=innodb".into()),
+            _ => actions.push("row_format=default".into()),
+        }
+    }
+    actions.extend(to.difference(from).map(|option| option_text(option)));
+    actions.join(", ")
+}
+
+fn option_text(option: &str) -> String {
+    match option.strip_prefix("collate=") {
+        Some(collation) => format!("default character set {} collate {collation}", character_set(collation)),
+        None => option.to_owned(),
+    }
+}
+
+/// A collation's name begins with its character set (MariaDB, "Character Set and Collation Overview").
+fn character_set(collation: &str) -> &str {
+    match collation.split('_').next() {
+        Some("uca1400") | None => "utf8mb4",
+        Some(set) => set,
+    }
+}
+
+fn create_table(flavor: Flavor, table: &Table) -> String {
+    let mut lines: Vec<String> = table.columns.iter().map(|column| column_definition(flavor, column)).collect();
+    lines.extend(table.primary_key.iter().map(primary_key));
+    lines.extend(table.uniques.iter().map(unique));
+    lines.extend(table.indexes.iter().map(index_clause));
+    lines.extend(table.foreign_keys.iter().map(foreign_key));
+    lines.extend(table.checks.iter().map(check));
+    let mut options = vec![option_text(&format!("collate={}", table_collation(table)))];
+    options.extend(table.options.iter().filter(|option| !option.starts_with("collate=")).cloned());
+    options.extend(table.comment.iter().map(|text| format!("comment = {}", literal(text))));
+    format!("create table {} (\n    {}\n) {}", quote(&table.name), lines.join(",\n    "), options.join(" "))
+}
+
+fn column_definition(flavor: Flavor, column: &Column) -> String {
+    let mut text = format!("{} {}", quote(&column.name), column.ty.text());
+    if let Some(collation) = &column.collation
+        && is_text(&column.ty)
+    {
+        text.push_str(&format!(" character set {} collate {collation}", character_set(collation)));
+    }
+    if let Some(generated) = &column.generated {
+        let storage = match generated.storage {
+            Storage::Stored => "stored",
+            Storage::Virtual => "virtual",
+        };
+        text.push_str(&format!(" generated always as {} {storage}", in_parentheses(generated.expression.text())));
+    } else {
+        text.push_str(if column.nullable { " null" } else { " not null" });
+    }
+    if let Some(default) = &column.default {
+        text.push_str(&format!(" default {}", default_value(flavor, column, default)));
+    }
+    if column.identity.is_some() {
+        text.push_str(" auto_increment");
+    }
+    for attribute in &column.attributes {
+        text.push_str(&format!(" {attribute}"));
+    }
+    if let Some(comment) = &column.comment {
+        text.push_str(&format!(" comment {}", literal(comment)));
+    }
+    text
+}
+
+/// A default is in parentheses unless it is a literal; MySQL wants them around that of a long text as well (MySQL 8.4,
+/// "Data Type Default Values").
+fn default_value(flavor: Flavor, column: &Column, default: &Expression) -> String {
+    let is_long = ["TEXT", "BLOB", "JSON"].iter().any(|word| column.ty.canonical().contains(word));
+    if default.is_literal() && !(flavor == Flavor::Mysql && is_long) {
+        default.text().to_owned()
+    } else {
+        in_parentheses(default.text())
+    }
+}
+
+fn constraint(name: Option<&String>) -> String {
+    name.map(|name| format!("constraint {} ", quote(name))).unwrap_or_default()
+}
+
+fn clause(constraint: &Constraint) -> String {
+    match constraint {
+        Constraint::PrimaryKey(one) => primary_key(one),
+        Constraint::Unique(one) => unique(one),
+        Constraint::ForeignKey(one) => foreign_key(one),
+        Constraint::Check(one) => check(one),
+    }
+}
+
+fn key_columns(columns: &[KeyColumn]) -> String {
+    quote_all(columns.iter().map(|column| column.name.as_str()))
+}
+
+fn primary_key(key: &PrimaryKey) -> String {
+    format!("primary key ({})", key_columns(&key.columns))
+}
+
+fn unique(unique: &Unique) -> String {
+    let name = unique.name.as_ref().map(|name| format!(" {}", quote(name))).unwrap_or_default();
+    format!("unique key{name} ({})", key_columns(&unique.columns))
+}
+
+fn check(check: &Check) -> String {
+    format!("{}check {}", constraint(check.name.as_ref()), in_parentheses(check.expression.text()))
+}
+
+fn foreign_key(key: &ForeignKey) -> String {
+    let columns = quote_all(key.columns.iter().map(String::as_str));
+    let referenced = quote_all(key.referenced_columns.iter().map(String::as_str));
+    let table = quote(&key.referenced_table);
+    let name = constraint(key.name.as_ref());
+    let mut text = format!("{name}foreign key ({columns}) references {table} ({referenced})");
+    if key.on_delete != Action::NoAction {
+        text.push_str(&format!(" on delete {}", key.on_delete));
+    }
+    if key.on_update != Action::NoAction {
+        text.push_str(&format!(" on update {}", key.on_update));
+    }
+    text
+}
+
+fn index_clause(index: &Index) -> String {
+    let parts: Vec<_> = index
+        .parts
+        .iter()
+        .map(|part| {
+            let key = match &part.key {
+                IndexKey::Column(name) => quote(name),
+                IndexKey::Expression(expression) => in_parentheses(expression.text()),
+            };
+            let prefix = part.prefix.map(|length| format!("({length})")).unwrap_or_default();
+            format!("{key}{prefix}{}", if part.descending { " desc" } else { "" })
+        })
+        .collect();
+    let kind = match (&index.method, index.unique) {
+        (Some(method), _) => format!("{method} "),
+        (None, true) => "unique ".into(),
+        (None, false) => String::new(),
+    };
+    let attributes: String = index.attributes.iter().map(|attribute| format!(" {attribute}")).collect();
+    format!("{kind}key {} ({}){attributes}", quote(&index.name), parts.join(", "))
+}

@@ -1,0 +1,180 @@
+//! The types of MariaDB and MySQL.
+
+use super::quote::literal;
+use crate::physical::TypeName;
+use crate::schema::{Schema, Type};
+
+/// The type table; nothing for what has no portable type here.
+pub(super) fn portable(ty: &Type, schema: &Schema) -> Option<String> {
+    // MariaDB 10.11, "Microseconds in MariaDB": without a number there are none, and the language means 6.
+    let fraction = |word: &str, digits: Option<u8>| match digits.unwrap_or(6) {
+        0 => word.to_owned(),
+        digits => format!("{word}({digits})"),
+    };
+    Some(match ty {
+        Type::Bool => "tinyint(1)".into(),
+        Type::Int(8) => "tinyint".into(),
+        Type::Int(16) => "smallint".into(),
+        Type::Int(32) => "int".into(),
+        Type::Int(_) => "bigint".into(),
+        Type::Float(32) => "float".into(),
+        Type::Float(_) => "double".into(),
+        Type::Decimal(Some((precision, scale))) => format!("decimal({precision},{scale})"),
+        Type::Text(None) => "longtext".into(),
+        Type::Text(Some(length)) => format!("varchar({length})"),
+        Type::Char(length) => format!("char({length})"),
+        Type::Bytes(None) => "longblob".into(),
+        Type::Bytes(Some(length)) => format!("varbinary({length})"),
+        Type::Date => "date".into(),
+        Type::Time(digits) => fraction("time", *digits),
+        Type::Datetime(digits) | Type::Instant(digits) => fraction("datetime", *digits),
+        Type::Uuid => "char(36)".into(),
+        Type::Json => "json".into(),
+        Type::Enum(name) => {
+            let words = schema.enumeration(name.as_str()).map(|owner| owner.words.as_slice()).unwrap_or_default();
+            let words: Vec<_> = words.iter().map(|word| literal(word.as_str())).collect();
+            format!("enum({})", words.join(","))
+        }
+        Type::Decimal(None) | Type::Interval | Type::Array(_) | Type::Native => return None,
+    })
+}
+
+/// A type by any of its names; two names of one type are equal.
+pub(super) fn type_name(text: &str) -> TypeName {
+    let text = text.trim();
+    let lower = text.to_ascii_lowercase();
+    if lower.starts_with("enum(") || lower.starts_with("set(") {
+        // Words keep their letter case, and white space between them says nothing.
+        let head = if lower.starts_with("enum") { "enum" } else { "set" };
+        return TypeName::exact(text, &format!("{head}{}", without_spaces(&text[head.len()..])));
+    }
+    let plain = TypeName::new(text);
+    let canonical = canonical(plain.canonical());
+    TypeName::exact(&canonical.to_ascii_lowercase(), &canonical)
+}
+
+/// The text without white space outside quotes.
+fn without_spaces(text: &str) -> String {
+    let mut quoted = false;
+    text.chars()
+        .filter(|character| {
+            if *character == '\'' {
+                quoted = !quoted;
+            }
+            quoted || !character.is_ascii_whitespace()
+        })
+        .collect()
+}
+
+fn canonical(upper: &str) -> String {
+    let (head, rest) = match upper.find(['(', ' ']) {
+        Some(at) => upper.split_at(at),
+        None => (upper, ""),
+    };
+    let (arguments, behind) = match (rest.starts_with('('), rest.find(')')) {
+        (true, Some(end)) => rest.split_at(end + 1),
+        _ => ("", rest),
+    };
+    let behind = behind.trim();
+    // MariaDB, "Data Types": synonyms.
+    let base = match head {
+        "INTEGER" | "INT4" => "INT",
+        "INT1" => "TINYINT",
+        "INT2" => "SMALLINT",
+        "INT3" | "MIDDLEINT" => "MEDIUMINT",
+        "INT8" => "BIGINT",
+        "BOOL" | "BOOLEAN" => return "TINYINT(1)".into(),
+        "DEC" | "NUMERIC" | "FIXED" => "DECIMAL",
+        "REAL" | "FLOAT8" => "DOUBLE",
+        "FLOAT4" => "FLOAT",
+        "CHARACTER" => "CHAR",
+        other => other,
+    };
+    let is_integer = matches!(base, "TINYINT" | "SMALLINT" | "MEDIUMINT" | "INT" | "BIGINT");
+    // The width of an integer only says how it is displayed (MariaDB, "INT"), but for what is taken for a truth value.
+    let keeps_width = !is_integer || behind.contains("ZEROFILL") || (base == "TINYINT" && arguments == "(1)");
+    let arguments = match (base, arguments) {
+        ("DECIMAL", "") => "(10,0)".into(),
+        ("DECIMAL", one) if !one.contains(',') => one.replace(')', ",0)"),
+        ("CHAR" | "BINARY" | "BIT", "") => "(1)".into(),
+        ("YEAR", _) => "(4)".into(),
+        ("TIME" | "DATETIME" | "TIMESTAMP", "(0)") => String::new(),
+        (_, other) if keeps_width => other.to_owned(),
+        _ => String::new(),
+    };
+    format!("{base}{arguments} {behind}").trim_end().to_owned()
+}
+
+/// Whether every value of the one type is the same value in the other.
+pub(super) fn is_widening(from: &TypeName, to: &TypeName) -> bool {
+    if from == to {
+        return true;
+    }
+    let (old, new) = (from.canonical(), to.canonical());
+    let rank = |name: &str| ["TINYINT", "SMALLINT", "MEDIUMINT", "INT", "BIGINT"].iter().position(|one| *one == name);
+    let length = |name: &str| name.strip_prefix("VARCHAR(")?.strip_suffix(')')?.parse::<u64>().ok();
+    rank(old).zip(rank(new)).is_some_and(|(old, new)| old < new)
+        || length(old).zip(length(new)).is_some_and(|(old, new)| old <= new)
+        || (length(old).is_some() && new == "LONGTEXT")
+        || (old, new) == ("FLOAT", "DOUBLE")
+}
+
+/// How many bytes of a key a column of the type takes at most; nothing where it is unbounded.
+///
+/// InnoDB, "Limits"; a character of utf8mb4 takes up to 4.
+pub(super) fn key_bytes(ty: &TypeName) -> Option<u64> {
+    let canonical = ty.canonical();
+    let (head, rest) = canonical.split_once('(').unwrap_or((canonical, ""));
+    let count = || rest.split([')', ',']).next().and_then(|digits| digits.parse::<u64>().ok());
+    Some(match head.split(' ').next().unwrap_or_default() {
+        "VARCHAR" | "CHAR" => 4 * count()?,
+        "VARBINARY" | "BINARY" => count()?,
+        "LONGTEXT" | "MEDIUMTEXT" | "TEXT" | "TINYTEXT" | "LONGBLOB" | "MEDIUMBLOB" | "BLOB" | "TINYBLOB" | "JSON" => {
+            return None;
+        }
+        "DECIMAL" => count()?.div_ceil(2) + 1,
+        "UUID" => 16,
+        _ => 8,
+    })
+}
+
+/// Whether it holds characters, and so has a collation.
+pub(super) fn is_text(ty: &TypeName) -> bool {
+    let canonical = ty.canonical().to_ascii_uppercase();
+    ["CHAR", "TEXT", "ENUM", "SET"].iter().any(|word| canonical.split('(').next().is_some_and(|head| head.ends_with(word)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_type_has_many_names() {
+        #[track_caller]
+        fn same(written: &str, stored: &str) {
+            assert_eq!(type_name(written), type_name(stored), "{written}, {stored}");
+        }
+        same("bigint", "bigint(20)");
+        same("int unsigned", "int(10) unsigned");
+        same("bool", "tinyint(1)");
+        same("decimal(6, 2)", "decimal(6,2)");
+        same("numeric", "decimal(10,0)");
+        same("enum('a', 'b')", "enum('a','b')");
+        assert_ne!(type_name("enum('a')"), type_name("enum('A')"));
+        assert_ne!(type_name("tinyint"), type_name("tinyint(1)"));
+        assert_eq!(type_name("BIGINT(20)").text(), "bigint");
+    }
+
+    #[test]
+    fn keys_take_bytes() {
+        #[track_caller]
+        fn case(ty: &str, expected: Option<u64>) {
+            assert_eq!(key_bytes(&type_name(ty)), expected, "{ty}");
+        }
+        case("varchar(200)", Some(800));
+        case("varbinary(16)", Some(16));
+        case("longtext", None);
+        case("bigint", Some(8));
+        case("decimal(6,2)", Some(4));
+    }
+}

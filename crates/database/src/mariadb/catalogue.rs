@@ -1,0 +1,285 @@
+//! The catalogue of one database, by a fixed number of queries over `information_schema` (MariaDB, "Information Schema
+//! Tables"; MySQL 8.4, "INFORMATION_SCHEMA Tables").
+//!
+//! No query joins two of its tables: each is a heap without an index. Each filters by the column that the server prunes
+//! by, or it would open the tables of every database.
+
+use hollow_oak_core::dialect::Flavor;
+use hollow_oak_core::dialect::mariadb::catalogue::{
+    Catalogue, CheckRow, ColumnRow, OtherRow, PartRow, ReferenceRow, TableRow, introspect,
+};
+use hollow_oak_core::physical::{Introspected, ObjectKind};
+
+use super::session::MariadbSession;
+use crate::server::{ServerError, Session};
+
+/// The tool's own tables.
+const OWN_TABLES: [&str; 2] = ["hollow_oak_journal", "hollow_oak_store"];
+
+type Row = Vec<Option<String>>;
+
+fn text(row: &Row, at: usize) -> String {
+    row.get(at).cloned().flatten().unwrap_or_default()
+}
+
+fn optional(row: &Row, at: usize) -> Option<String> {
+    row.get(at).cloned().flatten()
+}
+
+/// Reads a database.
+pub(super) fn read(session: &mut MariadbSession, database: &str, flavor: Flavor) -> Result<Introspected, ServerError> {
+    let name = session.dialect().literal(database);
+    let mut reader = Reader { session, database: name, flavor, catalogue: Catalogue::default() };
+    reader.tables()?;
+    reader.columns()?;
+    reader.parts()?;
+    reader.references(database)?;
+    reader.checks()?;
+    reader.programs()?;
+    Ok(introspect(flavor, reader.catalogue))
+}
+
+struct Reader<'a> {
+    session: &'a mut MariadbSession,
+    /// The database, as a literal.
+    database: String,
+    flavor: Flavor,
+    catalogue: Catalogue,
+}
+
+impl Reader<'_> {
+    /// Asks; the first column is the table, and the tool's own tables are left out.
+    fn ask(&mut self, sql: &str) -> Result<Vec<Row>, ServerError> {
+        let mut rows = self.session.ask(&sql.replace("$database", &self.database))?.rows;
+        rows.retain(|row| !OWN_TABLES.contains(&text(row, 0).as_str()));
+        Ok(rows)
+    }
+
+    fn other(&mut self, kind: ObjectKind, name: String, table: Option<String>, sql: String) {
+        self.catalogue.others.push(OtherRow { kind, name, table, sql });
+    }
+
+    fn tables(&mut self) -> Result<(), ServerError> {
+        let rows = self.ask(
+            "select table_name, table_type, engine, table_collation, row_format, create_options, table_comment
+             from information_schema.tables where table_schema = $database",
+        )?;
+        let mut has_views = false;
+        for row in rows {
+            let name = text(&row, 0);
+            match text(&row, 1).as_str() {
+                "BASE TABLE" => {}
+                "VIEW" | "SYSTEM VIEW" => {
+                    has_views = true;
+                    continue;
+                }
+                "SEQUENCE" => {
+                    self.other(ObjectKind::Sequence, name, None, String::new());
+                    continue;
+                }
+                _ => {
+                    self.other(ObjectKind::Table, name, None, String::new());
+                    continue;
+                }
+            }
+            let options = text(&row, 5).to_ascii_lowercase();
+            if options.split(' ').any(|option| option == "partitioned") {
+                self.other(ObjectKind::Partition, name, None, String::new());
+                continue;
+            }
+            let mut words: Vec<String> =
+                options.split(' ').filter(|option| !option.is_empty()).map(str::to_owned).collect();
+            let format = text(&row, 4).to_ascii_lowercase();
+            let is_stated = words.iter().any(|word| word.starts_with("row_format="));
+            if !matches!(format.as_str(), "" | "dynamic") && !is_stated && text(&row, 2).eq_ignore_ascii_case("innodb") {
+                words.push(format!("row_format={format}"));
+            }
+            words.retain(|word| word != "row_format=dynamic");
+            self.catalogue.tables.push(TableRow {
+                name,
+                engine: text(&row, 2),
+                collation: text(&row, 3),
+                options: words,
+                comment: text(&row, 6),
+            });
+        }
+        if has_views {
+            let views = self.ask(
+                "select table_name, view_definition from information_schema.views where table_schema = $database",
+            )?;
+            for row in views {
+                self.other(ObjectKind::View, text(&row, 0), None, text(&row, 1));
+            }
+        }
+        Ok(())
+    }
+
+    fn columns(&mut self) -> Result<(), ServerError> {
+        let rows = self.ask(
+            "select table_name, column_name, column_type, is_nullable, column_default, extra, generation_expression,
+                    collation_name, column_comment
+             from information_schema.columns where table_schema = $database order by table_name, ordinal_position",
+        )?;
+        self.catalogue.columns = rows
+            .iter()
+            .map(|row| ColumnRow {
+                table: text(row, 0),
+                name: text(row, 1),
+                ty: text(row, 2),
+                nullable: text(row, 3) == "YES",
+                default: optional(row, 4),
+                extra: text(row, 5),
+                generated: optional(row, 6),
+                collation: optional(row, 7),
+                comment: text(row, 8),
+            })
+            .collect();
+        Ok(())
+    }
+
+    fn parts(&mut self) -> Result<(), ServerError> {
+        let (expression, hidden) = match self.flavor {
+            Flavor::Mariadb => ("null", "ignored = 'YES'"),
+            Flavor::Mysql => ("expression", "is_visible = 'NO'"),
+        };
+        // MariaDB has ignored indexes from 10.6.0 on.
+        let hidden = if self.session.is_before((10, 6)) { "0" } else { hidden };
+        let rows = self.ask(&format!(
+            "select table_name, index_name, non_unique, column_name, {expression}, collation, sub_part, index_type,
+                    index_comment, {hidden}
+             from information_schema.statistics where table_schema = $database
+             order by table_name, index_name, seq_in_index"
+        ))?;
+        for row in rows {
+            let mut peculiarities = Vec::new();
+            if let Some(comment) = optional(&row, 8).filter(|comment| !comment.is_empty()) {
+                peculiarities.push(format!("comment {}", self.session.dialect().literal(&comment)));
+            }
+            if text(&row, 9) == "1" {
+                peculiarities.push(if self.flavor == Flavor::Mariadb { "ignored" } else { "invisible" }.to_owned());
+            }
+            self.catalogue.parts.push(PartRow {
+                table: text(&row, 0),
+                index: text(&row, 1),
+                unique: text(&row, 2) == "0",
+                column: optional(&row, 3),
+                expression: optional(&row, 4),
+                descending: text(&row, 5) == "D",
+                prefix: optional(&row, 6).and_then(|length| length.parse().ok()),
+                method: text(&row, 7),
+                peculiarities,
+            });
+        }
+        Ok(())
+    }
+
+    fn references(&mut self, database: &str) -> Result<(), ServerError> {
+        let rules = self.ask(
+            "select table_name, constraint_name, delete_rule, update_rule
+             from information_schema.referential_constraints where constraint_schema = $database",
+        )?;
+        if rules.is_empty() {
+            return Ok(());
+        }
+        let rows = self.ask(
+            "select table_name, constraint_name, column_name, referenced_table_schema, referenced_table_name,
+                    referenced_column_name
+             from information_schema.key_column_usage
+             where table_schema = $database and referenced_table_name is not null
+             order by table_name, constraint_name, ordinal_position",
+        )?;
+        let rules: std::collections::BTreeMap<(String, String), (String, String)> =
+            rules.iter().map(|row| ((text(row, 0), text(row, 1)), (text(row, 2), text(row, 3)))).collect();
+        for row in rows {
+            let key = (text(&row, 0), text(&row, 1));
+            let (on_delete, on_update) = rules.get(&key).cloned().unwrap_or_default();
+            let (schema, table) = (text(&row, 3), text(&row, 4));
+            self.catalogue.references.push(ReferenceRow {
+                table: key.0,
+                name: key.1,
+                column: text(&row, 2),
+                referenced_table: if schema == database { table } else { format!("{schema}.{table}") },
+                referenced_column: text(&row, 5),
+                on_delete,
+                on_update,
+            });
+        }
+        Ok(())
+    }
+
+    fn checks(&mut self) -> Result<(), ServerError> {
+        match self.flavor {
+            Flavor::Mariadb => {
+                let rows = self.ask(
+                    "select table_name, constraint_name, check_clause, level
+                     from information_schema.check_constraints where constraint_schema = $database",
+                )?;
+                self.catalogue.checks = rows
+                    .iter()
+                    .map(|row| CheckRow {
+                        table: text(row, 0),
+                        name: text(row, 1),
+                        condition: text(row, 2),
+                        of_column: text(row, 3) == "Column",
+                        enforced: true,
+                    })
+                    .collect();
+            }
+            // There the checks do not say of which table they are.
+            Flavor::Mysql => {
+                let tables = self.ask(
+                    "select table_name, constraint_name, enforced from information_schema.table_constraints
+                     where table_schema = $database and constraint_type = 'CHECK'",
+                )?;
+                let clauses = self.ask(
+                    "select constraint_name, check_clause from information_schema.check_constraints
+                     where constraint_schema = $database",
+                )?;
+                let clauses: std::collections::BTreeMap<String, String> =
+                    clauses.iter().map(|row| (text(row, 0), text(row, 1))).collect();
+                self.catalogue.checks = tables
+                    .iter()
+                    .map(|row| CheckRow {
+                        table: text(row, 0),
+                        name: text(row, 1),
+                        condition: clauses.get(&text(row, 1)).cloned().unwrap_or_default(),
+                        of_column: false,
+                        enforced: text(row, 2) == "YES",
+                    })
+                    .collect();
+            }
+        }
+        Ok(())
+    }
+
+    fn programs(&mut self) -> Result<(), ServerError> {
+        let triggers = self.ask(
+            "select event_object_table, trigger_name, action_timing, event_manipulation, action_statement
+             from information_schema.triggers where trigger_schema = $database",
+        )?;
+        for row in triggers {
+            let sql = format!(
+                "create trigger {} {} {} on {} for each row {}",
+                text(&row, 1),
+                text(&row, 2).to_ascii_lowercase(),
+                text(&row, 3).to_ascii_lowercase(),
+                text(&row, 0),
+                text(&row, 4)
+            );
+            self.other(ObjectKind::Trigger, text(&row, 1), optional(&row, 0), sql);
+        }
+        let routines = self.ask(
+            "select routine_name, routine_type, routine_definition from information_schema.routines
+             where routine_schema = $database",
+        )?;
+        for row in routines {
+            self.other(ObjectKind::Routine, text(&row, 0), None, text(&row, 2));
+        }
+        let events =
+            self.ask("select event_name from information_schema.events where event_schema = $database")?;
+        for row in events {
+            self.other(ObjectKind::Event, text(&row, 0), None, String::new());
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,97 @@
+//! Reaching a server, and making a database.
+
+use std::time::Duration;
+
+use hollow_oak_core::Dialect;
+use mysql::{Conn, DriverError, OptsBuilder, SslOpts};
+
+use super::session::{MariadbSession, server_error};
+use crate::database::Opening;
+use crate::error::DatabaseError;
+use crate::server::Connection;
+use crate::url::{Host, ServerUrl, Tls};
+
+/// The server's error numbers that matter here (MariaDB, "MariaDB Error Codes").
+mod number {
+    pub(super) const ACCESS_DENIED_TO_DATABASE: u16 = 1044;
+    pub(super) const ACCESS_DENIED: u16 = 1045;
+    pub(super) const UNKNOWN_DATABASE: u16 = 1049;
+}
+
+/// Opens a database; makes it first where that is asked for.
+pub(crate) fn open(url: &ServerUrl, opening: Opening) -> Result<Connection, DatabaseError> {
+    match connect(url, Some(&url.database)) {
+        Ok(connection) => {
+            Ok(Connection::new(Box::new(MariadbSession::new(connection, url)?), opening.lock_wait))
+        }
+        Err(error) if said(&error) == Some(number::UNKNOWN_DATABASE) => {
+            if !opening.create {
+                return Ok(Connection::missing(url.provider, opening.lock_wait));
+            }
+            create(url)?;
+            let connection = connect(url, Some(&url.database)).map_err(|error| refused(url, &error))?;
+            Ok(Connection::new(Box::new(MariadbSession::new(connection, url)?), opening.lock_wait))
+        }
+        Err(error) => Err(refused(url, &error)),
+    }
+}
+
+fn create(url: &ServerUrl) -> Result<(), DatabaseError> {
+    use mysql::prelude::Queryable;
+    let mut connection = connect(url, None).map_err(|error| refused(url, &error))?;
+    let name = Dialect::Mariadb(hollow_oak_core::dialect::Flavor::Mariadb).quote(&url.database);
+    let sql =
+        format!("create database if not exists {name} default character set utf8mb4 collate utf8mb4_unicode_ci");
+    connection.query_drop(sql).map_err(|error| server_error(url.provider, &error).into())
+}
+
+fn said(error: &mysql::Error) -> Option<u16> {
+    match error {
+        mysql::Error::MySqlError(said) => Some(said.code),
+        _ => None,
+    }
+}
+
+fn connect(url: &ServerUrl, database: Option<&str>) -> Result<Conn, mysql::Error> {
+    let user = url.user.clone().or_else(|| whoami::username().ok());
+    let mut options = OptsBuilder::new()
+        .user(user)
+        .pass(url.password.clone())
+        .db_name(database)
+        .tcp_connect_timeout(Some(Duration::from_secs(10)))
+        .prefer_socket(false);
+    options = match &url.host {
+        Host::Network(name) => options.ip_or_hostname(Some(name)).tcp_port(url.port.unwrap_or(3306)),
+        Host::Socket(path) => options.socket(Some(path.display().to_string())),
+    };
+    if matches!(url.host, Host::Socket(_)) || matches!(url.tls, Tls::Disable | Tls::Prefer) {
+        return Conn::new(options);
+    }
+    let mut tls = SslOpts::default();
+    if let Some(file) = &url.authorities {
+        tls = tls.with_root_cert_path(Some(file.clone()));
+    }
+    if url.tls == Tls::Require {
+        tls = tls.with_danger_accept_invalid_certs(true).with_danger_skip_domain_validation(true);
+    }
+    Conn::new(options.ssl_opts(tls))
+}
+
+fn refused(url: &ServerUrl, error: &mysql::Error) -> DatabaseError {
+    let place = url.place();
+    let user = url.user.clone().unwrap_or_default();
+    let message = match error {
+        mysql::Error::MySqlError(said) => said.message.clone(),
+        other => other.to_string(),
+    };
+    match (error, said(error)) {
+        (_, Some(number::ACCESS_DENIED)) => DatabaseError::LoginRefused { place, user, message },
+        (_, Some(number::ACCESS_DENIED_TO_DATABASE)) => DatabaseError::NoRight { user, message },
+        (_, Some(_)) => server_error(url.provider, error).into(),
+        (mysql::Error::TlsError(_), _) => DatabaseError::Untrusted { place, message },
+        (mysql::Error::DriverError(DriverError::TlsNotSupported), _) => {
+            DatabaseError::Untrusted { place, message: "the server does not encrypt".into() }
+        }
+        _ => DatabaseError::Unreachable { provider: url.provider, place, message },
+    }
+}

@@ -1,0 +1,7 @@
+//! MariaDB and MySQL, by their own protocol.
+
+mod catalogue;
+mod connect;
+mod session;
+
+pub(crate) use connect::open;

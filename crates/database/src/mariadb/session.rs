@@ -1,0 +1,233 @@
+//! A pinned session.
+
+use hollow_oak_core::dialect::Flavor;
+use hollow_oak_core::physical::{self, EnumType, Introspected};
+use hollow_oak_core::plan::Step;
+use hollow_oak_core::{Dialect, Provider};
+use mysql::Conn;
+use mysql::prelude::Queryable;
+
+use super::catalogue;
+use crate::error::DatabaseError;
+use crate::server::{JournalSql, Refused, ServerError, Session, Table};
+use crate::url::ServerUrl;
+
+/// Every statement of ours relies on these, whatever the server is set to. The mode is the strict one that both servers
+/// begin with. `lock_wait_timeout` keeps other sessions from queueing behind us for long: the step is tried again.
+const PIN: [&str; 5] = [
+    "set names utf8mb4 collate utf8mb4_unicode_ci",
+    "set session sql_mode = 'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION'",
+    "set session time_zone = '+00:00', session foreign_key_checks = 1, session unique_checks = 1",
+    "set session autocommit = 1, session lock_wait_timeout = 2, session innodb_lock_wait_timeout = 2",
+    "set session sql_notes = 0",
+];
+
+const JOURNAL: JournalSql = JournalSql {
+    exists: "select 1 from information_schema.tables where table_schema = database() and table_name = 'hollow_oak_journal'",
+    create: [
+        "
+create table if not exists hollow_oak_journal (
+    seq bigint not null auto_increment primary key,
+    project varchar(200) not null,
+    migration varchar(200) not null,
+    title text not null,
+    event varchar(40) not null,
+    step int null,
+    reason text null,
+    overrides text null,
+    up_sha varchar(64) null,
+    down_sha varchar(64) null,
+    expected varchar(64) null,
+    observed varchar(64) null,
+    rules varchar(200) not null,
+    at datetime(3) not null,
+    `by` varchar(300) not null,
+    host varchar(300) not null,
+    took_ms bigint null,
+    oak_version varchar(40) not null,
+    format int not null
+) engine=innodb default character set utf8mb4 collate utf8mb4_bin",
+        "
+create table if not exists hollow_oak_store (
+    kind varchar(40) not null,
+    hash varchar(64) not null,
+    content longtext not null,
+    primary key (kind, hash)
+) engine=innodb default character set utf8mb4 collate utf8mb4_bin",
+    ],
+    now: "utc_timestamp(3)",
+    at: "date_format(at, '%Y-%m-%dT%H:%i:%s.%fZ')",
+    by: "`by`",
+    user: "current_user()",
+    keep: ("ignore", ""),
+};
+
+/// A session with a MariaDB or MySQL server.
+pub(super) struct MariadbSession {
+    connection: Conn,
+    flavor: Flavor,
+    version: String,
+    database: String,
+}
+
+impl MariadbSession {
+    /// Pins a new connection.
+    pub(super) fn new(connection: Conn, url: &ServerUrl) -> Result<Self, DatabaseError> {
+        let flavor = if url.provider == Provider::Mysql { Flavor::Mysql } else { Flavor::Mariadb };
+        let database = url.database.clone();
+        let mut session = Self { connection, flavor, version: String::new(), database };
+        let said = session.value("select version()")?.unwrap_or_default();
+        let is_mariadb = said.contains("MariaDB");
+        let number = said.split('-').next().unwrap_or_default().to_owned();
+        session.version = format!("{} {number}", if is_mariadb { "MariaDB" } else { "MySQL" });
+        let provider = url.provider;
+        if is_mariadb != (flavor == Flavor::Mariadb) {
+            let (place, found) = (url.place(), session.version);
+            return Err(DatabaseError::OtherProvider { provider, place, found });
+        }
+        let least = if is_mariadb { ((10, 5, 2), "10.5.2") } else { ((8, 0, 16), "8.0.16") };
+        let mut parts = number.split('.').map(|part| part.parse::<u32>().unwrap_or_default());
+        let mut next = || parts.next().unwrap_or_default();
+        if (next(), next(), next()) < least.0 {
+            return Err(DatabaseError::TooOld { provider, found: session.version, least: least.1 });
+        }
+        for sql in PIN {
+            session.execute(sql)?;
+        }
+        Ok(session)
+    }
+
+    /// Whether it is MariaDB before a version.
+    pub(super) fn is_before(&self, version: (u32, u32)) -> bool {
+        let Some(number) = self.version.strip_prefix("MariaDB ") else { return false };
+        let mut parts = number.split('.').map(|part| part.parse::<u32>().unwrap_or_default());
+        let mut next = || parts.next().unwrap_or_default();
+        (next(), next()) < version
+    }
+
+    /// The lock is the server's, so its name has the database in it; at most 64 characters (MariaDB, "GET_LOCK").
+    fn lock_name(&self, project: &str) -> String {
+        use sha2::{Digest, Sha256};
+        let digest = Sha256::digest(format!("{}\n{project}", self.database).as_bytes());
+        let digits: String = digest.iter().take(16).map(|byte| format!("{byte:02x}")).collect();
+        self.dialect().literal(&format!("hollow_oak_{digits}"))
+    }
+}
+
+/// What the driver says, in our words.
+pub(super) fn server_error(provider: Provider, error: &mysql::Error) -> ServerError {
+    let mysql::Error::MySqlError(said) = error else {
+        return ServerError { provider, message: error.to_string(), code: String::new(), refused: Refused::Gone };
+    };
+    let refused = match said.code {
+        // Lock wait timeout, deadlock.
+        1205 | 1213 => Refused::ByLock,
+        1044 | 1142 | 1143 | 1227 | 1370 => Refused::ByRights,
+        // Null, duplicate, out of range, truncated, wrong value, no default, too long, reference, check, unfit for JSON.
+        1048 | 1062 | 1138 | 1264 | 1265 | 1292 | 1364 | 1366 | 1406 | 1411 | 1451 | 1452 | 1586 | 1690 | 3140 | 3819
+        | 4025 | 1918 | 1217 | 1216 | 1365 | 1761 | 1830 => Refused::ByRows,
+        1053 | 1927 => Refused::Gone,
+        _ => Refused::Otherwise,
+    };
+    ServerError { provider, message: said.message.clone(), code: said.code.to_string(), refused }
+}
+
+impl Session for MariadbSession {
+    fn provider(&self) -> Provider {
+        self.dialect().provider()
+    }
+
+    fn dialect(&self) -> Dialect {
+        Dialect::Mariadb(self.flavor)
+    }
+
+    fn version(&self) -> &str {
+        &self.version
+    }
+
+    fn journal_sql(&self) -> &'static JournalSql {
+        &JOURNAL
+    }
+
+    fn transactional_ddl(&self) -> bool {
+        false
+    }
+
+    fn execute(&mut self, sql: &str) -> Result<(), ServerError> {
+        let provider = self.provider();
+        self.connection.query_drop(sql).map_err(|error| server_error(provider, &error))
+    }
+
+    fn ask(&mut self, sql: &str) -> Result<Table, ServerError> {
+        let provider = self.provider();
+        let failed = |error: mysql::Error| server_error(provider, &error);
+        let mut result = self.connection.query_iter(sql).map_err(failed)?;
+        let columns = result.columns().as_ref().iter().map(|column| column.name_str().into_owned()).collect();
+        let mut table = Table { columns, rows: Vec::new() };
+        for row in result.by_ref() {
+            let row = row.map_err(failed)?.unwrap();
+            table.rows.push(row.into_iter().map(text).collect());
+        }
+        Ok(table)
+    }
+
+    fn introspect(&mut self) -> Result<Introspected, ServerError> {
+        let (database, flavor) = (self.database.clone(), self.flavor);
+        catalogue::read(self, &database, flavor)
+    }
+
+    fn begin_reading(&mut self) -> Result<(), ServerError> {
+        self.execute("start transaction with consistent snapshot, read only")
+    }
+
+    fn try_lock(&mut self, project: &str) -> Result<bool, ServerError> {
+        let name = self.lock_name(project);
+        Ok(self.value(&format!("select get_lock({name}, 0)"))?.as_deref() == Some("1"))
+    }
+
+    fn unlock(&mut self, project: &str) -> Result<(), ServerError> {
+        let name = self.lock_name(project);
+        self.ask(&format!("select release_lock({name})")).map(|_| ())
+    }
+
+    /// In a database of its own, since there is no taking back what was made.
+    fn as_stored(&mut self, tables: &[physical::Table], _: &[EnumType]) -> Result<physical::Schema, ServerError> {
+        let dialect = self.dialect();
+        let (aside, flavor) = (format!("oak_aside_{}", std::process::id()), self.flavor);
+        let (quoted, own) = (dialect.quote(&aside), dialect.quote(&self.database));
+        self.execute(&format!("create database {quoted}"))?;
+        let made = self.execute(&format!("use {quoted}")).and_then(|()| {
+            for table in tables {
+                for statement in dialect.render(&Step::CreateTable(table.clone())) {
+                    self.execute(&statement)?;
+                }
+            }
+            Ok(catalogue::read(self, &aside, flavor)?.schema)
+        });
+        self.execute(&format!("use {own}"))?;
+        self.execute(&format!("drop database {quoted}"))?;
+        made
+    }
+
+    fn relations(&mut self) -> Result<Vec<String>, ServerError> {
+        let found =
+            self.ask("select table_name from information_schema.tables where table_schema = database()")?;
+        Ok(found.rows.into_iter().filter_map(|row| row.into_iter().next().flatten()).collect())
+    }
+}
+
+fn text(value: mysql::Value) -> Option<String> {
+    match value {
+        mysql::Value::NULL => None,
+        mysql::Value::Bytes(bytes) => Some(match String::from_utf8(bytes) {
+            Ok(text) => text,
+            Err(error) => {
+                let bytes = error.into_bytes();
+                let digits: String = bytes.iter().take(16).map(|byte| format!("{byte:02x}")).collect();
+                let rest = if bytes.len() > 16 { format!("… ({} bytes)", bytes.len()) } else { String::new() };
+                format!("x'{digits}'{rest}")
+            }
+        }),
+        other => Some(other.as_sql(true).trim_matches('\'').to_owned()),
+    }
+}
