@@ -1,8 +1,10 @@
 //! The command line.
 
 use std::path::PathBuf;
+use std::time::Duration;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use hollow_oak_database::Undecided;
 
 /// Declare the database schema you want; diff, review and apply what it takes to get there.
 #[derive(Debug, Parser)]
@@ -30,6 +32,9 @@ pub struct Global {
     /// A target without a configuration, such as sqlite:app.db
     #[arg(long, global = true, value_name = "URL")]
     pub url: Option<String>,
+    /// Wait this long for a server that is not up yet, such as 30s
+    #[arg(long, global = true, value_name = "TIME", value_parser = span_of_time)]
+    pub wait: Option<Duration>,
     /// Answer with one JSON document on standard output
     #[arg(long, global = true)]
     pub json: bool,
@@ -176,6 +181,35 @@ pub struct ApplyArgs {
     /// Go on although this check fails; the journal records it
     #[arg(long, value_name = "CHECK", value_delimiter = ',')]
     pub despite: Vec<Check>,
+    #[command(flatten)]
+    pub interrupted: Interrupted,
+}
+
+/// What becomes of a step that was interrupted, where that cannot be found out.
+#[derive(Clone, Copy, Debug, Args)]
+pub struct Interrupted {
+    /// Run the interrupted step again
+    #[arg(long, conflicts_with = "skip_step")]
+    repeat_step: bool,
+    /// Take the interrupted step for done
+    #[arg(long)]
+    skip_step: bool,
+}
+
+impl Interrupted {
+    /// The person's word, if there is one.
+    pub fn undecided(self) -> Option<Undecided> {
+        match (self.repeat_step, self.skip_step) {
+            (true, _) => Some(Undecided::Repeat),
+            (_, true) => Some(Undecided::Skip),
+            _ => None,
+        }
+    }
+}
+
+fn span_of_time(text: &str) -> Result<Duration, String> {
+    let parsed: Option<jiff::SignedDuration> = text.parse().ok();
+    parsed.and_then(|span| Duration::try_from(span).ok()).ok_or_else(|| "a span of time is such as 30s or 2m".to_owned())
 }
 
 /// `oak revert`
@@ -193,6 +227,8 @@ pub struct RevertArgs {
     /// Go on although this check fails; the journal records it
     #[arg(long, value_name = "CHECK", value_delimiter = ',')]
     pub despite: Vec<Check>,
+    #[command(flatten)]
+    pub interrupted: Interrupted,
 }
 
 /// `oak show`

@@ -68,6 +68,11 @@ impl Output {
         }
     }
 
+    /// The same from where there is no output at hand.
+    pub fn say_aside(text: impl Display) {
+        ignore_closed_pipe(writeln!(anstream::stderr(), "{text}"));
+    }
+
     /// A message for those who asked to hear more.
     pub fn detail(&mut self, text: impl Display) {
         if self.verbose {

@@ -44,6 +44,8 @@ pub struct Settings {
 pub struct TargetSettings {
     /// Where it is.
     pub url: UrlSource,
+    /// A password that does not stand in the URL.
+    pub password: Option<UrlSource>,
     /// How long a run waits for another one.
     pub lock_wait: Duration,
     /// Whether only rehearsed migrations may run.
@@ -61,7 +63,7 @@ pub enum UrlSource {
 
 const SECTIONS: [&str; 4] = ["project", "providers", "targets", "unmanaged"];
 const PROJECT_KEYS: [&str; 5] = ["name", "declarations", "migrations", "default_target", "requires"];
-const TARGET_KEYS: [&str; 4] = ["url", "disposable", "lock_wait", "require_proof"];
+const TARGET_KEYS: [&str; 5] = ["url", "password", "disposable", "lock_wait", "require_proof"];
 
 /// Reads the configuration's text.
 ///
@@ -299,7 +301,7 @@ impl Reader {
         let Some(table) = self.table(value, "targets.NAME") else { return };
         self.unknown_keys(table, &TARGET_KEYS, "key");
         let url = match table.get("url") {
-            Some(value) => self.url(value),
+            Some(value) => self.url(value, "url"),
             None => {
                 self.mistake(
                     format!("target `{name}` has no url"),
@@ -316,11 +318,14 @@ impl Reader {
         let require_proof = table.get("require_proof").is_some_and(|value| self.truth(value, "require_proof"));
         let lock_wait = table.get("lock_wait").and_then(|value| self.duration(value)).unwrap_or(DEFAULT_LOCK_WAIT);
         if let Some(url) = url {
-            settings.targets.insert(name.to_owned(), TargetSettings { url, lock_wait, require_proof });
+            let password = table.get("password").and_then(|value| self.url(value, "password"));
+            let target = TargetSettings { url, password, lock_wait, require_proof };
+            settings.targets.insert(name.to_owned(), target);
         }
     }
 
-    fn url(&mut self, value: &Value<'_>) -> Option<UrlSource> {
+    /// A text, or the name of an environment variable that holds it.
+    fn url(&mut self, value: &Value<'_>, what: &str) -> Option<UrlSource> {
         match value.get_ref() {
             DeValue::String(text) => Some(UrlSource::Written(text.to_string())),
             DeValue::Table(table) => {
@@ -328,20 +333,20 @@ impl Reader {
                 let variable = table.get("env").and_then(|value| self.text(value, "env"));
                 if variable.is_none() && self.mistakes.is_empty() {
                     self.mistake(
-                        "the url names no variable",
+                        format!("the {what} names no variable"),
                         span(value),
                         "no `env`",
-                        "write `url = { env = \"APP_URL\" }`",
+                        format!("write `{what} = {{ env = \"APP_{}\" }}`", what.to_uppercase()),
                     );
                 }
                 variable.map(UrlSource::Environment)
             }
             _ => {
                 self.mistake(
-                    "`url` is a text, or names an environment variable",
+                    format!("`{what}` is a text, or names an environment variable"),
                     span(value),
                     "neither",
-                    "write `url = \"sqlite:app.db\"` or `url = { env = \"APP_URL\" }`",
+                    format!("write `{what} = \"…\"` or `{what} = {{ env = \"APP_{}\" }}`", what.to_uppercase()),
                 );
                 None
             }

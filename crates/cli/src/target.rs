@@ -2,18 +2,19 @@
 
 use std::collections::BTreeMap;
 use std::path::Path;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use hollow_oak_core::diff::{Changes, diff, overlook_comments};
 use hollow_oak_core::history::{Event, History, JournalState, Migration, Standing, standing};
 use hollow_oak_core::physical::{EnumType, ObjectKind, Schema, Table, Unmanaged, fingerprint};
 use hollow_oak_core::script::Direction;
 use hollow_oak_core::{Dialect, Provider};
-use hollow_oak_database::{Database, Opening, TargetUrl};
+use hollow_oak_database::{Database, DatabaseError, Opening, TargetUrl};
 use sha2::{Digest, Sha256};
 
 use crate::args::Global;
 use crate::failure::{Failure, Result};
+use crate::output::Output;
 use crate::project::Project;
 use crate::settings::{self, DEFAULT_LOCK_WAIT, UrlSource};
 
@@ -28,12 +29,18 @@ pub struct Target {
     pub dialect: Dialect,
     /// How long a run waits for another one.
     pub lock_wait: Duration,
+    /// How long to wait for a server that is not up yet.
+    pub wait: Duration,
     /// Whether only rehearsed migrations may run.
     pub require_proof: bool,
 }
 
 /// The target that the options name, or the project's default.
 pub fn choose(project: Option<&Project>, global: &Global) -> Result<Target> {
+    Ok(Target { wait: global.wait.unwrap_or_default(), ..chosen(project, global)? })
+}
+
+fn chosen(project: Option<&Project>, global: &Global) -> Result<Target> {
     if let Some(url) = &global.url {
         return from_url(url, Path::new(""), "the `--url` option");
     }
@@ -79,6 +86,12 @@ pub fn named(project: &Project, name: &str) -> Result<Target> {
         return Err(Failure::new(message).help(format!("add `{provider} = {{}}` to `[providers]` in hollow-oak.toml")));
     }
     name.clone_into(&mut target.name);
+    if let (Some(source), TargetUrl::Server(server)) = (&found.password, &mut target.url) {
+        server.password = Some(match source {
+            UrlSource::Written(password) => password.clone(),
+            UrlSource::Environment(variable) => from_environment(project, name, variable)?,
+        });
+    }
     target.lock_wait = found.lock_wait;
     target.require_proof = found.require_proof;
     Ok(target)
@@ -95,7 +108,7 @@ fn from_environment(project: &Project, name: &str, variable: &str) -> Result<Str
         Failure::new(format!("`{}`: {reason}", file.display())).help("a line is NAME=value, or NAME=\"value\"")
     })?;
     value.ok_or_else(|| {
-        Failure::new(format!("target `{name}` takes its url from the variable {variable}, which is not set"))
+        Failure::new(format!("target `{name}` asks for the variable {variable}, which is not set"))
             .help(format!("set it in the environment, or write {variable}=… into {}", file.display()))
     })
 }
@@ -107,7 +120,7 @@ fn from_url(url: &str, base: &Path, what: &str) -> Result<Target> {
         Some(dialect) => dialect,
         None => return Err(Failure::new(format!("{} is not there yet", url.provider().title()))),
     };
-    Ok(Target { name: url.to_string(), url, dialect, lock_wait: DEFAULT_LOCK_WAIT, require_proof: false })
+    Ok(Target { name: url.to_string(), url, dialect, lock_wait: DEFAULT_LOCK_WAIT, wait: Duration::ZERO, require_proof: false })
 }
 
 impl Target {
@@ -123,7 +136,20 @@ impl Target {
 
     fn opening(&self, create: bool) -> Result<Box<dyn Database>> {
         let opening = Opening { create, lock_wait: self.lock_wait };
-        Ok(hollow_oak_database::open(&self.url, opening)?)
+        let began = Instant::now();
+        let mut pause = Duration::from_millis(100);
+        loop {
+            match hollow_oak_database::open(&self.url, opening) {
+                Err(error @ DatabaseError::Unreachable { .. }) if began.elapsed() < self.wait => {
+                    if pause == Duration::from_millis(100) {
+                        Output::say_aside(format_args!("waiting for {}, at most {:?}: {error}", self.name, self.wait));
+                    }
+                    std::thread::sleep(pause.min(self.wait.saturating_sub(began.elapsed())));
+                    pause = (pause * 2).min(Duration::from_secs(2));
+                }
+                other => return Ok(other?),
+            }
+        }
     }
 
     /// Its name and where it is.
@@ -214,6 +240,8 @@ pub fn examine(project: &Project, history: &History, target: &Target, database: 
     };
     let drift = match &expected {
         None => Changes::default(),
+        // What is there is in between, and says nothing about who changed it.
+        Some(_) if journal.unfinished.is_some() => Changes::default(),
         Some(expected) => {
             let mut managed = managed_only(live.clone(), expected, &mut unmanaged);
             confirm(database, &mut managed, expected, &mut unmanaged)?;

@@ -6,18 +6,18 @@ use hollow_oak_core::diff::describe;
 use hollow_oak_core::history::{EventKind, History, Migration};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{Direction, Script};
-use hollow_oak_database::{Database, FailureKind, JournalEntry, Migrating, Outcome, Preflight};
+use hollow_oak_database::{Database, FailureKind, JournalEntry, Migrating, Outcome, Preflight, Resume};
 use serde_json::json;
 
 use super::diff::with_differences;
 use super::running::{
-    Broken, confirm, drift_refusal, history_refusals, made_by, managed_names, obstacle_refusal, position_in_words, settle, show_preflight,
+    Broken, confirm, drift_refusal, history_refusals, label_of, made_by, managed_names, obstacle_refusal, position_in_words, settle, show_preflight,
     show_steps, waiting_text,
 };
 use crate::args::{ApplyArgs, Global};
 use crate::exit::Exit;
 use crate::failure::{Failure, Result, shown_path};
-use crate::output::{Output, dim, done, strong};
+use crate::output::{Output, accent, dim, done, strong};
 use crate::project::{Project, ScriptFile};
 use crate::target::{self, State, Target, examine, newest_applied, script_sha};
 
@@ -40,6 +40,7 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
     let mut refusals = history_refusals(&history);
     refusals.extend(state.standing.obstacles.iter().map(|one| obstacle_refusal(one, &history, &target.name)));
     refusals.extend(drift_refusal(&state, &target.name));
+    refuse_interrupted_revert(&history, &state, &target)?;
     let overrides = settle(refusals, &args.despite, &project.migrations_found(&history), output)?;
     let wanted: Vec<usize> =
         state.standing.pending.iter().copied().filter(|at| last.is_none_or(|last| *at <= last)).collect();
@@ -53,7 +54,10 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
         ))
         .help("set `require_proof = false` for the target in hollow-oak.toml until it is"));
     }
-    refuse_tables_in_the_way(&project, &history, &wanted, &state, &target)?;
+    let resume = resume(&project, &history, &wanted, &state, &target, &*database, args)?;
+    if resume.is_none() {
+        refuse_tables_in_the_way(&project, &history, &wanted, &state, &target)?;
+    }
     let pending =
         wanted.iter().map(|at| read(&project, &history.migrations()[*at], &target)).collect::<Result<Vec<_>>>()?;
     refuse_to_rebuild_drifted(&pending, &state, &target)?;
@@ -63,7 +67,7 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
         return Ok(Exit::Done);
     }
     if !global.json {
-        show(&project, &history, &pending, &preflights, &target, output)?;
+        show(&project, &history, &pending, &preflights, &state, &target, output)?;
     }
     let question = format!("apply {} to {}?", plural("migration", pending.len()), target.name);
     if !confirm(&question, global, output)? {
@@ -79,11 +83,66 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
         overrides,
         gone: managed_names(state.expected()),
         made: BTreeSet::new(),
+        resume,
         drifted: drifted_names(&state),
     };
     let applied = run.all(&pending, &state, preflights.first().map(|one| one.schema_state), output)?;
     report(&applied, &pending, &target, global, output);
     Ok(Exit::Done)
+}
+
+/// A revert that was interrupted has to be finished before anything else.
+fn refuse_interrupted_revert(history: &History, state: &State, target: &Target) -> Result<()> {
+    match &state.journal.unfinished {
+        Some(unfinished) if unfinished.direction == Direction::Down => {
+            let label = label_of(history, unfinished);
+            let message = format!("reverting {label} on {} was interrupted", target.name);
+            Err(Failure::new(message).help("`oak revert` finishes it; then `oak apply`"))
+        }
+        _ => Ok(()),
+    }
+}
+
+/// How the first of the pending migrations goes on, where an earlier run of it was interrupted.
+fn resume(
+    project: &Project,
+    history: &History,
+    wanted: &[usize],
+    state: &State,
+    target: &Target,
+    database: &dyn Database,
+    args: &ApplyArgs,
+) -> Result<Option<Resume>> {
+    let Some(unfinished) = &state.journal.unfinished else { return Ok(None) };
+    let label = label_of(history, unfinished);
+    let interrupted = |what: &str| Failure::new(format!("applying {label} to {} was interrupted, and {what}", target.name));
+    let migration = wanted.first().map(|at| &history.migrations()[*at]).filter(|one| one.id() == unfinished.migration);
+    let Some(migration) = migration else {
+        return Err(interrupted("it is not what is next now").help("`oak revert` undoes what of it was done"));
+    };
+    let script = project.script(migration, target.dialect, Direction::Up)?;
+    let resume =
+        Resume { steps_done: unfinished.steps_done, undoes: false, undecided: args.interrupted.undecided() };
+    if unfinished.up_sha.as_deref() == Some(script_sha(&script.text).as_str()) {
+        return Ok(Some(resume));
+    }
+    // The script was mended meanwhile: what ran of it must still be what ran.
+    let shas = unfinished.up_sha.as_deref().zip(unfinished.down_sha.as_deref());
+    let kept = shas.map(|(up, down)| database.kept_scripts(up, down)).transpose()?.flatten();
+    let ran = kept.and_then(|kept| Script::read(target.dialect, &kept.up).ok());
+    let now = script.parse(target.dialect)?;
+    let done = unfinished.steps_done;
+    let same = |ran: &Script| {
+        let bodies = |script: &Script| -> Vec<String> {
+            script.steps.iter().take(done).map(|step| step.body.trim().to_owned()).collect()
+        };
+        bodies(ran) == bodies(&now) && now.steps.len() >= done
+    };
+    match ran.is_some_and(|ran| same(&ran)) {
+        true => Ok(Some(resume)),
+        false => Err(interrupted("steps that had run were edited since")
+            .help("bring the script back from version control; or `oak revert` undoes what was done")),
+    }
 }
 
 /// The position to stop after, if one is named.
@@ -200,6 +259,7 @@ fn show(
     history: &History,
     pending: &[Pending<'_>],
     preflights: &[Preflight],
+    state: &State,
     target: &Target,
     output: &mut Output,
 ) -> Result<()> {
@@ -210,7 +270,12 @@ fn show(
         dim(format_args!("{}; {}", target.url, project.migrations_found(history)))
     ));
     for (one, preflight) in pending.iter().zip(preflights) {
-        output.line(format_args!("\n{}", strong(&one.migration.folder)));
+        let done = state.journal.unfinished.as_ref().filter(|unfinished| unfinished.migration == one.migration.id());
+        let goes_on = done.map(|unfinished| {
+            let all = plural("step", one.script.steps.len());
+            format!("  {}", accent(format_args!("was interrupted; goes on behind {} of its {all}", unfinished.steps_done)))
+        });
+        output.line(format_args!("\n{}{}", strong(&one.migration.folder), goes_on.unwrap_or_default()));
         show_steps(&one.script, &project.steps(one.migration, target.dialect)?.up, output);
         show_preflight(preflight, output);
     }
@@ -229,6 +294,8 @@ struct Run<'a> {
     drifted: BTreeSet<String>,
     /// Objects that generated steps of this run made, since the last check of the outcome.
     made: BTreeSet<String>,
+    /// How the first one goes on, where it was interrupted.
+    resume: Option<Resume>,
 }
 
 impl Run<'_> {
@@ -243,6 +310,7 @@ impl Run<'_> {
         let mut database = self.target.create()?;
         let mut last_seq = state.journal.last_seq;
         let mut applied = Vec::new();
+        let mut resume = self.resume;
         let bar = progress(pending.len(), output);
         let mut at = 0;
         while let Some(one) = pending.get(at) {
@@ -256,7 +324,7 @@ impl Run<'_> {
                 last_seq,
                 schema_state: schema_state.take(),
                 outcome: outcome.as_ref(),
-                resume: None,
+                resume: resume.take(),
             };
             let name = &self.target.name;
             let ran = database.run(&migrating, &mut |waiting| {

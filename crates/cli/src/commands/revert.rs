@@ -2,8 +2,8 @@
 
 use hollow_oak_core::history::{Applied, EventKind, History, KeptScripts, Migration, Obstacle, StepRecord};
 use hollow_oak_core::plural::plural;
-use hollow_oak_core::script::Script;
-use hollow_oak_database::{Database, JournalEntry, Migrating, Outcome};
+use hollow_oak_core::script::{Direction, Script};
+use hollow_oak_database::{Database, JournalEntry, Migrating, Outcome, Resume, Undecided};
 use serde_json::json;
 
 use super::running::{
@@ -12,7 +12,7 @@ use super::running::{
 use crate::args::{Global, RevertArgs};
 use crate::exit::Exit;
 use crate::failure::{Failure, Result};
-use crate::output::{Output, dim, done, strong};
+use crate::output::{Output, accent, dim, done, strong};
 use crate::project::Project;
 use crate::target::{self, State, Target, examine};
 
@@ -43,7 +43,10 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
     let mut database = target.open()?;
     let state = examine(&project, &history, &target, &*database)?;
     let count = how_many(args, &history, &state, &target)?;
-    let chosen: Vec<Applied> = state.journal.applied.iter().rev().take(count).cloned().collect();
+    let mut chosen: Vec<Applied> = state.journal.applied.iter().rev().take(count).cloned().collect();
+    if let Some(unfinished) = state.journal.unfinished.as_ref().filter(|one| one.direction == Direction::Up) {
+        chosen.insert(0, unfinished.as_applied());
+    }
     if chosen.is_empty() {
         return nothing_to_do(args, &state, &target, global, output);
     }
@@ -62,7 +65,13 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
             dim(format_args!("{}; {}", target.url, project.migrations_found(&history)))
         ));
         for one in &leaving {
-            output.line(format_args!("\n{}", strong(one.label())));
+            let unfinished = state.journal.unfinished.as_ref().filter(|one_| one_.migration == one.applied.migration);
+            let interrupted = match unfinished.map(|unfinished| unfinished.direction) {
+                Some(Direction::Up) => "  was interrupted on its way up; what of it was done is undone",
+                Some(Direction::Down) => "  was interrupted on its way down, and goes on",
+                None => "",
+            };
+            output.line(format_args!("\n{}{}", strong(one.label()), accent(interrupted)));
             show_steps(&one.script, &one.records(&project, &target)?, output);
             show_preflight(&database.preflight(&one.script)?, output);
         }
@@ -73,7 +82,7 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
         output.line("nothing was changed");
         return Ok(Exit::Failed);
     }
-    run_all(&project, &history, &leaving, &state, &target, &overrides, &mut *database, output)?;
+    run_all(&project, &history, &leaving, &state, &target, &overrides, args.interrupted.undecided(), &mut *database, output)?;
     let labels: Vec<_> = leaving.iter().map(Leaving::label).collect();
     let at = position_in_words(&project, &history, &*database);
     if global.json {
@@ -92,7 +101,10 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
 /// How many of the applied migrations go, counted from the newest.
 fn how_many(args: &RevertArgs, history: &History, state: &State, target: &Target) -> Result<usize> {
     let applied = &state.journal.applied;
+    // A migration that was interrupted goes first, and counts.
+    let interrupted = state.journal.unfinished.as_ref().is_some_and(|one| one.direction == Direction::Up);
     if let Some(steps) = args.steps {
+        let steps = steps.saturating_sub(usize::from(interrupted));
         if steps > applied.len() {
             return Err(Failure::usage(format!(
                 "{} has {}, fewer than {steps}",
@@ -104,6 +116,7 @@ fn how_many(args: &RevertArgs, history: &History, state: &State, target: &Target
         return Ok(steps);
     }
     match args.to.as_deref() {
+        None if interrupted => Ok(0),
         None => Ok(1),
         Some("empty") => Ok(applied.len()),
         Some(wanted) => {
@@ -203,6 +216,7 @@ fn run_all(
     state: &State,
     target: &Target,
     overrides: &str,
+    undecided: Option<Undecided>,
     database: &mut dyn Database,
     output: &mut Output,
 ) -> Result<()> {
@@ -225,8 +239,14 @@ fn run_all(
             oak_version: env!("CARGO_PKG_VERSION"),
         };
         let schema_state = Some(preflight.schema_state);
+        let unfinished = state.journal.unfinished.as_ref().filter(|_| at == 0);
+        let resume = unfinished.map(|unfinished| Resume {
+            steps_done: if unfinished.direction == Direction::Down { unfinished.steps_done } else { 0 },
+            undoes: unfinished.direction == Direction::Up,
+            undecided,
+        });
         let migrating =
-            Migrating { entry, script: &one.script, last_seq, schema_state, outcome: outcome.as_ref(), resume: None };
+            Migrating { entry, script: &one.script, last_seq, schema_state, outcome: outcome.as_ref(), resume };
         let ran = database.run(&migrating, &mut |waiting| {
             output.say(waiting_text(&waiting, &target.name));
         });

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use hollow_oak_core::history::{EventKind, History, HistoryFault, Obstacle, StepRecord};
+use hollow_oak_core::history::{EventKind, History, HistoryFault, Obstacle, StepRecord, Unfinished};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::Script;
 use hollow_oak_core::Provider;
@@ -310,6 +310,14 @@ pub fn managed_names(schema: &Schema) -> BTreeSet<String> {
 pub fn made_by<'s>(scripts: impl IntoIterator<Item = &'s Script>) -> BTreeSet<String> {
     let steps = scripts.into_iter().flat_map(|script| &script.steps).filter(|step| step.is_as_generated());
     steps.map(|step| step.object.clone()).collect()
+}
+
+/// What a migration of the journal is called: its folder, or its title where there is none.
+pub fn label_of(history: &History, unfinished: &Unfinished) -> String {
+    match history.position(&unfinished.migration) {
+        Some(at) => history.migrations()[at].folder.clone(),
+        None => format!("\"{}\"", unfinished.title),
+    }
 }
 
 /// That a run has to wait, and what for.

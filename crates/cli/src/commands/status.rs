@@ -3,10 +3,11 @@
 use hollow_oak_core::diff::describe;
 use hollow_oak_core::history::{Applied, EventKind, History, Obstacle};
 use hollow_oak_core::plural::plural;
+use hollow_oak_core::script::Direction;
 use serde_json::{Value, json};
 
 use super::diff::{counted, print_reports, show_unmanaged};
-use super::running::{Refusal, drift_refusal, history_refusals, obstacle_refusal};
+use super::running::{Refusal, drift_refusal, history_refusals, label_of, obstacle_refusal};
 use crate::args::{Global, StatusArgs};
 use crate::exit::Exit;
 use crate::failure::Result;
@@ -33,7 +34,7 @@ pub fn run(args: &StatusArgs, global: &Global, output: &mut Output) -> Result<Ex
 
 /// Whether nothing stands in the way of a run.
 fn is_clean(history: &History, state: &State) -> bool {
-    history.faults().is_empty() && state.standing.obstacles.is_empty() && state.drift.is_empty()
+    history.faults().is_empty() && state.standing.obstacles.is_empty() && state.drift.is_empty() && state.journal.unfinished.is_none()
 }
 
 /// The one line that answers the question.
@@ -58,6 +59,9 @@ pub fn headline(history: &History, state: &State, target: &Target) -> String {
     }
     if overtaken > 0 {
         amiss.push(format!("{} passed over", plural("migration", overtaken)));
+    }
+    if let Some(unfinished) = &state.journal.unfinished {
+        amiss.push(format!("{} was interrupted on its way {}", label_of(history, unfinished), unfinished.direction));
     }
     if !state.drift.is_empty() {
         amiss.push(format!("drifted ({})", counted(&describe(&state.drift))));
@@ -124,6 +128,19 @@ fn explain(history: &History, state: &State, target: &Target, output: &mut Outpu
     for refusal in refusals {
         amiss(&refusal, output);
     }
+    if let Some(unfinished) = &state.journal.unfinished {
+        let (label, done) = (label_of(history, unfinished), plural("step", unfinished.steps_done));
+        let help = match unfinished.direction {
+            Direction::Up => "`oak apply` goes on behind them; `oak revert` undoes them",
+            Direction::Down => "`oak revert` goes on behind them",
+        };
+        let way = unfinished.direction;
+        output.line(format_args!(
+            "\n{} {label} was interrupted on its way {way}, with {done} done\n {} {help}",
+            danger("amiss:"),
+            accent("help:")
+        ));
+    }
     if let Some(refusal) = drift_refusal(state, &target.name) {
         output.line(format_args!("\n{} {}; what it left → what is there:", danger("amiss:"), refusal.failure.message));
         print_reports(&describe(&state.drift), output);
@@ -189,6 +206,9 @@ fn as_json(history: &History, state: &State, target: &Target, exists: bool) -> V
         "pending": state.standing.pending.len(),
         "migrations": migrations,
         "unknown": unknown,
+        "interrupted": state.journal.unfinished.as_ref().map(|one| {
+            json!({ "migration": label_of(history, one), "direction": one.direction.word(), "steps_done": one.steps_done })
+        }),
         "history": history.faults().iter().map(ToString::to_string).collect::<Vec<_>>(),
         "drift": describe(&state.drift),
         "unmanaged": state.unmanaged,

@@ -104,14 +104,27 @@ pub struct Unfinished {
     pub title: String,
     /// Which way it went.
     pub direction: Direction,
-    /// How many steps of its script are known to be done.
+    /// How many steps of its script are known to be done; the next one may have taken effect as well.
     pub steps_done: usize,
-    /// Whether the next one had begun.
-    pub next_begun: bool,
     /// Hash of the up script.
     pub up_sha: Option<String>,
     /// Hash of the down script.
     pub down_sha: Option<String>,
+}
+
+impl Unfinished {
+    /// The entry that the migration would have if it were done.
+    pub fn as_applied(&self) -> Applied {
+        Applied {
+            migration: self.migration.clone(),
+            title: self.title.clone(),
+            kind: EventKind::Started,
+            up_sha: self.up_sha.clone(),
+            down_sha: self.down_sha.clone(),
+            at: String::new(),
+            by: String::new(),
+        }
+    }
 }
 
 /// A migration that a target has.
@@ -194,16 +207,13 @@ impl JournalState {
                     title: event.title.clone(),
                     direction,
                     steps_done: 0,
-                    next_begun: false,
                     up_sha: event.up_sha.clone(),
                     down_sha: event.down_sha.clone(),
                 });
             }
             EventKind::Step => {
                 if let Some(unfinished) = &mut self.unfinished {
-                    let begun = event.reason.as_deref().is_some_and(|reason| reason.ends_with(" begun"));
                     unfinished.steps_done = event.step.and_then(|step| usize::try_from(step).ok()).unwrap_or_default();
-                    unfinished.next_begun = begun;
                 }
             }
             EventKind::Failed | EventKind::Resumed => {}

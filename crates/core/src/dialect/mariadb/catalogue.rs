@@ -157,8 +157,7 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
     let json: BTreeSet<(String, String)> = catalogue
         .checks
         .iter()
-        .filter(|check| check.of_column && check.condition == format!("json_valid(`{}`)", check.name.replace('`', "``")))
-        .map(|check| (check.table.clone(), check.name.clone()))
+        .filter_map(|check| Some((check.table.clone(), json_column(check)?)))
         .collect();
     for row in catalogue.columns {
         let is_json = json.contains(&(row.table.clone(), row.name.clone()));
@@ -171,8 +170,8 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
     references(catalogue.references, &mut tables);
     for row in catalogue.checks {
         let Some(table) = tables.get_mut(&row.table) else { continue };
-        let is_json = table.column(&row.name).is_some_and(|column| column.ty.canonical() == "JSON");
-        if row.of_column && is_json && json.contains(&(row.table.clone(), row.name.clone())) {
+        let validated = json_column(&row).and_then(|name| table.column(&name));
+        if validated.is_some_and(|column| column.ty.canonical() == "JSON") {
             continue;
         }
         let mut attributes = BTreeSet::new();
@@ -192,6 +191,12 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
         .collect();
     unmanaged.sort();
     Introspected { schema: Schema::new(FACTS.name_case, tables.into_values()), unmanaged }
+}
+
+/// The column that a check is the JSON type of. The check keeps its name when the column gets another.
+fn json_column(check: &CheckRow) -> Option<String> {
+    let name = check.condition.strip_prefix("json_valid(`")?.strip_suffix("`)")?;
+    check.of_column.then(|| name.replace("``", "`"))
 }
 
 fn filled(text: String) -> Option<String> {
