@@ -4,7 +4,7 @@ use std::process::{Command, Stdio};
 
 /// A program and the Debian package it comes in.
 pub struct Program {
-    /// The command.
+    /// The command, or several of which one is enough; a path may have stars in it.
     pub command: &'static str,
     /// The package.
     pub package: &'static str,
@@ -29,7 +29,8 @@ pub fn ensure(programs: &[Program]) -> Result<(), String> {
 }
 
 fn is_there(command: &str) -> bool {
-    let found = Command::new("sh").args(["-c", &format!("command -v {command}")]).stdout(Stdio::null()).status();
+    let look = format!("for one in {command}; do command -v $one && exit 0; done; exit 1");
+    let found = Command::new("sh").args(["-c", &look]).stdout(Stdio::null()).status();
     found.is_ok_and(|status| status.success())
 }
 

@@ -209,7 +209,9 @@ impl Interrupted {
 
 fn span_of_time(text: &str) -> Result<Duration, String> {
     let parsed: Option<jiff::SignedDuration> = text.parse().ok();
-    parsed.and_then(|span| Duration::try_from(span).ok()).ok_or_else(|| "a span of time is such as 30s or 2m".to_owned())
+    parsed
+        .and_then(|span| Duration::try_from(span).ok())
+        .ok_or_else(|| "a span of time is such as 30s or 2m".to_owned())
 }
 
 /// `oak revert`

@@ -288,7 +288,12 @@ impl Reader {
                 Some(dialect) => settings.dialects.push(dialect),
                 None => {
                     let message = format!("{} is not there yet in this version of oak", provider.title());
-                    self.mistake(message, span(key), "not there yet", "take it out for now; sqlite, postgres, mariadb and mysql are there");
+                    self.mistake(
+                        message,
+                        span(key),
+                        "not there yet",
+                        "take it out for now; sqlite, postgres, mariadb and mysql are there",
+                    );
                 }
             }
         }

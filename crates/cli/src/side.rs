@@ -130,7 +130,8 @@ impl Sides<'_> {
 
     /// Fills a side.
     pub fn fill(&self, side: &Side, dialect: Dialect) -> Result<Held> {
-        let plain = |label: String, schema: Schema| Held { label, schema, unmanaged: Vec::new(), newest: None, database: None };
+        let plain =
+            |label: String, schema: Schema| Held { label, schema, unmanaged: Vec::new(), newest: None, database: None };
         match side {
             Side::Empty => Ok(plain("empty".into(), Schema::default())),
             Side::Declared => {

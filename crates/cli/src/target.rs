@@ -120,7 +120,14 @@ fn from_url(url: &str, base: &Path, what: &str) -> Result<Target> {
         Some(dialect) => dialect,
         None => return Err(Failure::new(format!("{} is not there yet", url.provider().title()))),
     };
-    Ok(Target { name: url.to_string(), url, dialect, lock_wait: DEFAULT_LOCK_WAIT, wait: Duration::ZERO, require_proof: false })
+    Ok(Target {
+        name: url.to_string(),
+        url,
+        dialect,
+        lock_wait: DEFAULT_LOCK_WAIT,
+        wait: Duration::ZERO,
+        require_proof: false,
+    })
 }
 
 impl Target {
@@ -245,8 +252,7 @@ pub fn examine(project: &Project, history: &History, target: &Target, database: 
         Some(expected) => {
             let mut managed = managed_only(live.clone(), expected, &mut unmanaged);
             confirm(database, &mut managed, expected, &mut unmanaged)?;
-            let drift = diff(expected, &managed);
-            drift
+            diff(expected, &managed)
         }
     };
     unmanaged.sort();

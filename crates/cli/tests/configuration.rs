@@ -122,7 +122,7 @@ fn requires_and_unlisted_providers() {
     project.write("hollow-oak.toml", &support::CONFIG.replace("default_target", "requires = \">=99\"\ndefault_target"));
     let answer = project.oak(&["check"]);
     assert!(answer.status == 1 && answer.stderr.contains("the project asks for oak >=99"), "{answer}");
-    project.write("hollow-oak.toml", &format!("{}\n[providers]\npostgres = {{ min = \"13\" }}\n", support::CONFIG));
+    project.write("hollow-oak.toml", &format!("{}\n[providers]\nsqlserver = {{}}\n", support::CONFIG));
     let answer = project.oak(&["check"]);
-    assert!(answer.status == 1 && answer.stderr.contains("PostgreSQL is not there yet in this version"), "{answer}");
+    assert!(answer.status == 1 && answer.stderr.contains("SQL Server is not there yet in this version"), "{answer}");
 }

@@ -19,9 +19,7 @@ mod url;
 
 pub use database::{Database, Opening, Rows, Server};
 pub use error::{DatabaseError, Failure, FailureKind};
-pub use run::{
-    Dependent, JournalEntry, Migrating, Outcome, Preflight, Ran, Resume, Undecided, Waiting, WaitingFor,
-};
+pub use run::{Dependent, JournalEntry, Migrating, Outcome, Preflight, Ran, Resume, Undecided, Waiting, WaitingFor};
 pub use url::{Host, ServerUrl, TargetUrl, Tls, UrlError};
 
 use hollow_oak_core::Provider;

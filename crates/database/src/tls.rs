@@ -22,10 +22,9 @@ pub(crate) fn client(url: &ServerUrl) -> Result<Arc<ClientConfig>, String> {
         .map_err(|error| error.to_string())?;
     let config = match url.tls {
         Tls::VerifyFull => builder.with_root_certificates(authorities(url)?).with_no_client_auth(),
-        Tls::Disable | Tls::Prefer | Tls::Require => builder
-            .dangerous()
-            .with_custom_certificate_verifier(Arc::new(Whoever(provider)))
-            .with_no_client_auth(),
+        Tls::Disable | Tls::Prefer | Tls::Require => {
+            builder.dangerous().with_custom_certificate_verifier(Arc::new(Whoever(provider))).with_no_client_auth()
+        }
     };
     Ok(Arc::new(config))
 }

@@ -6,8 +6,8 @@ use hollow_oak_core::schema::{
 };
 
 use crate::generate::{
-    Chance, add_check, add_column, add_foreign_key, add_index, add_unique, check_expression, collation, generated, identity, key, random_default,
-    random_name, random_type, table, valid,
+    Chance, add_check, add_column, add_foreign_key, add_index, add_unique, check_expression, collation, generated,
+    identity, key, random_default, random_name, random_type, table, valid,
 };
 
 /// A schema that came from another by a few edits.
@@ -352,7 +352,8 @@ fn drop_mentions(table: &mut Table, gone: &Identifier) {
     let mentions = |text: &str| text.contains(gone.as_str());
     table.checks.retain(|check| !mentions(&check.expression));
     let computed = |column: &Column| column.generated.iter().any(|one| mentions(&one.value.expression));
-    let lost: Vec<_> = table.columns.iter().filter(|column| computed(column)).map(|column| column.name.clone()).collect();
+    let lost: Vec<_> =
+        table.columns.iter().filter(|column| computed(column)).map(|column| column.name.clone()).collect();
     table.columns.retain(|column| !lost.contains(&column.name));
     table.indexes.retain(|index| {
         !index.predicate.as_deref().is_some_and(mentions)

@@ -500,9 +500,8 @@ pub fn add_foreign_key(rng: &mut Chance, parts: &mut Parts) {
             .unwrap_or_default()
     };
     let (mut on_delete, mut on_update) = (action(), action());
-    let mut deferrable = rng
-        .choice([Deferrable::No, Deferrable::InitiallyImmediate, Deferrable::InitiallyDeferred])
-        .unwrap_or_default();
+    let mut deferrable =
+        rng.choice([Deferrable::No, Deferrable::InitiallyImmediate, Deferrable::InitiallyDeferred]).unwrap_or_default();
     if matches!(rng.dialect, Dialect::Mariadb(_)) {
         deferrable = Deferrable::No;
         for action in [&mut on_delete, &mut on_update] {

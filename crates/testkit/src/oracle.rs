@@ -194,9 +194,14 @@ pub fn dump(server: &PrivateServer, database: &str) -> Result<String, String> {
 pub fn normalise_dump(script: &str) -> String {
     let is_noise = |line: &&str| {
         let line = line.trim_start();
-        line.starts_with("/*!40") || line.starts_with("--") || line.starts_with("SET ") || line.starts_with('\\') || line.starts_with("SELECT pg_catalog.")
+        line.starts_with("/*!40")
+            || line.starts_with("--")
+            || line.starts_with("SET ")
+            || line.starts_with('\\')
+            || line.starts_with("SELECT pg_catalog.")
     };
-    let text: Vec<&str> = script.lines().filter(|line| !line.trim().is_empty()).filter(|line| !is_noise(line)).collect();
+    let text: Vec<&str> =
+        script.lines().filter(|line| !line.trim().is_empty()).filter(|line| !is_noise(line)).collect();
     let mut statements: Vec<String> = text
         .join("\n")
         .split(";\n")

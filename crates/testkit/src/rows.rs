@@ -55,9 +55,13 @@ fn insert(rng: &mut Rng, store: &mut dyn Store, schema: &Schema, table: &Table) 
         let row = found.ok().and_then(|rows| rows.into_iter().next());
         let row = row.unwrap_or_else(|| vec![None; columns.len()]);
         let literals = row.into_iter().map(|value| value.unwrap_or_else(|| "null".into()));
-        values.extend(key.columns.iter().cloned().zip(literals).filter(|(name, _)| {
-            table.column(name).is_some_and(|column| is_given(&column))
-        }));
+        values.extend(
+            key.columns
+                .iter()
+                .cloned()
+                .zip(literals)
+                .filter(|(name, _)| table.column(name).is_some_and(|column| is_given(&column))),
+        );
     }
     let names: Vec<_> = values.keys().map(|name| dialect.quote(name)).collect();
     let list: Vec<_> = values.values().map(String::as_str).collect();
@@ -93,7 +97,9 @@ fn value(rng: &mut Rng, dialect: Dialect, schema: &Schema, table: &Table, column
             }
         }
         Dialect::Mariadb(_) => match column.ty.canonical().strip_prefix("enum(") {
-            Some(words) => words.split("','").next().map(|word| format!("{}'", word.trim_end_matches("')"))).unwrap_or_default(),
+            Some(words) => {
+                words.split("','").next().map(|word| format!("{}'", word.trim_end_matches("')"))).unwrap_or_default()
+            }
             None => typed_value(rng, column),
         },
     }

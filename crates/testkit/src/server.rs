@@ -75,7 +75,8 @@ impl PrivateServer {
             Provider::Mariadb => mariadb_command(&folder, &account, durable)?,
             other => return Err(format!("there is no private server for {other}")),
         };
-        let keeper = server.stdin(Stdio::piped()).spawn().map_err(|error| format!("the server cannot be started: {error}"))?;
+        let keeper =
+            server.stdin(Stdio::piped()).spawn().map_err(|error| format!("the server cannot be started: {error}"))?;
         let mut started = Self { provider, folder, keeper };
         started.wait()?;
         Ok(started)
@@ -223,7 +224,8 @@ impl Account {
         match self.0 {
             None => Vec::new(),
             Some((user, group)) => {
-                ["setpriv".into(), format!("--reuid={user}"), format!("--regid={group}"), "--clear-groups".into()].into()
+                ["setpriv".into(), format!("--reuid={user}"), format!("--regid={group}"), "--clear-groups".into()]
+                    .into()
             }
         }
     }
@@ -241,7 +243,12 @@ fn run(account: &Account, program: &Path, arguments: &[String], folder: &Path) -
     if output.status.success() {
         return Ok(());
     }
-    Err(format!("{}: {}{}", program.display(), String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr)))
+    Err(format!(
+        "{}: {}{}",
+        program.display(),
+        String::from_utf8_lossy(&output.stdout),
+        String::from_utf8_lossy(&output.stderr)
+    ))
 }
 
 fn keeper(account: &Account, folder: &Path, signal: &str, program: &Path, arguments: &[String]) -> Command {
@@ -269,7 +276,8 @@ fn postgres_command(folder: &Path, account: &Account, durable: bool) -> Result<C
         find(name, &versions).ok_or_else(|| format!("there is no {name}; `cargo xtask test` installs PostgreSQL"))
     };
     let data = folder.join("data").display().to_string();
-    let initialise = ["--pgdata", &data, "--username=oak", "--auth=trust", "--encoding=UTF8", "--no-locale", "--no-sync"];
+    let initialise =
+        ["--pgdata", &data, "--username=oak", "--auth=trust", "--encoding=UTF8", "--no-locale", "--no-sync"];
     run(account, &program("initdb")?, &initialise.map(str::to_owned), folder)?;
     let mut arguments = vec!["-D".to_owned(), data, "-k".into(), folder.display().to_string()];
     let mut settings = vec!["listen_addresses=", "max_connections=60"];

@@ -99,7 +99,12 @@ fn pairs(dialect: Dialect, fixed: u64, new: u64) {
     });
     println!(
         "{}: {pairs} pairs, {} rows, {} steps, {} of them rebuilds, {} runs refused by rows as foretold\n{}",
-        dialect.provider().title(), seen.rows, seen.steps, seen.rebuilds, seen.refused, seen.coverage
+        dialect.provider().title(),
+        seen.rows,
+        seen.steps,
+        seen.rebuilds,
+        seen.refused,
+        seen.coverage
     );
     let shown: Vec<_> = failures.iter().take(5).map(String::as_str).collect();
     assert!(failures.is_empty(), "{} of {pairs} pairs failed\n{}", failures.len(), shown.join("\n\n"));

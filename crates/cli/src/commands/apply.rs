@@ -11,8 +11,8 @@ use serde_json::json;
 
 use super::diff::with_differences;
 use super::running::{
-    Broken, confirm, drift_refusal, history_refusals, label_of, made_by, managed_names, obstacle_refusal, position_in_words, settle, show_preflight,
-    show_steps, waiting_text,
+    Broken, confirm, drift_refusal, history_refusals, label_of, made_by, managed_names, obstacle_refusal,
+    position_in_words, settle, show_preflight, show_steps, waiting_text,
 };
 use crate::args::{ApplyArgs, Global};
 use crate::exit::Exit;
@@ -115,14 +115,14 @@ fn resume(
 ) -> Result<Option<Resume>> {
     let Some(unfinished) = &state.journal.unfinished else { return Ok(None) };
     let label = label_of(history, unfinished);
-    let interrupted = |what: &str| Failure::new(format!("applying {label} to {} was interrupted, and {what}", target.name));
+    let interrupted =
+        |what: &str| Failure::new(format!("applying {label} to {} was interrupted, and {what}", target.name));
     let migration = wanted.first().map(|at| &history.migrations()[*at]).filter(|one| one.id() == unfinished.migration);
     let Some(migration) = migration else {
         return Err(interrupted("it is not what is next now").help("`oak revert` undoes what of it was done"));
     };
     let script = project.script(migration, target.dialect, Direction::Up)?;
-    let resume =
-        Resume { steps_done: unfinished.steps_done, undoes: false, undecided: args.interrupted.undecided() };
+    let resume = Resume { steps_done: unfinished.steps_done, undoes: false, undecided: args.interrupted.undecided() };
     if unfinished.up_sha.as_deref() == Some(script_sha(&script.text).as_str()) {
         return Ok(Some(resume));
     }
@@ -273,7 +273,10 @@ fn show(
         let done = state.journal.unfinished.as_ref().filter(|unfinished| unfinished.migration == one.migration.id());
         let goes_on = done.map(|unfinished| {
             let all = plural("step", one.script.steps.len());
-            format!("  {}", accent(format_args!("was interrupted; goes on behind {} of its {all}", unfinished.steps_done)))
+            format!(
+                "  {}",
+                accent(format_args!("was interrupted; goes on behind {} of its {all}", unfinished.steps_done))
+            )
         });
         output.line(format_args!("\n{}{}", strong(&one.migration.folder), goes_on.unwrap_or_default()));
         show_steps(&one.script, &project.steps(one.migration, target.dialect)?.up, output);

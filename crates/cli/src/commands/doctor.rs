@@ -100,7 +100,7 @@ fn ask(project: &Project, name: &str) -> Result<String> {
     let there = if server.exists {
         plural("applied migration", journal.applied.len())
     } else {
-        "the file is not there yet; apply makes it".into()
+        "the database is not there yet; apply makes it".into()
     };
     Ok(format!("{}, {}: {there}", target.url, server.version))
 }

@@ -151,7 +151,10 @@ fn write(
         write_file(&making.join(script_name(one.dialect, Direction::Down)), &down)?;
         let word = one.dialect.provider().word();
         record.expected.insert(word.to_owned(), one.expected.clone());
-        let steps = StepRecords { up: step_records(one.dialect, &one.up, &up)?, down: step_records(one.dialect, &one.down, &down)? };
+        let steps = StepRecords {
+            up: step_records(one.dialect, &one.up, &up)?,
+            down: step_records(one.dialect, &one.down, &down)?,
+        };
         if !(steps.up.is_empty() && steps.down.is_empty()) {
             record.steps.insert(word.to_owned(), steps);
         }

@@ -7,7 +7,8 @@ use hollow_oak_database::{Database, JournalEntry, Migrating, Outcome, Resume, Un
 use serde_json::json;
 
 use super::running::{
-    Broken, confirm, drift_refusal, made_by, managed_names, obstacle_refusal, position_in_words, settle, show_preflight, show_steps, waiting_text,
+    Broken, confirm, drift_refusal, made_by, managed_names, obstacle_refusal, position_in_words, settle,
+    show_preflight, show_steps, waiting_text,
 };
 use crate::args::{Global, RevertArgs};
 use crate::exit::Exit;
@@ -82,7 +83,17 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
         output.line("nothing was changed");
         return Ok(Exit::Failed);
     }
-    run_all(&project, &history, &leaving, &state, &target, &overrides, args.interrupted.undecided(), &mut *database, output)?;
+    run_all(
+        &project,
+        &history,
+        &leaving,
+        &state,
+        &target,
+        &overrides,
+        args.interrupted.undecided(),
+        &mut *database,
+        output,
+    )?;
     let labels: Vec<_> = leaving.iter().map(Leaving::label).collect();
     let at = position_in_words(&project, &history, &*database);
     if global.json {

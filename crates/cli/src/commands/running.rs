@@ -2,11 +2,11 @@
 
 use std::collections::BTreeSet;
 
+use hollow_oak_core::Provider;
 use hollow_oak_core::history::{EventKind, History, HistoryFault, Obstacle, StepRecord, Unfinished};
+use hollow_oak_core::physical::Schema;
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::Script;
-use hollow_oak_core::Provider;
-use hollow_oak_core::physical::Schema;
 use hollow_oak_database::{Database, Failure as RunFailure, FailureKind, Preflight, Waiting, WaitingFor};
 
 use super::diff::with_differences;

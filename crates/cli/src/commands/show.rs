@@ -39,7 +39,7 @@ fn all(found: &Introspected, target: &Target, exists: bool, global: &Global, out
             .json(&json!({ "target": target.name, "exists": exists, "tables": tables, "unmanaged": found.unmanaged }));
         return;
     }
-    let missing = if exists { "" } else { "; the file is not there yet" };
+    let missing = if exists { "" } else { "; the database is not there yet" };
     let count = plural("table", found.schema.tables().len());
     output.line(format_args!("{}  {}", strong(count), dim(format_args!("{}{missing}", target.described()))));
     if found.schema.tables().len() > 0 {

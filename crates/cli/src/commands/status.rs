@@ -34,7 +34,10 @@ pub fn run(args: &StatusArgs, global: &Global, output: &mut Output) -> Result<Ex
 
 /// Whether nothing stands in the way of a run.
 fn is_clean(history: &History, state: &State) -> bool {
-    history.faults().is_empty() && state.standing.obstacles.is_empty() && state.drift.is_empty() && state.journal.unfinished.is_none()
+    history.faults().is_empty()
+        && state.standing.obstacles.is_empty()
+        && state.drift.is_empty()
+        && state.journal.unfinished.is_none()
 }
 
 /// The one line that answers the question.
@@ -111,7 +114,7 @@ fn show(project: &Project, history: &History, state: &State, target: &Target, ex
         output.line("");
         show_unmanaged(&state.unmanaged, output);
     }
-    let missing = if exists { "" } else { "; the file is not there yet" };
+    let missing = if exists { "" } else { "; the database is not there yet" };
     output.line(format_args!(
         "\n{}",
         dim(format_args!("{}{missing}; {}", target.described(), project.migrations_found(history)))

@@ -74,10 +74,10 @@ pub struct TableReport {
 pub fn describe(changes: &Changes) -> Vec<TableReport> {
     let enums = changes.enums.iter().map(enumeration);
     let tables = changes.tables.iter().map(|change| match change {
-            TableChange::Add(table) => TableReport { table: table.name.clone(), lines: added(table) },
-            TableChange::Drop(table) => TableReport { table: table.name.clone(), lines: vec![dropped(table)] },
-            TableChange::Alter(alteration) => altered(alteration),
-        });
+        TableChange::Add(table) => TableReport { table: table.name.clone(), lines: added(table) },
+        TableChange::Drop(table) => TableReport { table: table.name.clone(), lines: vec![dropped(table)] },
+        TableChange::Alter(alteration) => altered(alteration),
+    });
     enums.chain(tables).collect()
 }
 

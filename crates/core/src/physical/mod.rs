@@ -10,9 +10,9 @@ mod schema;
 mod unmanaged;
 
 pub use fingerprint::{Fingerprint, RULES, fingerprint};
-pub use schema::{
-    Check, Column, EnumType, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, NameCase, Origin, PrimaryKey,
-    Schema, Table, TypeName, Unique,
-};
 pub(crate) use schema::Named;
+pub use schema::{
+    Check, Column, EnumType, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, NameCase, Origin,
+    PrimaryKey, Schema, Table, TypeName, Unique,
+};
 pub use unmanaged::{Introspected, ObjectKind, Unmanaged};

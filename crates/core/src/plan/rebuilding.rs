@@ -109,4 +109,3 @@ impl Phases {
         planned(dialect, steps.collect())
     }
 }
-

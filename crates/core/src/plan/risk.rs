@@ -6,8 +6,8 @@ use std::str::FromStr;
 
 use super::step::{Constraint, EnumSwap, Rebuild, Step, SwappedColumn};
 use crate::Dialect;
-use crate::diff::{Change, ItemChange};
 use crate::dialect::Altering;
+use crate::diff::{Change, ItemChange};
 use crate::physical::{Check, Column, ForeignKey, KeyColumn, Table};
 
 /// A risk of a step.
@@ -204,7 +204,9 @@ impl Risks {
                 ItemChange::PrimaryKey(Change::Add(key) | Change::Alter { to: key, .. }) => {
                     self.key(&table.name, &key.columns)
                 }
-                ItemChange::Unique(Change::Add(key) | Change::Alter { to: key, .. }) => self.key(&table.name, &key.columns),
+                ItemChange::Unique(Change::Add(key) | Change::Alter { to: key, .. }) => {
+                    self.key(&table.name, &key.columns)
+                }
                 ItemChange::ForeignKey(Change::Add(key) | Change::Alter { to: key, .. }) => {
                     self.reference(&table.name, key);
                 }

@@ -627,8 +627,7 @@ impl Planner<'_> {
         let part = |part: &crate::physical::IndexPart| match &part.key {
             IndexKey::Expression(expression) => self.reads(from, expression),
             IndexKey::Column(name) => {
-                self.column_is_made_again(from, to, name)
-                    || (part.operators.is_some() && self.is_disturbed(from, name))
+                self.column_is_made_again(from, to, name) || (part.operators.is_some() && self.is_disturbed(from, name))
             }
         };
         index.parts.iter().any(part)

@@ -3,8 +3,8 @@
 use std::collections::BTreeSet;
 
 use crate::diff::TableAlteration;
-use crate::sql::Expression;
 use crate::physical::{Check, Column, EnumType, ForeignKey, Index, PrimaryKey, Table, Unique};
+use crate::sql::Expression;
 
 /// One change in its place. A typed value, never text.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -365,7 +365,8 @@ impl Step {
     /// Why a table is made anew: what differs, one line each. Other steps say it in their title.
     pub fn reasons(&self) -> Vec<String> {
         let Self::RebuildTable(rebuild) = self else { return Vec::new() };
-        let changes = crate::diff::Changes { enums: Vec::new(),
+        let changes = crate::diff::Changes {
+            enums: Vec::new(),
             tables: vec![crate::diff::TableChange::Alter(Box::new(rebuild.alteration.clone()))],
         };
         let reports = crate::diff::describe(&changes);

@@ -63,8 +63,8 @@ fn names<T: Named>(list: &[T]) -> Vec<Option<&str>> {
 
 /// The table and the name in it; a point may stand in either of them.
 fn parts<'a, 'o>(object: &'o str, live: &'a Schema) -> (Option<&'a Table>, &'o str) {
-    let points = object.match_indices('.').map(|(at, _)| at);
-    let known = points.filter_map(|at| Some((live.table(&object[..at])?, &object[at + 1..]))).last();
+    let mut points = object.match_indices('.').rev().map(|(at, _)| at);
+    let known = points.find_map(|at| Some((live.table(&object[..at])?, &object[at + 1..])));
     match known {
         Some((table, item)) => (Some(table), item),
         None => (None, object.split_once('.').map_or(object, |(_, item)| item)),

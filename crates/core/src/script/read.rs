@@ -1,9 +1,9 @@
 //! Script text taken apart.
 
 use super::write::step_hash;
-use crate::span::{Lines, line_of};
 use crate::Dialect;
 use crate::plan::Placement;
+use crate::span::{Lines, line_of};
 use crate::sql::{self, Lexer, TokenKind};
 
 /// A script as it stands in its file.
@@ -99,7 +99,9 @@ pub enum ScriptErrorKind {
         Placement::Outside => "between",
     })]
     Misplaced { placement: Placement },
-    #[error("`{0}` commits on MariaDB and MySQL; end the step's header with `outside transaction | own`, and move it behind `--oak end`")]
+    #[error(
+        "`{0}` commits on MariaDB and MySQL; end the step's header with `outside transaction | own`, and move it behind `--oak end`"
+    )]
     ImplicitCommit(String),
     #[error("`{0}` would end or leave the migration's one transaction; take it out")]
     Transaction(String),

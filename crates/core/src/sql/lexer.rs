@@ -28,12 +28,16 @@ pub struct Syntax {
 
 impl Syntax {
     /// What declarations are read by, before it is known which provider an expression is for.
-    pub const PLAIN: Self =
-        Self { brackets: Brackets::Quote, exact_names: false, ..Self::STANDARD };
+    pub const PLAIN: Self = Self { brackets: Brackets::Quote, exact_names: false, ..Self::STANDARD };
 
     /// Brackets are symbols, and nothing else is special.
-    pub const STANDARD: Self =
-        Self { brackets: Brackets::Symbol, backslashes: false, hash_comments: false, dollar_quotes: true, exact_names: true };
+    pub const STANDARD: Self = Self {
+        brackets: Brackets::Symbol,
+        backslashes: false,
+        hash_comments: false,
+        dollar_quotes: true,
+        exact_names: true,
+    };
 }
 
 /// The kind of a token.

@@ -175,7 +175,8 @@ mod tests {
     fn statements_end_at_their_own_semicolons() {
         #[track_caller]
         fn case(source: &str, expected: &[&str]) {
-            let found: Vec<_> = split(source, Syntax::PLAIN, Bodies::Triggers).iter().map(|one| one.span.text(source)).collect();
+            let found: Vec<_> =
+                split(source, Syntax::PLAIN, Bodies::Triggers).iter().map(|one| one.span.text(source)).collect();
             assert_eq!(found, expected);
         }
         case("", &[]);
@@ -207,16 +208,15 @@ mod tests {
                 "select 1",
             ],
         );
-        case("delimiter //\ncreate procedure p() begin select ';'; end//\ndelimiter ;\nselect 2;", &[
-            "create procedure p() begin select ';'; end",
-            "select 2",
-        ]);
+        case(
+            "delimiter //\ncreate procedure p() begin select ';'; end//\ndelimiter ;\nselect 2;",
+            &["create procedure p() begin select ';'; end", "select 2"],
+        );
         case("delimiter $$\nselect 1; select 2$$", &["select 1; select 2"]);
-        case("create table b (`begin` int); select 'it\\'s;'; # ;\nselect 3", &[
-            "create table b (`begin` int)",
-            "select 'it\\'s;'",
-            "select 3",
-        ]);
+        case(
+            "create table b (`begin` int); select 'it\\'s;'; # ;\nselect 3",
+            &["create table b (`begin` int)", "select 'it\\'s;'", "select 3"],
+        );
     }
 
     #[test]

@@ -91,7 +91,8 @@ impl Reader<'_> {
                 options.split(' ').filter(|option| !option.is_empty()).map(str::to_owned).collect();
             let format = text(&row, 4).to_ascii_lowercase();
             let is_stated = words.iter().any(|word| word.starts_with("row_format="));
-            if !matches!(format.as_str(), "" | "dynamic") && !is_stated && text(&row, 2).eq_ignore_ascii_case("innodb") {
+            if !matches!(format.as_str(), "" | "dynamic") && !is_stated && text(&row, 2).eq_ignore_ascii_case("innodb")
+            {
                 words.push(format!("row_format={format}"));
             }
             words.retain(|word| word != "row_format=dynamic");
@@ -275,8 +276,7 @@ impl Reader<'_> {
         for row in routines {
             self.other(ObjectKind::Routine, text(&row, 0), None, text(&row, 2));
         }
-        let events =
-            self.ask("select event_name from information_schema.events where event_schema = $database")?;
+        let events = self.ask("select event_name from information_schema.events where event_schema = $database")?;
         for row in events {
             self.other(ObjectKind::Event, text(&row, 0), None, String::new());
         }

@@ -21,9 +21,7 @@ mod number {
 /// Opens a database; makes it first where that is asked for.
 pub(crate) fn open(url: &ServerUrl, opening: Opening) -> Result<Connection, DatabaseError> {
     match connect(url, Some(&url.database)) {
-        Ok(connection) => {
-            Ok(Connection::new(Box::new(MariadbSession::new(connection, url)?), opening.lock_wait))
-        }
+        Ok(connection) => Ok(Connection::new(Box::new(MariadbSession::new(connection, url)?), opening.lock_wait)),
         Err(error) if said(&error) == Some(number::UNKNOWN_DATABASE) => {
             if !opening.create {
                 return Ok(Connection::missing(url.provider, opening.lock_wait));
@@ -40,8 +38,7 @@ fn create(url: &ServerUrl) -> Result<(), DatabaseError> {
     use mysql::prelude::Queryable;
     let mut connection = connect(url, None).map_err(|error| refused(url, &error))?;
     let name = Dialect::Mariadb(hollow_oak_core::dialect::Flavor::Mariadb).quote(&url.database);
-    let sql =
-        format!("create database if not exists {name} default character set utf8mb4 collate utf8mb4_unicode_ci");
+    let sql = format!("create database if not exists {name} default character set utf8mb4 collate utf8mb4_unicode_ci");
     connection.query_drop(sql).map_err(|error| server_error(url.provider, &error).into())
 }
 

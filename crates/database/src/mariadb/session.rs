@@ -124,8 +124,8 @@ pub(super) fn server_error(provider: Provider, error: &mysql::Error) -> ServerEr
         1205 | 1213 => Refused::ByLock,
         1044 | 1142 | 1143 | 1227 | 1370 => Refused::ByRights,
         // Null, duplicate, out of range, truncated, wrong value, no default, too long, reference, check, unfit for JSON.
-        1048 | 1062 | 1138 | 1264 | 1265 | 1292 | 1364 | 1366 | 1406 | 1411 | 1451 | 1452 | 1586 | 1690 | 3140 | 3819
-        | 4025 | 1918 | 1217 | 1216 | 1365 | 1761 | 1830 => Refused::ByRows,
+        1048 | 1062 | 1138 | 1264 | 1265 | 1292 | 1364 | 1366 | 1406 | 1411 | 1451 | 1452 | 1586 | 1690 | 3140
+        | 3819 | 4025 | 1918 | 1217 | 1216 | 1365 | 1761 | 1830 => Refused::ByRows,
         1053 | 1927 => Refused::Gone,
         _ => Refused::Otherwise,
     };
@@ -210,8 +210,7 @@ impl Session for MariadbSession {
     }
 
     fn relations(&mut self) -> Result<Vec<String>, ServerError> {
-        let found =
-            self.ask("select table_name from information_schema.tables where table_schema = database()")?;
+        let found = self.ask("select table_name from information_schema.tables where table_schema = database()")?;
         Ok(found.rows.into_iter().filter_map(|row| row.into_iter().next().flatten()).collect())
     }
 }

@@ -66,11 +66,7 @@ struct Reader<'a> {
 }
 
 /// Reads a namespace.
-pub(super) fn read(
-    session: &mut PostgresSession,
-    namespace: &str,
-    version: u32,
-) -> Result<Introspected, ServerError> {
+pub(super) fn read(session: &mut PostgresSession, namespace: &str, version: u32) -> Result<Introspected, ServerError> {
     let name = session.dialect().literal(namespace);
     let oid = session.value(&format!("select oid from pg_namespace where nspname = {name}"))?.unwrap_or_default();
     let mut reader = Reader {
@@ -376,7 +372,9 @@ impl Reader<'_> {
                 method: text(&row, 3),
                 key_columns: number(&row, 4),
                 columns: numbers(&row, 5),
-                expressions: expressions.map(|all| all.split("\n\u{b}").map(str::to_owned).collect()).unwrap_or_default(),
+                expressions: expressions
+                    .map(|all| all.split("\n\u{b}").map(str::to_owned).collect())
+                    .unwrap_or_default(),
                 options: numbers(&row, 6),
                 collations: collated.collect(),
                 operators: operators.collect(),
@@ -402,8 +400,10 @@ impl Reader<'_> {
                                   and x.deptype = 'e')
              order by t.typname, e.enumsortorder",
         )?;
-        self.catalogue.words =
-            rows.iter().map(|row| WordRow { name: text(row, 0), word: text(row, 1), comment: optional(row, 2) }).collect();
+        self.catalogue.words = rows
+            .iter()
+            .map(|row| WordRow { name: text(row, 0), word: text(row, 1), comment: optional(row, 2) })
+            .collect();
         Ok(())
     }
 

@@ -39,8 +39,9 @@ fn create(url: &ServerUrl) -> Result<(), DatabaseError> {
     let name = Dialect::Postgres.quote(&url.database);
     match client.batch_execute(&format!("create database {name} encoding 'UTF8' template template0")) {
         // Another run made it at the same moment.
-        Err(error)
-            if matches!(error.code(), Some(&SqlState::DUPLICATE_DATABASE | &SqlState::UNIQUE_VIOLATION)) => Ok(()),
+        Err(error) if matches!(error.code(), Some(&SqlState::DUPLICATE_DATABASE | &SqlState::UNIQUE_VIOLATION)) => {
+            Ok(())
+        }
         other => other.map_err(|error| server_error(&error).into()),
     }
 }

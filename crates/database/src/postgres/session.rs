@@ -88,9 +88,8 @@ impl PostgresSession {
     pub(super) fn new(client: Client, url: &ServerUrl) -> Result<Self, DatabaseError> {
         let mut session = Self { client, version: String::new(), version_number: 0, namespace: String::new() };
         session.execute(PIN)?;
-        let found = session.ask(
-            "select current_setting('server_version'), current_setting('server_version_num'), current_schema()",
-        )?;
+        let found = session
+            .ask("select current_setting('server_version'), current_setting('server_version_num'), current_schema()")?;
         let mut row = found.rows.into_iter().next().unwrap_or_default().into_iter();
         let mut next = || row.next().flatten().unwrap_or_default();
         let version = next();
@@ -112,10 +111,7 @@ impl PostgresSession {
     }
 
     /// Has the statements run, and takes all of it back.
-    fn aside<T>(
-        &mut self,
-        work: impl FnOnce(&mut Self) -> Result<T, ServerError>,
-    ) -> Result<T, ServerError> {
+    fn aside<T>(&mut self, work: impl FnOnce(&mut Self) -> Result<T, ServerError>) -> Result<T, ServerError> {
         let inside = self.value("select pg_current_xact_id_if_assigned()")?.is_some();
         // Inside a transaction of ours only its last part is taken back.
         let (begin, rollback) = match inside {

@@ -150,8 +150,7 @@ pub(super) fn keep_forms(session: &dyn Session, forms: &[StoredForm]) -> String 
         .iter()
         .map(|form| {
             let content = serde_json::to_string(form).expect("two texts are always JSON");
-            let hash: String =
-                Sha256::digest(content.as_bytes()).iter().map(|byte| format!("{byte:02x}")).collect();
+            let hash: String = Sha256::digest(content.as_bytes()).iter().map(|byte| format!("{byte:02x}")).collect();
             ("expression", hash, content)
         })
         .collect();

@@ -12,10 +12,10 @@ use hollow_oak_core::physical::fingerprint;
 use hollow_oak_core::plan::Placement;
 use hollow_oak_core::script::{Effect, ScriptStep, effect};
 
+use super::confirm;
 use super::error::{Refused, ServerError};
 use super::journal::{self, Happening};
 use super::session::Session;
-use super::confirm;
 use crate::error::{DatabaseError, Failure, FailureKind};
 use crate::hook;
 use crate::run::{Migrating, Outcome, Ran, Undecided, Waiting, WaitingFor};
@@ -99,9 +99,9 @@ impl Run<'_, '_> {
         let steps = &self.migrating.script.steps;
         let mut segments: Vec<&[ScriptStep]> = Vec::new();
         let mut at = self.done;
-        for segment in steps[self.done.min(steps.len())..].chunk_by(|a, b| {
-            a.placement == Placement::InTransaction && b.placement == Placement::InTransaction
-        }) {
+        for segment in steps[self.done.min(steps.len())..]
+            .chunk_by(|a, b| a.placement == Placement::InTransaction && b.placement == Placement::InTransaction)
+        {
             segments.push(&steps[at..at + segment.len()]);
             at += segment.len();
         }
@@ -297,9 +297,7 @@ impl Run<'_, '_> {
             Effect::Unknown => match self.migrating.resume.and_then(|resume| resume.undecided) {
                 Some(Undecided::Repeat) => Ok(false),
                 Some(Undecided::Skip) => Ok(true),
-                None => {
-                    Err(FailureKind::Undecided { step: self.done + 1, title: step.title.clone() }.into())
-                }
+                None => Err(FailureKind::Undecided { step: self.done + 1, title: step.title.clone() }.into()),
             },
         }
     }

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use hollow_oak_core::dialect::sqlite::catalogue::Definition;
 use hollow_oak_core::physical::ObjectKind;
 use hollow_oak_core::script::Script;
-use hollow_oak_core::sql::{Syntax, Lexer, TokenKind, unquote};
+use hollow_oak_core::sql::{Lexer, Syntax, TokenKind, unquote};
 use rusqlite::Connection;
 
 use super::introspect::definitions;

@@ -154,11 +154,8 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
         tables.insert(table.name.clone(), table);
     }
     // A JSON column is a long text with a check of its own on MariaDB (MariaDB, "JSON Data Type").
-    let json: BTreeSet<(String, String)> = catalogue
-        .checks
-        .iter()
-        .filter_map(|check| Some((check.table.clone(), json_column(check)?)))
-        .collect();
+    let json: BTreeSet<(String, String)> =
+        catalogue.checks.iter().filter_map(|check| Some((check.table.clone(), json_column(check)?))).collect();
     for row in catalogue.columns {
         let is_json = json.contains(&(row.table.clone(), row.name.clone()));
         if let Some(table) = tables.get_mut(&row.table) {
@@ -210,7 +207,8 @@ fn column(flavor: Flavor, row: ColumnRow, is_json: bool, table_collation: &str) 
     column.nullable = row.nullable;
     let extra = row.extra.to_ascii_lowercase();
     if let Some(text) = filled(row.generated.unwrap_or_default()) {
-        let storage = if extra.contains("stored") || extra.contains("persistent") { Storage::Stored } else { Storage::Virtual };
+        let storage =
+            if extra.contains("stored") || extra.contains("persistent") { Storage::Stored } else { Storage::Virtual };
         column.generated = Some(Generated { expression: Expression::read(&text, SYNTAX), storage });
         // It may hold null, whatever it is computed from.
         column.nullable = true;

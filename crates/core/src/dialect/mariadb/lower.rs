@@ -9,8 +9,8 @@ use crate::dialect::lowering::{self, Lowering, Storing, typed};
 use crate::dialect::{Facts, Lowered};
 use crate::physical::{self, IndexKey, TypeName};
 use crate::schema::{
-    Action, Column, Deferrable, Fault, FaultKind, ForeignKey, Identity, Index, Item, KeyPart, Part, Place, Provider,
-    Schema, Scoped, Storage, Table, Type, Value,
+    Action, Column, Deferrable, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, Item, KeyPart, Part, Place,
+    Provider, Schema, Scoped, Storage, Table, Type, Value,
 };
 use crate::sql::{Expression, unquote};
 
@@ -19,6 +19,9 @@ const LONGEST_KEY: u64 = 3072;
 
 /// MariaDB, "VARCHAR": a row holds 65,535 bytes, which is 16,383 characters of utf8mb4.
 const LONGEST_TEXT: u32 = 16_383;
+
+/// Columns of a key, each with how much of it is in the key, where that is not all.
+type KeyParts = Vec<(String, Option<u32>)>;
 
 /// Lowers a schema; see [`crate::Dialect::lower`].
 pub(in crate::dialect) fn lower(flavor: Flavor, schema: &Schema) -> Result<Lowered, Vec<Fault>> {
@@ -111,7 +114,8 @@ impl Storing for Mariadb {
         {
             debug_assert!(matches!(generated.storage, Storage::Stored | Storage::Virtual));
             // MariaDB, "Generated (Virtual and Persistent/Stored) Columns": NOT NULL is not allowed.
-            let kind = lowering.not_expressible("cannot declare a generated column required", "add `null` to the column");
+            let kind =
+                lowering.not_expressible("cannot declare a generated column required", "add `null` to the column");
             lowering.fault(kind, place.clone().part(Part::Expression));
         }
         made
@@ -185,13 +189,28 @@ impl Storing for Mariadb {
         Err("never takes two nulls for equal in a unique constraint")
     }
 
-    fn reference(&self, lowering: &mut Lowering<'_, Self>, _: &Table, key: &ForeignKey, place: &Place) {
+    fn reference(&self, lowering: &mut Lowering<'_, Self>, table: &Table, key: &ForeignKey, place: &Place) {
         // MariaDB, "Foreign Keys": SET DEFAULT is refused by InnoDB, and every check is immediate.
         if key.on_delete == Action::SetDefault || key.on_update == Action::SetDefault {
             lowering.refuse("has no `set default` for references", place.clone());
         }
         if key.deferrable != Deferrable::No {
             lowering.refuse("has no deferrable references", place.clone());
+        }
+        let Some(referenced) = lowering.schema.table(key.referenced_table.as_str()) else { return };
+        let collation = |table: &Table, name: &Identifier| {
+            let own = table.column(name).and_then(|column| Scoped::pick(&column.collate, self.provider()).cloned());
+            own.unwrap_or_else(|| stated_collation(table, self.provider()))
+        };
+        for (at, (from, to)) in key.columns.iter().zip(&key.referenced_columns).enumerate() {
+            let is_text = table.column(from).is_some_and(|column| matches!(column.ty, Type::Text(_) | Type::Char(_)));
+            let (own, theirs) = (collation(table, from), collation(referenced, to));
+            if is_text && own != theirs {
+                // MariaDB, "Foreign Keys", "Constraints": the character set and collation of text columns must be the same.
+                let what = format!("has no references between texts of different collations ({own} and {theirs})");
+                let kind = lowering.not_expressible(what, "give both columns the same `collate`");
+                lowering.fault(kind, place.clone().part(Part::Element(at)));
+            }
         }
     }
 
@@ -231,6 +250,13 @@ pub(super) fn table_collation(table: &physical::Table) -> String {
     stated.unwrap_or(COLLATION).to_owned()
 }
 
+/// The collation that a declared table states, or the one that holds anyway.
+fn stated_collation(table: &Table, provider: Provider) -> String {
+    let options = table.options.iter().filter(|option| option.scope.holds(provider));
+    let mut stated = options.filter_map(|option| option.value.strip_prefix("collate=").map(str::to_owned));
+    stated.next().unwrap_or_else(|| COLLATION.to_owned())
+}
+
 /// A number as the server stores it for a decimal: with all its places.
 fn number(text: &str, ty: &Type) -> String {
     let Type::Decimal(Some((_, scale))) = ty else { return text.to_owned() };
@@ -246,7 +272,8 @@ fn number(text: &str, ty: &Type) -> String {
 
 /// A unique index over whole columns is what a unique constraint is; there is one word for both.
 fn uniques_among_indexes(table: &mut physical::Table) {
-    let (uniques, indexes): (Vec<_>, Vec<_>) = std::mem::take(&mut table.indexes).into_iter().partition(is_plain_unique);
+    let (uniques, indexes): (Vec<_>, Vec<_>) =
+        std::mem::take(&mut table.indexes).into_iter().partition(is_plain_unique);
     table.indexes = indexes;
     table.uniques.extend(uniques.into_iter().map(as_unique));
 }
@@ -324,9 +351,10 @@ impl Mariadb {
             Type::Decimal(Some((66.., _) | (_, 31..))) => {
                 ("has decimals of at most 65 digits, 30 behind the point".to_owned(), "write fewer")
             }
-            Type::Text(Some(length)) if *length > LONGEST_TEXT => {
-                (format!("has no bounded text longer than {LONGEST_TEXT} characters"), "write `text`, which is unbounded")
-            }
+            Type::Text(Some(length)) if *length > LONGEST_TEXT => (
+                format!("has no bounded text longer than {LONGEST_TEXT} characters"),
+                "write `text`, which is unbounded",
+            ),
             Type::Char(256..) => ("has `char` of at most 255 characters".to_owned(), "write `text(…)`"),
             _ => return,
         };
@@ -353,10 +381,10 @@ impl Mariadb {
 
     /// Key lengths, unbounded columns in keys, and the key that an identity column needs.
     fn keys(&self, lowering: &mut Lowering<'_, Self>, table: &Table, lowered: &physical::Table) {
-        let whole = |columns: &[physical::KeyColumn]| -> Vec<(String, Option<u32>)> {
+        let whole = |columns: &[physical::KeyColumn]| -> KeyParts {
             columns.iter().map(|one| (one.name.clone(), None)).collect()
         };
-        let mut keys: Vec<(Place, String, Vec<(String, Option<u32>)>)> = Vec::new();
+        let mut keys: Vec<(Place, String, KeyParts)> = Vec::new();
         if let Some(key) = &lowered.primary_key {
             keys.push((Place::whole(&table.name, Item::PrimaryKey), "the primary key".into(), whole(&key.columns)));
         }
@@ -373,7 +401,8 @@ impl Mariadb {
                 IndexKey::Column(name) => Some((name.clone(), part.prefix)),
                 IndexKey::Expression(_) => None,
             });
-            let at = table.indexes.iter().position(|one| one.name.as_ref().is_some_and(|name| name.as_str() == index.name));
+            let at =
+                table.indexes.iter().position(|one| one.name.as_ref().is_some_and(|name| name.as_str() == index.name));
             let item = at.map_or(Item::Table, Item::Index);
             keys.push((Place::whole(&table.name, item), index.name.clone(), columns.collect()));
         }
@@ -412,6 +441,13 @@ impl Mariadb {
             let Some(column) = lowered.column(name) else { continue };
             let per_character = if is_text(&column.ty) { 4 } else { 1 };
             match (key_bytes(&column.ty), prefix) {
+                (Some(bytes), Some(prefix)) if u64::from(*prefix) * per_character > bytes => {
+                    let kind = lowering.not_expressible(
+                        format!("takes no more of `{name}` for a key than there is"),
+                        "leave the `prefix` out",
+                    );
+                    lowering.fault(kind, place.clone());
+                }
                 (_, Some(prefix)) => length += u64::from(*prefix) * per_character,
                 (Some(bytes), None) => length += bytes,
                 (None, None) => {
@@ -431,13 +467,24 @@ impl Mariadb {
         let numbering = lowered.columns.iter().find(|column| column.identity.is_some()).map(|one| one.name.clone());
         for (at, check) in table.checks.iter().enumerate().filter(|(_, check)| check.scope.holds(self.provider())) {
             let expression = self.expression(table, &check.expression);
+            let place = Place::whole(&table.name, Item::Check(at)).part(Part::Expression);
             if numbering.as_ref().is_some_and(|name| expression.mentions(name)) {
-                let place = Place::whole(&table.name, Item::Check(at)).part(Part::Expression);
-                lowering.refuse("has no checks over an identity column", place);
+                lowering.refuse("has no checks over an identity column", place.clone());
+            }
+            let moves = |action: Action| matches!(action, Action::Cascade | Action::SetNull);
+            let moved = lowered.foreign_keys.iter().find(|key| {
+                (moves(key.on_update) || key.on_delete == Action::SetNull)
+                    && key.columns.iter().any(|name| expression.mentions(name))
+            });
+            if let Some(key) = moved {
+                let name = key.name.as_deref().unwrap_or_default();
+                lowering
+                    .refuse(format!("has no checks over a column that reference `{name}` changes by itself"), place);
             }
         }
         for (at, column) in table.columns.iter().enumerate() {
-            let Some(made) = lowered.column(column.name.as_str()).filter(|_| column.scope.holds(self.provider())) else {
+            let Some(made) = lowered.column(column.name.as_str()).filter(|_| column.scope.holds(self.provider()))
+            else {
                 continue;
             };
             let Some(generated) = &made.generated else { continue };
@@ -446,9 +493,10 @@ impl Mariadb {
                 lowering.refuse("computes nothing from an identity column", place.clone());
             }
             // Its padding depends on the mode of the session that reads it.
-            let padded = lowered.columns.iter().find(|other| {
-                other.ty.canonical().starts_with("CHAR(") && generated.expression.mentions(&other.name)
-            });
+            let padded = lowered
+                .columns
+                .iter()
+                .find(|other| other.ty.canonical().starts_with("CHAR(") && generated.expression.mentions(&other.name));
             if let (Flavor::Mariadb, Some(padded)) = (self.0, padded) {
                 let what = format!("keeps no value computed from `{}`, which is of a `char` type", padded.name);
                 let kind = lowering.not_expressible(what, "make that column a `text(…)`");
@@ -475,8 +523,7 @@ impl Mariadb {
         if plain == 0 {
             let name = self.name();
             let what = "needs at least one column that is not generated";
-            let kind =
-                lowering.not_expressible(what, format!("add a column, or say `except {name}` behind the table"));
+            let kind = lowering.not_expressible(what, format!("add a column, or say `except {name}` behind the table"));
             lowering.fault(kind, Place::whole(&table.name, Item::Table).part(Part::Name));
         }
     }

@@ -76,7 +76,18 @@ pub(super) fn commits_by_itself(words: &[String]) -> bool {
     let word = |at: usize| words.get(at).map_or("", String::as_str);
     matches!(
         word(0),
-        "alter" | "create" | "drop" | "rename" | "truncate" | "grant" | "revoke" | "lock" | "unlock" | "analyze" | "optimize"
-            | "repair" | "flush"
+        "alter"
+            | "create"
+            | "drop"
+            | "rename"
+            | "truncate"
+            | "grant"
+            | "revoke"
+            | "lock"
+            | "unlock"
+            | "analyze"
+            | "optimize"
+            | "repair"
+            | "flush"
     ) && !matches!((word(0), word(1)), ("create" | "drop", "temporary"))
 }

@@ -141,7 +141,9 @@ pub(super) fn key_bytes(ty: &TypeName) -> Option<u64> {
 /// Whether it holds characters, and so has a collation.
 pub(super) fn is_text(ty: &TypeName) -> bool {
     let canonical = ty.canonical().to_ascii_uppercase();
-    ["CHAR", "TEXT", "ENUM", "SET"].iter().any(|word| canonical.split('(').next().is_some_and(|head| head.ends_with(word)))
+    ["CHAR", "TEXT", "ENUM", "SET"]
+        .iter()
+        .any(|word| canonical.split('(').next().is_some_and(|head| head.ends_with(word)))
 }
 
 #[cfg(test)]

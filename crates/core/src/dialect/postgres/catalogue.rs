@@ -243,8 +243,7 @@ impl Reading {
             None => column.default = row.expression.map(|text| default(&text, &column)),
             Some(kind) => {
                 let storage = if kind == 'v' { Storage::Virtual } else { Storage::Stored };
-                column.generated =
-                    row.expression.map(|text| Generated { expression: expression(&text), storage });
+                column.generated = row.expression.map(|text| Generated { expression: expression(&text), storage });
             }
         }
         column.collation = row.collation;
@@ -268,11 +267,7 @@ impl Reading {
         self.numbers.get(&number).cloned().unwrap_or_default()
     }
 
-    fn constraint(
-        &mut self,
-        row: ConstraintRow,
-        referenced: Option<&BTreeMap<i16, String>>,
-    ) -> Option<Unmanaged> {
+    fn constraint(&mut self, row: ConstraintRow, referenced: Option<&BTreeMap<i16, String>>) -> Option<Unmanaged> {
         let deferrable = match (row.deferrable, row.deferred) {
             (false, _) => Deferrable::No,
             (true, false) => Deferrable::InitiallyImmediate,

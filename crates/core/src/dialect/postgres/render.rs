@@ -184,7 +184,8 @@ fn alter_column(table: &str, from: &Column, to: &Column) -> Vec<String> {
         let collate = to.collation.as_ref().map(|name| format!(" collate {}", quote(name)));
         let collate = collate.or_else(|| from.collation.as_ref().map(|_| " collate \"default\"".to_owned()));
         let collate = collate.filter(|_| family(&to.ty) == Family::Text).unwrap_or_default();
-        let using = if from.ty == to.ty { String::new() } else { format!(" using {}", converted(&name, &from.ty, &to.ty)) };
+        let using =
+            if from.ty == to.ty { String::new() } else { format!(" using {}", converted(&name, &from.ty, &to.ty)) };
         statements.push(column(&format!("set data type {}{collate}{using}", to.ty.text())));
     }
     if from.nullable && !to.nullable {

@@ -1,7 +1,7 @@
 //! What SQLite can change of a table in place (SQLite, "ALTER TABLE").
 
-use crate::diff::{Change, ItemChange, TableAlteration};
 use super::fold;
+use crate::diff::{Change, ItemChange, TableAlteration};
 use crate::physical::{Check, Column, ForeignKey, Table};
 use crate::plan::{Alteration, Step};
 use crate::schema::Storage;

@@ -6,15 +6,14 @@
 
 use std::collections::BTreeSet;
 
-use super::{FACTS, index_key};
 use super::lower::collation;
+use super::{FACTS, index_key};
 use crate::Span;
 use crate::physical::{
-    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, PrimaryKey, Table, TypeName,
-    Unique,
+    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, PrimaryKey, Table, TypeName, Unique,
 };
 use crate::schema::{Action, Deferrable, Storage};
-use crate::sql::{Syntax, Expression, Lexer, TokenKind, unquote};
+use crate::sql::{Expression, Lexer, Syntax, TokenKind, unquote};
 
 /// Reads a `create table` statement.
 pub(super) fn table(sql: &str) -> Option<Table> {
