@@ -5,6 +5,8 @@
 //! from that seed on instead. A failure names the pair's seed: `OAK_TEST_SEED=… OAK_TEST_PAIRS=1` runs it alone.
 //! `OAK_TEST_PROVIDERS=sqlite` is the way to ask for less where no servers are wanted.
 
+#![expect(clippy::print_stdout, reason = "a run says what it saw")]
+
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::Path;
 use std::time::Duration;
