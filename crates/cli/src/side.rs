@@ -175,7 +175,7 @@ impl Sides<'_> {
         let journal = target::journal_state(project, self.history, events);
         let standing = hollow_oak_core::history::standing(self.history, &journal, &std::collections::BTreeMap::new());
         let ignored = |name: &str| target::is_ignored(&project.settings.unmanaged_tables, name);
-        let schema = introspected.schema.filtered(|table| !ignored(&table.name));
+        let (schema, _) = introspected.schema.parted(|thing| !ignored(thing.name()));
         let unmanaged = introspected.unmanaged.into_iter().filter(|one| !ignored(&one.name)).collect();
         let newest = standing.applied.last().copied();
         Ok(Held { label, schema, unmanaged, newest, database: Some(database) })

@@ -6,7 +6,7 @@ use std::time::{Duration, Instant};
 
 use hollow_oak_core::diff::{Changes, diff, overlook_comments};
 use hollow_oak_core::history::{Event, History, JournalState, Migration, Standing, standing};
-use hollow_oak_core::physical::{EnumType, ObjectKind, Schema, Table, Unmanaged, fingerprint};
+use hollow_oak_core::physical::{ObjectKind, Schema, Unmanaged, fingerprint};
 use hollow_oak_core::script::Direction;
 use hollow_oak_core::{Dialect, Provider};
 use hollow_oak_database::{Database, DatabaseError, Opening, TargetUrl};
@@ -237,7 +237,7 @@ pub fn examine(project: &Project, history: &History, target: &Target, database: 
     let hashes: Hashes = applied.map(|(id, hashes)| Ok((id, hashes?))).collect::<Result<_>>()?;
     let standing = standing(history, &journal, &hashes);
     let ignored = |name: &str| is_ignored(&project.settings.unmanaged_tables, name);
-    let live = introspected.schema.filtered(|table| !ignored(&table.name));
+    let (live, _) = introspected.schema.parted(|thing| !ignored(thing.name()));
     let newest = newest_applied(history, &standing);
     let mut unmanaged: Vec<_> = introspected.unmanaged.into_iter().filter(|object| !ignored(&object.name)).collect();
     // Equal fingerprints are equal schemas: there is no need to work out again what was expected.
@@ -271,13 +271,11 @@ fn is_as_recorded(migration: &Migration, dialect: Dialect, live: &Schema) -> boo
     recorded.is_some_and(|recorded| *recorded == fingerprint(live).0)
 }
 
-/// The tables and enum types of a live schema that the other one has as well; the rest is unmanaged.
+/// What a live schema has in common with the other one; the rest is unmanaged.
 pub fn managed_only(live: Schema, expected: &Schema, unmanaged: &mut Vec<Unmanaged>) -> Schema {
-    let is_table = |table: &Table| expected.table(&table.name).is_some();
-    let is_enum = |one: &EnumType| expected.enumeration(&one.name).is_some();
-    unmanaged.extend(live.tables().filter(|table| !is_table(table)).map(unmanaged_table));
-    unmanaged.extend(live.enums().filter(|one| !is_enum(one)).map(unmanaged_enum));
-    live.filtered(is_table).filtered_enums(is_enum)
+    let (managed, rest) = live.parted(|thing| expected.has(thing));
+    unmanaged.extend(rest);
+    managed
 }
 
 /// Sets aside what a live schema says beyond the expected one without being different: descriptions that nobody declared
@@ -296,16 +294,6 @@ pub fn confirm(
         database.confirm(live, expected)?;
     }
     Ok(())
-}
-
-/// An enum type that nobody declared.
-pub fn unmanaged_enum(one: &EnumType) -> Unmanaged {
-    Unmanaged { kind: ObjectKind::Enum, name: one.name.clone(), table: None, sql: one.words.join(", ") }
-}
-
-/// A table that nobody declared.
-pub fn unmanaged_table(table: &Table) -> Unmanaged {
-    Unmanaged { kind: ObjectKind::Table, name: table.name.clone(), table: None, sql: String::new() }
 }
 
 /// Whether a name is left alone by `[unmanaged] tables`; `*` stands for any letters.

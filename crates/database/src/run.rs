@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::time::Duration;
 
 use hollow_oak_core::history::EventKind;
-use hollow_oak_core::physical::{ObjectKind, Schema};
+use hollow_oak_core::physical::{ObjectKind, Schema, Thing};
 use hollow_oak_core::script::Script;
 
 /// A migration about to run in one direction.
@@ -49,8 +49,7 @@ pub enum Undecided {
 pub struct Outcome {
     /// The managed tables, as they have to be.
     pub schema: Schema,
-    /// Tables and enum types that were managed before and are not to be there any more, by their names as they are
-    /// compared.
+    /// What was managed before and is not to be there any more, by the keys of [`Schema::keys`].
     pub gone: BTreeSet<String>,
     /// Objects that this run made by generated steps, in the words of the steps' headers: what the server stored for
     /// their expressions is its word for ours.
@@ -58,10 +57,9 @@ pub struct Outcome {
 }
 
 impl Outcome {
-    /// Whether a table or enum type of this name is managed.
-    pub fn manages(&self, name: &str) -> bool {
-        let key = self.schema.key(name);
-        self.gone.contains(&key) || self.schema.table(name).is_some() || self.schema.enumeration(name).is_some()
+    /// Whether a thing is managed.
+    pub fn manages(&self, thing: Thing<'_>) -> bool {
+        self.schema.has(thing) || self.gone.contains(&self.schema.key_of(thing))
     }
 }
 

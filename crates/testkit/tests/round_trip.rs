@@ -269,12 +269,8 @@ impl Pair<'_> {
         let text = write(dialect, "0001-pair", Direction::Up, &plan);
         let script = Script::read(dialect, &text).unwrap_or_else(|error| panic!("{error}\n{text}"));
         assert!(script.steps.iter().all(hollow_oak_core::script::ScriptStep::is_as_generated), "{text}");
-        let names = |schema: &physical::Schema| -> Vec<String> {
-            let tables = schema.tables().map(|table| schema.key(&table.name));
-            tables.chain(schema.enums().map(|one| schema.key(&one.name))).collect()
-        };
         let made = script.steps.iter().map(|step| step.object.clone()).collect();
-        let outcome = Outcome { schema: to.clone(), gone: names(from).into_iter().collect(), made };
+        let outcome = Outcome { schema: to.clone(), gone: from.keys(), made };
         let attempt = |database: &mut dyn Database, resume: Option<Resume>| {
             let last_seq = database.journal().expect("the journal is read").last().map_or(0, |(_, event)| event.seq);
             let entry = JournalEntry {

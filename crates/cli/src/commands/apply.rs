@@ -11,7 +11,7 @@ use serde_json::json;
 
 use super::diff::with_differences;
 use super::running::{
-    Broken, confirm, drift_refusal, history_refusals, label_of, made_by, managed_names, obstacle_refusal,
+    Broken, confirm, drift_refusal, history_refusals, label_of, made_by, obstacle_refusal,
     position_in_words, settle, show_preflight, show_steps, waiting_text,
 };
 use crate::args::{ApplyArgs, Global};
@@ -81,7 +81,7 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
         history: &history,
         target: &target,
         overrides,
-        gone: managed_names(state.expected()),
+        gone: state.expected().keys(),
         made: BTreeSet::new(),
         resume,
         drifted: drifted_names(&state),
@@ -403,7 +403,7 @@ impl Run<'_> {
         let gone = self.gone.iter().filter(|name| !self.drifted.contains(*name)).cloned().collect();
         let schema = schema.filtered(|table| !self.drifted.contains(&table.key()));
         let outcome = Outcome { gone, schema, made: std::mem::take(&mut self.made) };
-        self.gone.extend(managed_names(&outcome.schema));
+        self.gone.extend(outcome.schema.keys());
         Ok(Some(outcome))
     }
 

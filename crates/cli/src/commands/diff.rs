@@ -3,7 +3,7 @@
 use hollow_oak_core::Dialect;
 use hollow_oak_core::diff::{Changes, TableReport, Verb, describe, diff};
 use hollow_oak_core::history::History;
-use hollow_oak_core::physical::{EnumType, Schema, Table, Unmanaged};
+use hollow_oak_core::physical::{Schema, Unmanaged};
 use hollow_oak_core::plan::plan;
 use hollow_oak_core::plural::plural;
 use serde_json::{Value, json};
@@ -14,7 +14,7 @@ use crate::failure::{Failure, Result};
 use crate::output::{Output, accent, danger, dim, done, strong};
 use crate::project::{Project, find_folder};
 use crate::side::{Held, Side, Sides};
-use crate::target::{confirm, unmanaged_enum, unmanaged_table};
+use crate::target::confirm;
 
 /// What was compared for one dialect.
 struct Compared {
@@ -80,7 +80,7 @@ pub fn run(args: &DiffArgs, global: &Global, output: &mut Output) -> Result<Exit
     Ok(if differs && args.exit_code { Exit::Report } else { Exit::Done })
 }
 
-/// What it takes to tell unmanaged tables from dropped ones.
+/// What it takes to tell what is unmanaged from what is dropped.
 struct Aside<'a> {
     project: &'a Project,
     history: &'a History,
@@ -88,22 +88,16 @@ struct Aside<'a> {
 }
 
 impl Aside<'_> {
-    /// Takes tables that nobody declares, nor the newest applied migration, out of a live side.
+    /// Takes what nobody declares, nor the newest applied migration, out of a live side.
     fn set(&self, live: &mut Held, other: &Schema) -> Result<Vec<Unmanaged>> {
-        let all_declared = live.schema.tables().all(|table| other.table(&table.name).is_some());
-        let all_enums = live.schema.enums().all(|one| other.enumeration(&one.name).is_some());
-        if all_declared && all_enums {
+        if live.schema.keys().is_subset(&other.keys()) {
             return Ok(Vec::new());
         }
         let newest = live.newest.map(|at| &self.history.migrations()[at]);
         let applied = self.project.physical_after(newest, self.dialect)?;
-        let is_table = |table: &Table| other.table(&table.name).is_some() || applied.table(&table.name).is_some();
-        let is_enum =
-            |one: &EnumType| other.enumeration(&one.name).is_some() || applied.enumeration(&one.name).is_some();
         let schema = std::mem::take(&mut live.schema);
-        let mut aside: Vec<_> = schema.tables().filter(|table| !is_table(table)).map(unmanaged_table).collect();
-        aside.extend(schema.enums().filter(|one| !is_enum(one)).map(unmanaged_enum));
-        live.schema = schema.filtered(is_table).filtered_enums(is_enum);
+        let (managed, aside) = schema.parted(|thing| other.has(thing) || applied.has(thing));
+        live.schema = managed;
         Ok(aside)
     }
 }
@@ -195,14 +189,19 @@ fn detail_text(detail: &hollow_oak_core::diff::Detail) -> String {
 
 /// Names what nobody declared.
 pub fn show_unmanaged(unmanaged: &[Unmanaged], output: &mut Output) {
-    let names: Vec<_> = unmanaged
+    output.line(format_args!("{} {}", dim("unmanaged, left alone:"), named(unmanaged)));
+}
+
+/// Objects by kind, name and table, in one line.
+pub fn named(objects: &[Unmanaged]) -> String {
+    let names: Vec<_> = objects
         .iter()
         .map(|one| {
             let table = one.table.as_ref().map(|table| format!(" on {table}")).unwrap_or_default();
             format!("{} {}{table}", one.kind, one.name)
         })
         .collect();
-    output.line(format_args!("{} {}", dim("unmanaged, left alone:"), names.join(", ")));
+    names.join(", ")
 }
 
 /// A failure that lists differences.

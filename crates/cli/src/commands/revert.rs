@@ -7,7 +7,7 @@ use hollow_oak_database::{Database, JournalEntry, Migrating, Outcome, Resume, Un
 use serde_json::json;
 
 use super::running::{
-    Broken, confirm, drift_refusal, made_by, managed_names, obstacle_refusal, position_in_words, settle,
+    Broken, confirm, drift_refusal, made_by, obstacle_refusal, position_in_words, settle,
     show_preflight, show_steps, waiting_text,
 };
 use crate::args::{Global, RevertArgs};
@@ -299,5 +299,5 @@ fn outcome(
     };
     let schema = project.physical_after(parent, target.dialect)?;
     let made = made_by([&one.script]);
-    Ok(Some(Outcome { schema, gone: managed_names(managed), made }))
+    Ok(Some(Outcome { schema, gone: managed.keys(), made }))
 }

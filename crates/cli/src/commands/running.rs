@@ -4,7 +4,6 @@ use std::collections::BTreeSet;
 
 use hollow_oak_core::Provider;
 use hollow_oak_core::history::{EventKind, History, HistoryFault, Obstacle, StepRecord, Unfinished};
-use hollow_oak_core::physical::Schema;
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::Script;
 use hollow_oak_database::{Database, Failure as RunFailure, FailureKind, Preflight, Waiting, WaitingFor};
@@ -298,12 +297,6 @@ impl Broken {
         };
         told.detail(format!("{} is {}; nothing of this migration remains{so_far}", strong(&self.target), self.at))
     }
-}
-
-/// Names of tables and enum types, as they are compared.
-pub fn managed_names(schema: &Schema) -> BTreeSet<String> {
-    let tables = schema.tables().map(|table| schema.key(&table.name));
-    tables.chain(schema.enums().map(|one| schema.key(&one.name))).collect()
 }
 
 /// What the generated steps of scripts make, in the words of their headers.

@@ -3,12 +3,12 @@
 use comfy_table::{ContentArrangement, LineStyle, Table as Drawn, TableStyle};
 use hollow_oak_core::diff::{Changes, TableChange, describe};
 use hollow_oak_core::nearest::nearest;
-use hollow_oak_core::physical::{Introspected, Table};
+use hollow_oak_core::physical::{Introspected, ObjectKind, Program, Table, Unmanaged};
 use hollow_oak_core::plural::plural;
 use hollow_oak_database::{Database, Rows};
 use serde_json::json;
 
-use super::diff::show_unmanaged;
+use super::diff::named;
 use crate::args::{Global, ShowArgs};
 use crate::exit::Exit;
 use crate::failure::{Failure, Result};
@@ -24,7 +24,17 @@ pub fn run(args: &ShowArgs, global: &Global, output: &mut Output) -> Result<Exit
     };
     let target = target::choose(project.as_ref(), global)?;
     let database = target.open()?;
-    let found = database.introspect()?;
+    let mut found = database.introspect()?;
+    // Whether anybody declared them is no matter here.
+    let enums = found.schema.enums().map(|one| Unmanaged {
+        kind: ObjectKind::Enum,
+        name: one.name.clone(),
+        table: None,
+        sql: one.words.join(", "),
+    });
+    let others: Vec<_> = enums.chain(found.schema.programs().map(Program::as_unmanaged)).collect();
+    found.unmanaged.extend(others);
+    found.unmanaged.sort();
     match &args.table {
         None => all(&found, &target, database.server()?.exists, global, output),
         Some(name) => one(name, args.rows, &found, &*database, global, output)?,
@@ -51,8 +61,7 @@ fn all(found: &Introspected, target: &Target, exists: bool, global: &Global, out
         output.line(format_args!("  {:<width$}  {}", table.name, dim(columns.join(", "))));
     }
     if !found.unmanaged.is_empty() {
-        output.line("");
-        show_unmanaged(&found.unmanaged, output);
+        output.line(format_args!("\n{} {}", dim("beside them:"), named(&found.unmanaged)));
     }
 }
 
@@ -98,7 +107,7 @@ fn one(
 }
 
 fn definition(table: &Table, found: &Introspected, output: &mut Output) {
-    let reports = describe(&Changes { tables: vec![TableChange::Add(table.clone())], enums: Vec::new() });
+    let reports = describe(&Changes { tables: vec![TableChange::Add(table.clone())], ..Changes::default() });
     output.line(strong(&table.name));
     let lines: Vec<_> = reports.iter().flat_map(|report| &report.lines).skip(1).collect();
     let kinds = lines.iter().map(|line| line.kind.len()).max().unwrap_or(0);
@@ -108,12 +117,7 @@ fn definition(table: &Table, found: &Introspected, output: &mut Output) {
         output.line(format_args!("  {:<kinds$}  {:<names$}  {text}", dim_padded(line.kind, kinds), line.name));
     }
     for object in found.unmanaged.iter().filter(|object| object.table.as_deref() == Some(table.name.as_str())) {
-        output.line(format_args!(
-            "  {}  {}  {}",
-            dim_padded(&object.kind.to_string(), kinds),
-            object.name,
-            dim("unmanaged")
-        ));
+        output.line(format_args!("  {}  {}", dim_padded(&object.kind.to_string(), kinds), object.name));
     }
 }
 

@@ -13,6 +13,10 @@ pub struct Facts {
     pub steps_outside: bool,
     /// Whether it keeps descriptions of tables and columns.
     pub comments: bool,
+    /// Whether a trigger's name is one of its table, and not of the database.
+    pub triggers_are_of_tables: bool,
+    /// Whether it has routines.
+    pub routines: bool,
     /// Whether primary keys have names of their own.
     pub names_primary_keys: bool,
     /// Whether indexes share their names with tables.

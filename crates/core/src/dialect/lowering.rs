@@ -6,7 +6,7 @@ use super::naming::{NameKind, derived_name};
 use super::{Facts, IdentifierLimit, Lowered};
 use crate::physical::{self, IndexKey, Origin, TypeName};
 use crate::schema::{
-    Column, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, Item, KeyPart, Part, Place, Provider, Schema,
+    Column, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, Item, KeyPart, Part, Place, Program, ProgramKind, Provider, Schema,
     Scope, Scoped, Table, Value, is_key,
 };
 use crate::sql::{Expression, Syntax};
@@ -18,6 +18,10 @@ pub(super) trait Storing {
     /// Its facts.
     fn facts(&self) -> Facts;
 
+    /// The rules its SQL is read by.
+    fn syntax(&self) -> Syntax;
+    /// A name as SQL text.
+    fn quoted(&self, name: &str) -> String;
     /// An expression as this provider spells it.
     fn expression(&self, table: &Table, text: &str) -> Expression;
     /// Names that nobody may take: their beginning, and for whom they are kept.
@@ -80,7 +84,8 @@ pub(super) fn lower<S: Storing>(storing: &S, schema: &Schema) -> Result<Lowered,
         lowering.take_name(NameSpace::Relations, table.name.as_str(), place);
     }
     let tables: Vec<_> = tables().map(|table| lowering.table(table)).collect();
-    lowering.finish(physical::Schema::new(storing.facts().name_case, tables))
+    let programs = lowering.programs();
+    lowering.finish(physical::Schema::new(storing.facts().name_case, tables).with_programs(programs))
 }
 
 impl<'a, S: Storing> Lowering<'a, S> {
@@ -155,6 +160,53 @@ impl<'a, S: Storing> Lowering<'a, S> {
         match declared {
             Some(name) => name.to_string(),
             None => derived_name(table.name.as_str(), columns.iter().copied(), kind, limit),
+        }
+    }
+
+    fn programs(&mut self) -> Vec<physical::Program> {
+        let here = self.here();
+        let programs = self.schema.programs().iter().filter(|program| program.scope.holds(here));
+        programs.map(|program| self.program(program)).collect()
+    }
+
+    fn program(&mut self, program: &Program) -> physical::Program {
+        let (storing, facts) = (self.storing, self.storing.facts());
+        let place = Place::whole(&program.name, Item::Program).part(Part::Name);
+        let name = storing.quoted(program.name.as_str());
+        let plain = |sql: &str| sql.trim().trim_end_matches(';').trim_end().to_owned();
+        let body = plain(&program.body);
+        let create = match program.kind {
+            ProgramKind::View => format!("create view {name} as\n{body}"),
+            ProgramKind::Trigger | ProgramKind::Routine => body.clone(),
+        };
+        let drop = match (&program.drop, program.kind) {
+            (Some(drop), _) => plain(drop),
+            (None, ProgramKind::View) => format!("drop view {name}"),
+            (None, ProgramKind::Trigger) => {
+                let table = program.table.as_ref().map(|table| storing.quoted(table.as_str())).unwrap_or_default();
+                let on = if facts.triggers_are_of_tables { format!(" on {table}") } else { String::new() };
+                format!("drop trigger {name}{on}")
+            }
+            (None, ProgramKind::Routine) => {
+                self.fault(FaultKind::NoDrop(program.name.clone()), place.clone());
+                String::new()
+            }
+        };
+        if program.kind == ProgramKind::Routine && !facts.routines {
+            self.refuse("has no routines", place.clone());
+        }
+        if program.kind == ProgramKind::View {
+            self.reserved(program.name.as_str(), &place);
+            self.take_name(NameSpace::Relations, program.name.as_str(), place);
+        }
+        physical::Program {
+            kind: program.kind,
+            name: program.name.to_string(),
+            table: program.table.as_ref().map(Identifier::to_string),
+            body: Expression::read_whole(&body, storing.syntax()),
+            comment: None,
+            create,
+            drop,
         }
     }
 

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use crate::physical::{Check, Column, EnumType, ForeignKey, Index, PrimaryKey, Table, Unique};
+use crate::physical::{Check, Column, EnumType, ForeignKey, Index, PrimaryKey, Program, Table, Unique};
 
 /// All differences, by table.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -11,12 +11,14 @@ pub struct Changes {
     pub tables: Vec<TableChange>,
     /// The enum types that differ, likewise.
     pub enums: Vec<Change<EnumType>>,
+    /// The views, triggers and routines that differ, by kind and name.
+    pub programs: Vec<Change<Program>>,
 }
 
 impl Changes {
     /// Whether nothing differs.
     pub fn is_empty(&self) -> bool {
-        self.tables.is_empty() && self.enums.is_empty()
+        self.tables.is_empty() && self.enums.is_empty() && self.programs.is_empty()
     }
 }
 

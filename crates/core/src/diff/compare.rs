@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
-use crate::physical::{Column, EnumType, NameCase, Named, Schema, Table};
+use crate::physical::{Column, EnumType, NameCase, Named, Program, Schema, Table};
 
 /// What has to change so that `left` becomes `right`.
 ///
@@ -34,7 +34,18 @@ pub fn diff(left: &Schema, right: &Schema) -> Changes {
             }
         }
     }
-    Changes { tables, enums: enums(left, right) }
+    Changes { tables, enums: enums(left, right), programs: programs(left, right) }
+}
+
+fn programs(left: &Schema, right: &Schema) -> Vec<Change<Program>> {
+    let dropped = left.programs().filter(|from| right.program_like(from).is_none());
+    let dropped = dropped.map(|from| Change::Drop(from.clone()));
+    let kept = right.programs().filter_map(|to| match left.program_like(to) {
+        None => Some(Change::Add(to.clone())),
+        Some(from) if from == to => None,
+        Some(from) => Some(Change::Alter { from: from.clone(), to: to.clone() }),
+    });
+    dropped.chain(kept).collect()
 }
 
 fn enums(left: &Schema, right: &Schema) -> Vec<Change<EnumType>> {

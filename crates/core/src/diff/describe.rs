@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use serde::Serialize;
 
 use super::changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
-use crate::physical::{Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, Unique};
+use crate::physical::{Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Program, Table, Unique};
 use crate::plural::plural;
 use crate::schema::{Deferrable, Identity, NullsOrder, Storage};
 use crate::sql::in_parentheses;
@@ -42,7 +42,7 @@ pub struct Line {
     /// What happens.
     pub verb: Verb,
     /// The kind of thing: `table`, `column`, `primary key`, `unique`, `foreign key`, `check`, `index`, `options`,
-    /// `comment`, `enum`.
+    /// `comment`, `enum`, `view`, `trigger`, `routine`.
     pub kind: &'static str,
     /// Its name; the new one where it is renamed. Empty for a constraint without one.
     pub name: String,
@@ -64,7 +64,7 @@ pub struct Detail {
 /// The differences of one table.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct TableReport {
-    /// The name of the table or enum type; the new one where it is renamed.
+    /// The name of the table, enum type, view, trigger or routine; the new one where it is renamed.
     pub table: String,
     /// What differs, the table itself first.
     pub lines: Vec<Line>,
@@ -78,7 +78,27 @@ pub fn describe(changes: &Changes) -> Vec<TableReport> {
         TableChange::Drop(table) => TableReport { table: table.name.clone(), lines: vec![dropped(table)] },
         TableChange::Alter(alteration) => altered(alteration),
     });
-    enums.chain(tables).collect()
+    enums.chain(tables).chain(changes.programs.iter().map(program)).collect()
+}
+
+fn program(change: &Change<Program>) -> TableReport {
+    let text = |one: &Program| one.body.text().split_whitespace().collect::<Vec<_>>().join(" ");
+    let line = match change {
+        Change::Alter { from, to } | Change::Rename { from, to } => {
+            let mut details = Vec::new();
+            if from.body != to.body {
+                details.push(Detail { aspect: "", old: Some(text(from)), new: Some(text(to)) });
+            }
+            if from.comment != to.comment {
+                let (old, new) = (comment_text(&from.comment), comment_text(&to.comment));
+                details.push(Detail { aspect: "comment", old: Some(old), new: Some(new) });
+            }
+            Line { verb: Verb::Alter, kind: to.kind.word(), name: to.name.clone(), details }
+        }
+        Change::Add(one) => whole(Verb::Add, one.kind.word(), &one.name, text(one)),
+        Change::Drop(one) => whole(Verb::Drop, one.kind.word(), &one.name, text(one)),
+    };
+    TableReport { table: line.name.clone(), lines: vec![line] }
 }
 
 fn enumeration(change: &Change<EnumType>) -> TableReport {

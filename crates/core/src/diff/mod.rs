@@ -13,4 +13,4 @@ mod reconcile;
 pub use changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
 pub use compare::diff;
 pub use describe::{Detail, Line, TableReport, Verb, column_text, describe};
-pub use reconcile::{StoredForm, doubtful, overlook_comments, recognize, settle};
+pub use reconcile::{StoredForm, doubtful, doubtful_views, overlook_comments, recognize, settle};

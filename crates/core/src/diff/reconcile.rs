@@ -7,7 +7,8 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::physical::{IndexKey, Schema, Table};
+use crate::physical::{IndexKey, Program, Schema, Table};
+use crate::schema::ProgramKind;
 use crate::sql::{Expression, Syntax};
 
 /// An expression of ours and the server's word for it.
@@ -23,7 +24,9 @@ pub struct StoredForm {
 pub fn recognize(live: &mut Schema, forms: &[StoredForm], syntax: Syntax) {
     let mut known: BTreeMap<&str, Vec<Expression>> = BTreeMap::new();
     for form in forms {
-        known.entry(&form.stored).or_default().push(Expression::read(&form.ours, syntax));
+        let known = known.entry(&form.stored).or_default();
+        known.push(Expression::read(&form.ours, syntax));
+        known.push(Expression::read_whole(&form.ours, syntax));
     }
     if known.is_empty() {
         return;
@@ -31,6 +34,11 @@ pub fn recognize(live: &mut Schema, forms: &[StoredForm], syntax: Syntax) {
     for (_, expression) in live.tables_mut().flat_map(expressions_mut) {
         for ours in known.get(expression.text()).into_iter().flatten() {
             expression.is_stored_for(ours);
+        }
+    }
+    for program in live.programs_mut() {
+        for ours in known.get(program.body.text()).into_iter().flatten() {
+            program.body.is_stored_for(ours);
         }
     }
 }
@@ -53,6 +61,14 @@ pub fn settle(live: &mut Schema, expected: &Schema, made: impl Fn(&str) -> bool)
             expression.is_stored_for(ours);
         }
     }
+    for program in live.programs_mut() {
+        let Some(ours) = expected.program_like(program) else { continue };
+        if program.body == ours.body || !made(&format!("create-{} {}", program.kind.word(), program.name)) {
+            continue;
+        }
+        forms.push(StoredForm { ours: ours.body.text().to_owned(), stored: program.body.text().to_owned() });
+        program.body.is_stored_for(&ours.body);
+    }
     forms.sort();
     forms.dedup();
     forms
@@ -68,6 +84,15 @@ pub fn doubtful(live: &Schema, expected: &Schema) -> Vec<Table> {
     };
     let plain = |table: &Table| Table { foreign_keys: Vec::new(), ..table.clone() };
     expected.tables().filter(differs).map(plain).collect()
+}
+
+/// The expected views whose query reads otherwise than the live one's.
+pub fn doubtful_views(live: &Schema, expected: &Schema) -> Vec<Program> {
+    let differs = |program: &&Program| {
+        let found = live.program_like(program);
+        program.kind == ProgramKind::View && found.is_some_and(|found| found.body != program.body)
+    };
+    expected.programs().filter(differs).cloned().collect()
 }
 
 /// Takes descriptions that nobody declared out of a live schema, and returns what they are of: the table, and the

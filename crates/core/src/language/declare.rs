@@ -5,19 +5,32 @@ use super::syntax::{
 };
 use crate::Span;
 use crate::schema::{
-    Action, Check, Column, Deferrable, Enum, ForeignKey, Identifier, Index, KeyPart, Schema, Scope, Scoped, Table,
+    Action, Check, Column, Deferrable, Enum, ForeignKey, Identifier, Index, KeyPart, Program, Schema, Scope, Scoped, Table,
     Type, Unique,
 };
 
-/// The declarations that mean this schema: enums, then tables, by name. Printed and read again they give it back.
+/// The declarations that mean this schema: enums, tables, then what is SQL of the user's own, by name. Printed and read again they give it back.
 pub fn declare(schema: &Schema) -> File {
     let enums = schema.enums().map(|owner| declaration(DeclarationKind::Enum(enumeration(owner))));
     let tables = schema.tables().map(|table| declaration(DeclarationKind::Table(declare_table(table))));
-    File { declarations: enums.chain(tables).collect(), tail: Vec::new() }
+    let programs = schema.programs().iter().map(|one| declaration(DeclarationKind::Program(declare_program(one))));
+    File { declarations: enums.chain(tables).chain(programs).collect(), tail: Vec::new() }
 }
 
 fn declaration(kind: DeclarationKind) -> Declaration {
     Declaration { leading: Vec::new(), kind, span: Span::default(), comment: None }
+}
+
+fn declare_program(program: &Program) -> syntax::Program {
+    syntax::Program {
+        kind: program.kind,
+        name: name(&program.name),
+        table: program.table.as_ref().map(name),
+        body: Spanned::unplaced(program.body.clone()),
+        drop: program.drop.clone().map(Spanned::unplaced),
+        about: program.about.clone(),
+        scope: program.scope.clone(),
+    }
 }
 
 fn name(identifier: &Identifier) -> Name {

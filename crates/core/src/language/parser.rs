@@ -9,11 +9,11 @@ use super::lexer::Token;
 use super::mistake::{Mistake, MistakeKind};
 use super::syntax::{
     Check, Clause, ClauseKind, Column, Declaration, DeclarationKind, Enum, EnumWord, File, ForeignKey, Index,
-    IndexPart, Item, ItemKind, Key, Later, Name, PartKey, Spanned, Table, Trivia,
+    IndexPart, Item, ItemKind, Key, Later, Name, PartKey, Program, Spanned, Table, Trivia,
 };
 use crate::Span;
 use crate::nearest::nearest;
-use crate::schema::{Action, Deferrable, Identifier, NullsOrder, Provider, Scope, Storage, Type, Value};
+use crate::schema::{Action, Deferrable, Identifier, NullsOrder, ProgramKind, Provider, Scope, Storage, Type, Value};
 use crate::sql::matching_parenthesis;
 
 /// Reads a file's text. The tree holds what could be understood; it is whole where there are no mistakes.
@@ -85,11 +85,8 @@ const CLAUSES: [&str; 18] = [
 /// The later forms among the declarations, by their first word.
 fn later_declaration(word: &str) -> Option<&'static str> {
     Some(match word {
-        "view" => "view",
         "materialized" => "materialized view",
         "rows" => "rows",
-        "trigger" => "trigger",
-        "routine" => "routine",
         "namespace" => "namespace",
         "sequence" => "sequence",
         "domain" => "domain",
@@ -98,6 +95,19 @@ fn later_declaration(word: &str) -> Option<&'static str> {
         "object" => "object",
         _ => return None,
     })
+}
+
+/// A text without the lines around it that are empty, and without the white space that all its lines begin with.
+fn dedented(text: &str) -> String {
+    let text = text.replace('\r', "");
+    let lines: Vec<&str> = text.lines().map(str::trim_end).collect();
+    let first = lines.iter().position(|line| !line.is_empty()).unwrap_or(lines.len());
+    let last = lines.iter().rposition(|line| !line.is_empty()).map_or(first, |at| at + 1);
+    let lines = &lines[first..last];
+    let margin = |line: &&str| line.len() - line.trim_start_matches([' ', '\t']).len();
+    let least = lines.iter().filter(|line| !line.is_empty()).map(margin).min().unwrap_or(0);
+    let lines: Vec<&str> = lines.iter().map(|line| line.get(least..).unwrap_or_default()).collect();
+    lines.join("\n")
 }
 
 impl<'a> Parser<'a> {
@@ -373,6 +383,9 @@ impl<'a> Parser<'a> {
         match word {
             "table" => self.parse_table().map(DeclarationKind::Table),
             "enum" => self.parse_enum().map(DeclarationKind::Enum),
+            "view" => self.parse_program(ProgramKind::View).map(DeclarationKind::Program),
+            "trigger" => self.parse_program(ProgramKind::Trigger).map(DeclarationKind::Program),
+            "routine" => self.parse_program(ProgramKind::Routine).map(DeclarationKind::Program),
             _ => match later_declaration(word) {
                 Some(form) => self.parse_later(form).map(DeclarationKind::Later),
                 None => {
@@ -382,6 +395,63 @@ impl<'a> Parser<'a> {
                 }
             },
         }
+    }
+
+    /// `view NAME` and a fence; `trigger NAME on T` or `routine NAME`, a fence, and `drop` with another.
+    fn parse_program(&mut self, kind: ProgramKind) -> Parsed<Program> {
+        self.bump();
+        let name = self.parse_name(match kind {
+            ProgramKind::View => "the view's name",
+            ProgramKind::Trigger => "the trigger's name",
+            ProgramKind::Routine => "the routine's name",
+        })?;
+        let table = match kind {
+            ProgramKind::Trigger => {
+                self.expect_word("on")?;
+                Some(self.parse_name("the trigger's table")?)
+            }
+            ProgramKind::View | ProgramKind::Routine => None,
+        };
+        let (mut body, mut drop, mut about, mut scope) = (None, None, None, Scope::All);
+        loop {
+            match self.peek() {
+                (Seen::Token(Token::Newline), _) if self.later_goes_on() => {
+                    self.bump();
+                }
+                (Seen::Token(Token::Comma), _) => {
+                    self.bump();
+                }
+                (Seen::Token(Token::Fence), _) if body.is_none() => body = Some(self.parse_fence()?),
+                (Seen::Token(Token::Word), _) => match self.peek_word() {
+                    Some("drop") if drop.is_none() && kind != ProgramKind::View => {
+                        self.bump();
+                        drop = Some(self.parse_fence()?);
+                    }
+                    Some("about") if about.is_none() => {
+                        self.bump();
+                        about = Some(self.parse_quoted("a description in double quotes")?.value);
+                    }
+                    Some("for" | "except") if scope == Scope::All => scope = self.parse_scope()?,
+                    _ => break,
+                },
+                _ => break,
+            }
+        }
+        match body {
+            Some(body) => Ok(Program { kind, name, table, body, drop, about, scope }),
+            None => Err(self.unexpected("its SQL between ``` and ```")),
+        }
+    }
+
+    /// SQL between backticks, without the white space that all its lines begin with.
+    fn parse_fence(&mut self) -> Parsed<Spanned<String>> {
+        let (seen, span) = self.peek();
+        if seen != Seen::Token(Token::Fence) {
+            return Err(self.unexpected("SQL between ``` and ```"));
+        }
+        self.bump();
+        let inner = span.text(self.source).trim_matches('`');
+        Ok(Spanned { value: dedented(inner), span })
     }
 
     /// A form that is read whole and kept as text.

@@ -6,7 +6,7 @@
 
 use super::syntax::{
     Clause, ClauseKind, Column, Declaration, DeclarationKind, Enum, EnumWord, File, ForeignKey, Index, IndexPart, Item,
-    ItemKind, Key, Name, PartKey, Table, Trivia,
+    ItemKind, Key, Name, PartKey, Program, Table, Trivia,
 };
 use crate::schema::{Deferrable, Identifier, NullsOrder, Provider, Scope, Storage, Type, Value};
 use crate::sql::in_parentheses;
@@ -71,9 +71,36 @@ fn declaration_text(text: &mut String, declaration: &Declaration) {
     match &declaration.kind {
         DeclarationKind::Table(table) => table_text(text, table),
         DeclarationKind::Enum(owner) => enum_text(text, owner),
+        DeclarationKind::Program(program) => program_text(text, program),
         DeclarationKind::Later(later) => text.push_str(&later.text),
     }
     end_line(text, declaration.comment.as_ref());
+}
+
+fn program_text(text: &mut String, program: &Program) {
+    text.push_str(&format!("{} {}", program.kind.word(), name(&program.name)));
+    if let Some(table) = &program.table {
+        text.push_str(&format!(" on {}", name(table)));
+    }
+    text.push_str(&format!(" {}", fence(&program.body.value)));
+    if let Some(drop) = &program.drop {
+        text.push_str(&format!(" drop {}", fence(&drop.value)));
+    }
+    if let Some(about) = &program.about {
+        text.push_str(&format!(", about {}", quoted(about)));
+    }
+    if program.scope != Scope::All {
+        text.push_str(&format!(" {}", scope_text(&program.scope)));
+    }
+}
+
+/// SQL between more backticks than it has in a row itself.
+fn fence(sql: &str) -> String {
+    let longest = sql.split(|character| character != '`').map(str::len).max().unwrap_or(0);
+    let marks = "`".repeat(longest.max(2) + 1);
+    let lines: Vec<String> =
+        sql.lines().map(|line| if line.is_empty() { String::new() } else { format!("{INDENT}{line}") }).collect();
+    format!("{marks}\n{}\n{marks}", lines.join("\n"))
 }
 
 fn enum_text(text: &mut String, owner: &Enum) {

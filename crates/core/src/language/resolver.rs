@@ -9,7 +9,7 @@ use super::syntax::{self, ClauseKind, DeclarationKind, ItemKind, Name, PartKey};
 use crate::Span;
 use crate::schema::{
     self, Check, Column, Deferrable, Enum, Fault, FaultKind, ForeignKey, Generated, Identifier, Identity, Index,
-    IndexPart, Item, KeyPart, Part, Parts, Place, PrimaryKey, Schema, Scope, Scoped, Table, Type, Unique, Value,
+    IndexPart, Item, KeyPart, Part, Parts, Place, PrimaryKey, Program, Provider, Schema, Scope, Scoped, Table, Type, Unique, Value,
 };
 
 /// What reading all files gave.
@@ -162,10 +162,45 @@ impl<'a> Resolver<'a> {
                             self.enums.insert(&owner.name.value, (owner, source));
                         }
                     }
+                    DeclarationKind::Program(program) => self.program(program, source),
                     DeclarationKind::Later(later) => self.not_yet(later.form, source, later.span),
                 }
             }
         }
+    }
+
+    fn program(&mut self, written: &syntax::Program, source: usize) {
+        let name = &written.name.value;
+        let overlaps = |other: &Program| {
+            let shared = |provider: &Provider| other.scope.holds(*provider) && written.scope.holds(*provider);
+            let table = written.table.as_ref().map(|table| &table.value);
+            other.kind == written.kind
+                && other.name == *name
+                && other.table.as_ref() == table
+                && Provider::ALL.iter().any(shared)
+        };
+        if self.parts.programs.iter().any(overlaps) {
+            let kind = FaultKind::DuplicateProgram { kind: written.kind.word(), name: name.clone() };
+            let first = self.origins.find(&Place::whole(name, Item::Program).part(Part::Name)).unwrap_or((source, written.name.span));
+            self.twice(&kind, (source, written.name.span), first);
+            return;
+        }
+        let origin = |part, span| Origin { item: Item::Program, part, source, span };
+        self.origins.note(name, origin(Part::Name, written.name.span));
+        self.origins.note(name, origin(Part::Whole, written.name.span));
+        self.origins.note(name, origin(Part::Expression, written.body.span));
+        if let Some(table) = &written.table {
+            self.origins.note(name, origin(Part::ReferencedTable, table.span));
+        }
+        self.parts.programs.push(Program {
+            kind: written.kind,
+            name: name.clone(),
+            table: plain(written.table.as_ref()),
+            body: written.body.value.clone(),
+            drop: written.drop.as_ref().map(|drop| drop.value.clone()),
+            about: written.about.clone(),
+            scope: written.scope.clone(),
+        });
     }
 
     fn resolve_tables(&mut self) {

@@ -1,7 +1,7 @@
 //! The syntax tree: what was written, with spans and comments, before anybody asks what it means.
 
 use crate::Span;
-use crate::schema::{Action, Deferrable, Identifier, NullsOrder, Scope, Storage, Type, Value};
+use crate::schema::{Action, Deferrable, Identifier, NullsOrder, ProgramKind, Scope, Storage, Type, Value};
 
 /// One file.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -60,8 +60,29 @@ pub enum DeclarationKind {
     Table(Table),
     /// `enum NAME { … }`
     Enum(Enum),
+    /// `view NAME` with its query, or a trigger or routine with what makes and drops it.
+    Program(Program),
     /// A form of the language that this version reads and does not yet act on.
     Later(Later),
+}
+
+/// SQL of the user's own under a name.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Program {
+    /// What it is.
+    pub kind: ProgramKind,
+    /// Its name.
+    pub name: Name,
+    /// The table of a trigger.
+    pub table: Option<Name>,
+    /// A view's query, or what makes a trigger or routine.
+    pub body: Spanned<String>,
+    /// What drops it, where that was said.
+    pub drop: Option<Spanned<String>>,
+    /// A description.
+    pub about: Option<String>,
+    /// For which providers.
+    pub scope: Scope,
 }
 
 /// A form of the language that is read whole and not acted on yet.

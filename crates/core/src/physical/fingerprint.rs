@@ -38,6 +38,11 @@ pub fn fingerprint(schema: &Schema) -> Fingerprint {
         written.expect("an enum type has nothing that JSON cannot hold, and hashing does not fail");
         hash.0.update(b"\n");
     }
+    for one in schema.programs() {
+        let written = serde_json::to_writer(&mut hash, one);
+        written.expect("a program has nothing that JSON cannot hold, and hashing does not fail");
+        hash.0.update(b"\n");
+    }
     Fingerprint(hex(&hash.0.finalize()))
 }
 

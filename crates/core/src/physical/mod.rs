@@ -6,13 +6,15 @@
 //! Must not: know where it came from ([`crate::dialect`] lowers and introspects) or how it is written as SQL.
 
 mod fingerprint;
+mod program;
 mod schema;
 mod unmanaged;
 
 pub use fingerprint::{Fingerprint, RULES, fingerprint};
+pub use program::Program;
 pub(crate) use schema::Named;
 pub use schema::{
     Check, Column, EnumType, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, NameCase, Origin,
-    PrimaryKey, Schema, Table, TypeName, Unique,
+    PrimaryKey, Schema, Table, Thing, TypeName, Unique,
 };
 pub use unmanaged::{Introspected, ObjectKind, Unmanaged};

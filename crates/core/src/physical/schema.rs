@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
 
+use super::{ObjectKind, Program, Unmanaged};
 use crate::schema::{Action, Deferrable, Identity, NullsOrder, Storage};
 use crate::sql::Expression;
 
@@ -53,19 +54,99 @@ pub struct Schema {
     tables: BTreeMap<String, Table>,
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     enums: BTreeMap<String, EnumType>,
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    programs: BTreeMap<String, Program>,
 }
 
 impl Schema {
     /// Puts tables together.
     pub fn new(case: NameCase, tables: impl IntoIterator<Item = Table>) -> Self {
         let tables = tables.into_iter().map(|table| (case.table_key(&table.name), table)).collect();
-        Self { case, tables, enums: BTreeMap::new() }
+        Self { case, tables, enums: BTreeMap::new(), programs: BTreeMap::new() }
     }
 
     /// The same with these enum types.
     pub fn with_enums(mut self, enums: impl IntoIterator<Item = EnumType>) -> Self {
         self.enums = enums.into_iter().map(|one| (self.case.table_key(&one.name), one)).collect();
         self
+    }
+
+    /// The same with these views, triggers and routines.
+    pub fn with_programs(mut self, programs: impl IntoIterator<Item = Program>) -> Self {
+        self.programs = programs.into_iter().map(|one| (self.program_key(&one), one)).collect();
+        self
+    }
+
+    fn program_key(&self, program: &Program) -> String {
+        let table = program.table.as_ref().map(|table| self.key(table)).unwrap_or_default();
+        format!("{} {} {table}", program.kind.word(), self.key(&program.name))
+    }
+
+    /// The views, triggers and routines, by kind and name.
+    pub fn programs(&self) -> impl ExactSizeIterator<Item = &Program> {
+        self.programs.values()
+    }
+
+    /// The views, triggers and routines, to be changed in place; their names stay.
+    pub fn programs_mut(&mut self) -> impl ExactSizeIterator<Item = &mut Program> {
+        self.programs.values_mut()
+    }
+
+    /// The view, trigger or routine of the same kind and name.
+    pub fn program_like(&self, program: &Program) -> Option<&Program> {
+        self.programs.get(&self.program_key(program))
+    }
+
+    /// The schema without what is not wanted, and that.
+    pub fn parted(mut self, wanted: impl Fn(Thing<'_>) -> bool) -> (Self, Vec<Unmanaged>) {
+        let mut rest: Vec<Unmanaged> = Vec::new();
+        let plain = |kind, name: &str, sql: String| Unmanaged { kind, name: name.to_owned(), table: None, sql };
+        self.tables.retain(|_, table| {
+            let stays = wanted(Thing::Table(table));
+            if !stays {
+                rest.push(plain(ObjectKind::Table, &table.name, String::new()));
+            }
+            stays
+        });
+        self.enums.retain(|_, one| {
+            let stays = wanted(Thing::Enum(one));
+            if !stays {
+                rest.push(plain(ObjectKind::Enum, &one.name, one.words.join(", ")));
+            }
+            stays
+        });
+        self.programs.retain(|_, one| {
+            let stays = wanted(Thing::Program(one));
+            if !stays {
+                rest.push(one.as_unmanaged());
+            }
+            stays
+        });
+        (self, rest)
+    }
+
+    /// Whether the schema has a thing of this name and kind.
+    pub fn has(&self, thing: Thing<'_>) -> bool {
+        match thing {
+            Thing::Table(table) => self.table(&table.name).is_some(),
+            Thing::Enum(one) => self.enumeration(&one.name).is_some(),
+            Thing::Program(one) => self.program_like(one).is_some(),
+        }
+    }
+
+    /// The names of all that is in it, as they are compared: what is managed by this schema.
+    pub fn keys(&self) -> BTreeSet<String> {
+        let keys = self.tables.keys().chain(self.enums.keys()).chain(self.programs.keys());
+        keys.cloned().collect()
+    }
+
+    /// The name of a thing among [`Self::keys`].
+    pub fn key_of(&self, thing: Thing<'_>) -> String {
+        match thing {
+            Thing::Table(table) => self.key(&table.name),
+            Thing::Enum(one) => self.key(&one.name),
+            Thing::Program(one) => self.program_key(one),
+        }
     }
 
     /// A top-level name as it is compared.
@@ -109,10 +190,27 @@ impl Schema {
         self
     }
 
-    /// The schema without the enum types that are not wanted.
-    pub fn filtered_enums(mut self, mut wanted: impl FnMut(&EnumType) -> bool) -> Self {
-        self.enums.retain(|_, one| wanted(one));
-        self
+}
+
+/// Anything that stands at the top of a schema.
+#[derive(Clone, Copy, Debug)]
+pub enum Thing<'a> {
+    /// A table.
+    Table(&'a Table),
+    /// An enum type.
+    Enum(&'a EnumType),
+    /// A view, trigger or routine.
+    Program(&'a Program),
+}
+
+impl Thing<'_> {
+    /// Its name.
+    pub fn name(&self) -> &str {
+        match self {
+            Self::Table(table) => &table.name,
+            Self::Enum(one) => &one.name,
+            Self::Program(one) => &one.name,
+        }
     }
 }
 

@@ -7,6 +7,7 @@
 //! Must not: write SQL, or look at a database.
 
 mod order;
+mod programs;
 mod rebuilding;
 mod risk;
 mod staged;

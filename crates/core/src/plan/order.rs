@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::risk::{Risk, risks};
 use super::step::Step;
-use super::{rebuilding, staged};
+use super::{programs, rebuilding, staged};
 use crate::Dialect;
 use crate::dialect::Altering;
 use crate::diff::diff;
@@ -50,14 +50,17 @@ impl Placement {
 /// Plans the way from `from` to `to`.
 pub fn plan(dialect: Dialect, from: &Schema, to: &Schema) -> Plan {
     let changes = diff(from, to);
-    match dialect.facts().altering {
-        Altering::Rebuilding => rebuilding::plan(dialect, from, to, changes),
-        Altering::InPlace => staged::plan(dialect, from, to, changes),
-    }
+    let altering = dialect.facts().altering;
+    let around = programs::around(from, to, &changes, altering == Altering::InPlace);
+    let steps = match altering {
+        Altering::Rebuilding => rebuilding::steps(dialect, from, to, changes),
+        Altering::InPlace => staged::steps(dialect, from, to, changes),
+    };
+    planned(dialect, [around.before, steps, around.behind].concat())
 }
 
 /// Adds to each step where it runs and what it risks.
-pub(super) fn planned(dialect: Dialect, steps: Vec<Step>) -> Plan {
+fn planned(dialect: Dialect, steps: Vec<Step>) -> Plan {
     // A table that the same plan makes has no rows.
     let created: Vec<String> = steps
         .iter()

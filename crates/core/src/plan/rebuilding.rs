@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use super::order::{Plan, free_name, planned, referenced_first};
+use super::order::{free_name, referenced_first};
 use super::step::{Alteration, Rebuild, Step};
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
@@ -11,7 +11,7 @@ use crate::physical::{Index, Schema, Table};
 /// Indexes that go are dropped first and new ones made last, so that a name may move from one table to another; tables
 /// go before others come, for the same reason. References may point to tables that are not there yet, or no longer: they
 /// are checked at the end.
-pub(super) fn plan(dialect: Dialect, from: &Schema, to: &Schema, changes: Changes) -> Plan {
+pub(super) fn steps(dialect: Dialect, from: &Schema, to: &Schema, changes: Changes) -> Vec<Step> {
     let mut phases = Phases::default();
     let mut taken: BTreeSet<String> = from.tables().chain(to.tables()).map(Table::key).collect();
     for change in changes.tables {
@@ -21,7 +21,7 @@ pub(super) fn plan(dialect: Dialect, from: &Schema, to: &Schema, changes: Change
             TableChange::Alter(alteration) => phases.alter(dialect, *alteration, &mut taken),
         }
     }
-    phases.finish(dialect)
+    phases.finish()
 }
 
 #[derive(Default)]
@@ -94,7 +94,7 @@ impl Phases {
         made
     }
 
-    fn finish(mut self, dialect: Dialect) -> Plan {
+    fn finish(mut self) -> Vec<Step> {
         // A dropped table stands after those that reference it.
         self.drop_tables = referenced_first(self.drop_tables);
         self.drop_tables.reverse();
@@ -106,6 +106,6 @@ impl Phases {
             .chain(self.create_tables.into_iter().map(Step::CreateTable))
             .chain(self.alter_tables)
             .chain(self.create_indexes);
-        planned(dialect, steps.collect())
+        steps.collect()
     }
 }

@@ -107,6 +107,8 @@ pub(super) fn risks(dialect: Dialect, step: &Step, new_tables: &BTreeSet<&str>) 
         | Step::DropEnum(_)
         | Step::AddEnumWord { .. }
         | Step::SetOptions { .. }
+        | Step::CreateProgram(_)
+        | Step::DropProgram(_)
         | Step::SetComment { .. } => {}
         Step::AlterColumn { table, from, to } => risks.altered_in_place(table, from, to),
         Step::AddConstraint { table, constraint } => risks.constraint(table, constraint),

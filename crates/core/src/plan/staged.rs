@@ -5,7 +5,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::order::{Plan, planned, referenced_first};
+use super::order::referenced_first;
 use super::step::{Commented, Constraint, EnumSwap, Step, SwappedColumn};
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
@@ -13,7 +13,7 @@ use crate::physical::{Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, 
 use crate::sql::Expression;
 
 /// Plans by stages; see [`Stages`] for their order.
-pub(super) fn plan(dialect: Dialect, from: &Schema, to: &Schema, changes: Changes) -> Plan {
+pub(super) fn steps(dialect: Dialect, from: &Schema, to: &Schema, changes: Changes) -> Vec<Step> {
     let mut planner = Planner { dialect, from, to, stages: Stages::default(), disturbed: BTreeMap::new() };
     let mut created = Vec::new();
     let mut dropped = Vec::new();
@@ -37,7 +37,7 @@ pub(super) fn plan(dialect: Dialect, from: &Schema, to: &Schema, changes: Change
     }
     planner.create(created);
     planner.drop(dropped);
-    planned(dialect, planner.stages.in_order())
+    planner.stages.in_order()
 }
 
 /// Steps by the stage in which they run.

@@ -3,7 +3,8 @@
 use std::collections::BTreeSet;
 
 use crate::diff::TableAlteration;
-use crate::physical::{Check, Column, EnumType, ForeignKey, Index, PrimaryKey, Table, Unique};
+use crate::physical::{Check, Column, EnumType, ForeignKey, Index, PrimaryKey, Program, Table, Unique};
+use crate::schema::ProgramKind;
 use crate::sql::Expression;
 
 /// One change in its place. A typed value, never text.
@@ -122,6 +123,10 @@ pub enum Step {
         /// As they are to be.
         to: BTreeSet<String>,
     },
+    /// Make a view, trigger or routine.
+    CreateProgram(Program),
+    /// Drop a view, trigger or routine.
+    DropProgram(Program),
     /// Describe a table or an enum type.
     SetComment {
         /// What is described.
@@ -273,6 +278,16 @@ impl Step {
             Self::AddEnumWord { .. } => "add-enum-word",
             Self::RemakeEnum(_) => "remake-enum",
             Self::SetOptions { .. } => "set-options",
+            Self::CreateProgram(one) => match one.kind {
+                ProgramKind::View => "create-view",
+                ProgramKind::Trigger => "create-trigger",
+                ProgramKind::Routine => "create-routine",
+            },
+            Self::DropProgram(one) => match one.kind {
+                ProgramKind::View => "drop-view",
+                ProgramKind::Trigger => "drop-trigger",
+                ProgramKind::Routine => "drop-routine",
+            },
             Self::SetComment { .. } => "set-comment",
         }
     }
@@ -295,6 +310,7 @@ impl Step {
             | Self::RenameIndex { table, .. }
             | Self::SetOptions { table, .. } => table,
             Self::CreateEnum(one) | Self::DropEnum(one) => &one.name,
+            Self::CreateProgram(one) | Self::DropProgram(one) => &one.name,
             Self::AddEnumWord { name, .. } => name,
             Self::RemakeEnum(swap) => &swap.to.name,
             Self::SetComment { on: Commented::Table(name) | Commented::Enum(name), .. } => name,
@@ -313,6 +329,8 @@ impl Step {
             | Self::DropEnum(_)
             | Self::RemakeEnum(_)
             | Self::SetOptions { .. }
+            | Self::CreateProgram(_)
+            | Self::DropProgram(_)
             | Self::SetComment { .. } => table.to_owned(),
             Self::AddColumn { column, .. } | Self::DropColumn { column, .. } => format!("{table}.{}", column.name),
             Self::RenameColumn { to, .. } | Self::RenameConstraint { to, .. } | Self::RenameIndex { to, .. } => {
@@ -357,6 +375,8 @@ impl Step {
             Self::AddEnumWord { name, word, .. } => format!("add word {word} to enum {name}"),
             Self::RemakeEnum(swap) => format!("make enum {} anew", swap.to.name),
             Self::SetOptions { table, .. } => format!("change options of table {table}"),
+            Self::CreateProgram(one) => format!("create {} {}", one.kind.word(), one.name),
+            Self::DropProgram(one) => format!("drop {} {}", one.kind.word(), one.name),
             Self::SetComment { on: Commented::Table(name), .. } => format!("describe table {name}"),
             Self::SetComment { on: Commented::Enum(name), .. } => format!("describe enum {name}"),
         }
@@ -367,6 +387,7 @@ impl Step {
         let Self::RebuildTable(rebuild) = self else { return Vec::new() };
         let changes = crate::diff::Changes {
             enums: Vec::new(),
+            programs: Vec::new(),
             tables: vec![crate::diff::TableChange::Alter(Box::new(rebuild.alteration.clone()))],
         };
         let reports = crate::diff::describe(&changes);

@@ -97,6 +97,14 @@ pub enum FaultKind {
     UnknownWord { owner: Identifier, word: Identifier, nearest: Option<Identifier> },
     #[error("`default null` on column `{0}`, which may not be null")]
     DefaultNullOnRequired(Identifier),
+    #[error("{kind} `{name}` is declared twice")]
+    DuplicateProgram { kind: &'static str, name: Identifier },
+    #[error("there is no SQL in it")]
+    EmptyProgram,
+    #[error("view `{0}` selects `*`, which means the columns that are there when it is made")]
+    SelectsAll(Identifier),
+    #[error("routine `{0}` does not say how it is dropped")]
+    NoDrop(Identifier),
     #[error("an index needs at least one column")]
     EmptyIndex,
     #[error("decimal({precision}, {scale}) has more places behind the point than digits")]
@@ -132,7 +140,7 @@ impl FaultKind {
     /// How bad it is.
     pub fn severity(&self) -> Severity {
         match self {
-            Self::NoPrimaryKey(_) | Self::InexactDecimal { .. } => Severity::Warning,
+            Self::NoPrimaryKey(_) | Self::InexactDecimal { .. } | Self::SelectsAll(_) => Severity::Warning,
             _ => Severity::Error,
         }
     }
@@ -148,8 +156,10 @@ impl FaultKind {
             | Self::RepeatedColumn { .. }
             | Self::TwoPrimaryKeys(_)
             | Self::TwoIdentities(_)
+            | Self::DuplicateProgram { .. }
             | Self::NameTaken { .. } => "again here".into(),
-            Self::EmptyEnum(_) | Self::NoColumns(_) | Self::EmptyIndex => "nothing in it".into(),
+            Self::EmptyEnum(_) | Self::NoColumns(_) | Self::EmptyIndex | Self::EmptyProgram => "nothing in it".into(),
+            Self::SelectsAll(_) => "`*` in it".into(),
             Self::NoPrimaryKey(_) => "no primary key".into(),
             Self::UnknownColumn { .. } => "no such column".into(),
             Self::UnknownTable { .. } => "no such table".into(),
@@ -176,6 +186,7 @@ impl FaultKind {
             | Self::ZeroLength { .. }
             | Self::FractionDigits
             | Self::NotExpressible { .. }
+            | Self::NoDrop(_)
             | Self::IdentityNotWholeKey(_) => "here".into(),
         }
     }
@@ -245,6 +256,12 @@ impl FaultKind {
                 meant(nearest, &format!("add the word to enum `{owner}`, or mend it"))
             }
             Self::DefaultNullOnRequired(_) => "add `null` to the column, or remove the default".into(),
+            Self::DuplicateProgram { .. } => {
+                "keep one, or say for which provider each is: `for postgres` at the end of the one, `except postgres` of the other".into()
+            }
+            Self::EmptyProgram => "write the SQL between ``` and ```".into(),
+            Self::SelectsAll(_) => "name the columns, so that the view says what it holds".into(),
+            Self::NoDrop(name) => format!("add it behind the first: drop ``` drop function {name} ```"),
             Self::EmptyIndex => "name a column: `index (code)`".into(),
             Self::DecimalScale { precision, .. } => {
                 format!("decimal(digits in all, digits behind the point): at most decimal({precision}, {precision})")

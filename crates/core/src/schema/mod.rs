@@ -13,6 +13,7 @@ mod constraint;
 mod fault;
 mod identifier;
 mod place;
+mod program;
 mod provider;
 mod table;
 mod validate;
@@ -26,6 +27,7 @@ pub use constraint::{
 pub use fault::{Fault, FaultKind, Severity};
 pub use identifier::Identifier;
 pub use place::{Item, Part, Place};
+pub use program::{Program, ProgramKind};
 pub use provider::{Provider, Scope, Scoped};
 pub use table::{Enum, Parts, Schema, Table};
 pub(crate) use validate::is_key;

@@ -47,6 +47,8 @@ pub enum Item {
     Option(usize),
     /// The enum itself.
     Enum,
+    /// The view, trigger or routine.
+    Program,
 }
 
 /// A part of an item.

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::{Check, Column, Fault, ForeignKey, Identifier, Index, PrimaryKey, Scope, Scoped, Unique, validate};
+use super::{Check, Column, Fault, ForeignKey, Identifier, Index, PrimaryKey, Program, Scope, Scoped, Unique, validate};
 
 /// A table with all that belongs to it.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -70,6 +70,8 @@ pub struct Parts {
     pub tables: Vec<Table>,
     /// Enums, in any order.
     pub enums: Vec<Enum>,
+    /// Views, triggers and routines, in any order.
+    pub programs: Vec<Program>,
 }
 
 /// A valid logical schema.
@@ -77,6 +79,7 @@ pub struct Parts {
 pub struct Schema {
     tables: BTreeMap<Identifier, Table>,
     enums: BTreeMap<Identifier, Enum>,
+    programs: Vec<Program>,
 }
 
 impl Schema {
@@ -92,7 +95,9 @@ impl Schema {
         }
         let tables = parts.tables.into_iter().map(|table| (table.name.clone(), table)).collect();
         let enums = parts.enums.into_iter().map(|words| (words.name.clone(), words)).collect();
-        Ok((Self { tables, enums }, faults))
+        let mut programs = parts.programs;
+        programs.sort_by(|a, b| (a.kind, &a.name, &a.table, &a.body).cmp(&(b.kind, &b.name, &b.table, &b.body)));
+        Ok((Self { tables, enums, programs }, faults))
     }
 
     /// The tables, by name.
@@ -115,8 +120,17 @@ impl Schema {
         self.enums.get(name)
     }
 
+    /// The views, triggers and routines, by kind and name.
+    pub fn programs(&self) -> &[Program] {
+        &self.programs
+    }
+
     /// The parts again, to be changed and checked anew.
     pub fn into_parts(self) -> Parts {
-        Parts { tables: self.tables.into_values().collect(), enums: self.enums.into_values().collect() }
+        Parts {
+            tables: self.tables.into_values().collect(),
+            enums: self.enums.into_values().collect(),
+            programs: self.programs,
+        }
     }
 }

@@ -3,11 +3,11 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{
-    Action, Column, Enum, Fault, FaultKind, ForeignKey, Identifier, Item, KeyPart, Part, Parts, Place, Provider, Scope,
-    Table, Type, Value,
+    Action, Column, Enum, Fault, FaultKind, ForeignKey, Identifier, Item, KeyPart, Part, Parts, Place, Program, ProgramKind, Provider,
+    Scope, Table, Type, Value,
 };
 use crate::nearest::nearest;
-use crate::sql::Expression;
+use crate::sql::{Expression, Lexer, Syntax, TokenKind};
 
 /// Every fault of the parts, in the order of their places.
 pub(super) fn faults(parts: &Parts) -> Vec<Fault> {
@@ -19,6 +19,7 @@ pub(super) fn faults(parts: &Parts) -> Vec<Fault> {
     for table in &parts.tables {
         checker.table(table);
     }
+    checker.programs();
     checker.faults
 }
 
@@ -45,6 +46,43 @@ impl<'a> Checker<'a> {
             if self.enums.insert(&owner.name, owner).is_some() {
                 let place = Place::whole(&owner.name, Item::Enum).part(Part::Name);
                 self.fault(FaultKind::DuplicateEnum(owner.name.clone()), place);
+            }
+        }
+    }
+
+    fn programs(&mut self) {
+        let programs = &self.parts.programs;
+        for (at, program) in programs.iter().enumerate() {
+            let place = Place::whole(&program.name, Item::Program).part(Part::Name);
+            let same = |other: &&(usize, &Program)| {
+                let (_, other) = other;
+                other.kind == program.kind
+                    && other.name == program.name
+                    && other.table == program.table
+                    && overlap(&other.scope, &program.scope)
+            };
+            let earlier: Vec<_> = programs[..at].iter().enumerate().collect();
+            if earlier.iter().any(|other| same(&other)) {
+                let (kind, name) = (program.kind.word(), program.name.clone());
+                self.fault(FaultKind::DuplicateProgram { kind, name }, place.clone());
+            }
+            if program.kind == ProgramKind::View && self.tables.contains_key(&program.name) {
+                let (kind, name) = ("table or view", program.name.clone());
+                self.fault(FaultKind::DuplicateProgram { kind, name }, place.clone());
+            }
+            if let Some(table) = &program.table
+                && !self.tables.contains_key(table)
+                && !programs.iter().any(|other| other.kind == ProgramKind::View && other.name == *table)
+            {
+                let nearest = nearest(table.as_str(), self.tables.keys().map(|name| name.as_str())).map(Identifier::new);
+                let kind = FaultKind::UnknownTable { table: table.clone(), nearest };
+                self.fault(kind, place.clone().part(Part::ReferencedTable));
+            }
+            if program.body.trim().is_empty() {
+                self.fault(FaultKind::EmptyProgram, place.clone().part(Part::Expression));
+            }
+            if program.kind == ProgramKind::View && selects_all(&program.body) {
+                self.fault(FaultKind::SelectsAll(program.name.clone()), place.part(Part::Expression));
             }
         }
     }
@@ -386,6 +424,18 @@ impl<'a> Checker<'a> {
             self.fault(kind, place.clone());
         }
     }
+}
+
+/// Whether a query selects `*`, and not only counts with it.
+fn selects_all(query: &str) -> bool {
+    let tokens: Vec<&str> = Lexer::new(query, 0, Syntax::STANDARD)
+        .filter(|token| !matches!(token.kind, TokenKind::Space | TokenKind::Comment))
+        .map(|token| token.span.text(query))
+        .collect();
+    tokens.iter().enumerate().any(|(at, token)| {
+        let before = at.checked_sub(1).map_or("", |before| tokens[before]).to_ascii_lowercase();
+        *token == "*" && matches!(before.as_str(), "select" | "distinct" | "all" | "," | ".")
+    })
 }
 
 fn enum_name(ty: &Type) -> Option<&Identifier> {

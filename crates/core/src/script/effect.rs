@@ -52,9 +52,16 @@ pub fn effect(step: &ScriptStep, live: &Schema) -> Effect {
         "rename-constraint" => is_there(uniques() || checks() || references()),
         "create-enum" => is_there(live.enumeration(object).is_some()),
         "drop-enum" => is_gone(live.enumeration(object).is_some()),
+        "create-view" | "create-trigger" | "create-routine" => is_there(program(live, kind, object)),
+        "drop-view" | "drop-trigger" | "drop-routine" => is_gone(program(live, kind, object)),
         "alter-column" | "set-options" | "set-comment" | "add-enum-word" => Effect::Repeatable,
         _ => Effect::Unknown,
     }
+}
+
+fn program(live: &Schema, kind: &str, name: &str) -> bool {
+    let word = kind.rsplit('-').next().unwrap_or_default();
+    live.programs().any(|one| one.kind.word() == word && one.name == name)
 }
 
 fn names<T: Named>(list: &[T]) -> Vec<Option<&str>> {

@@ -6,6 +6,7 @@ use sha2::{Digest, Sha256};
 
 use crate::Dialect;
 use crate::dialect::Frame;
+use crate::sql::Bodies;
 use crate::plan::{Placement, Plan, PlannedStep, Step};
 
 /// Which way a script goes.
@@ -103,8 +104,10 @@ fn step(text: &mut String, dialect: Dialect, ordinal: usize, planned: &PlannedSt
         body.push_str(&format!("-- {}\n", reason.replace('\n', " ")));
     }
     for statement in dialect.render(step) {
-        body.push_str(&statement);
-        body.push_str(";\n");
+        match dialect.bodies() == Bodies::Compound && statement.contains(';') {
+            false => body.push_str(&format!("{statement};\n")),
+            true => body.push_str(&format!("delimiter //\n{statement}//\ndelimiter ;\n")),
+        }
     }
     text.push_str(&format!(
         "\n--oak step {ordinal}: {} | {} {} | {} | generated {}\n{body}",

@@ -56,6 +56,15 @@ impl Expression {
         Self { text: text.to_owned(), canonical, stored_for: Vec::new(), columns, parsed, syntax }
     }
 
+    /// Reads a whole statement or query by its tokens alone.
+    pub fn read_whole(text: &str, syntax: Syntax) -> Self {
+        let text = text.trim();
+        let tokens = tokens(text, syntax);
+        let canonical = canonical_tokens(text, &tokens, syntax);
+        let columns = possible_columns(text, &tokens);
+        Self { text: text.to_owned(), canonical, stored_for: Vec::new(), columns, parsed: false, syntax }
+    }
+
     /// Notes that the server stored this text when it was given the other one: from now on the two are equal.
     pub fn is_stored_for(&mut self, other: &Self) {
         if self != other {

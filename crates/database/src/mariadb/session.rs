@@ -1,7 +1,7 @@
 //! A pinned session.
 
 use hollow_oak_core::dialect::Flavor;
-use hollow_oak_core::physical::{self, EnumType, Introspected};
+use hollow_oak_core::physical::{self, Introspected};
 use hollow_oak_core::plan::Step;
 use hollow_oak_core::{Dialect, Provider};
 use mysql::Conn;
@@ -9,7 +9,7 @@ use mysql::prelude::Queryable;
 
 use super::catalogue;
 use crate::error::DatabaseError;
-use crate::server::{JournalSql, Refused, ServerError, Session, Table};
+use crate::server::{Asked, JournalSql, Refused, ServerError, Session, Table};
 use crate::url::ServerUrl;
 
 /// Every statement of ours relies on these, whatever the server is set to. The mode is the strict one that both servers
@@ -191,13 +191,13 @@ impl Session for MariadbSession {
     }
 
     /// In a database of its own, since there is no taking back what was made.
-    fn as_stored(&mut self, tables: &[physical::Table], _: &[EnumType]) -> Result<physical::Schema, ServerError> {
+    fn as_stored(&mut self, asked: &Asked) -> Result<physical::Schema, ServerError> {
         let dialect = self.dialect();
         let (aside, flavor) = (format!("oak_aside_{}", std::process::id()), self.flavor);
         let (quoted, own) = (dialect.quote(&aside), dialect.quote(&self.database));
         self.execute(&format!("create database {quoted}"))?;
         let made = self.execute(&format!("use {quoted}")).and_then(|()| {
-            for table in tables {
+            for table in &asked.tables {
                 for statement in dialect.render(&Step::CreateTable(table.clone())) {
                     self.execute(&statement)?;
                 }

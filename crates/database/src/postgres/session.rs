@@ -1,6 +1,6 @@
 //! A pinned session.
 
-use hollow_oak_core::physical::{self, EnumType, Introspected};
+use hollow_oak_core::physical::{self, Introspected};
 use hollow_oak_core::plan::Step;
 use hollow_oak_core::{Dialect, Provider};
 use postgres::error::SqlState;
@@ -8,7 +8,7 @@ use postgres::{Client, SimpleQueryMessage};
 
 use super::catalogue;
 use crate::error::DatabaseError;
-use crate::server::{JournalSql, Refused, ServerError, Session, Table};
+use crate::server::{Asked, JournalSql, Refused, ServerError, Session, Table};
 use crate::url::ServerUrl;
 
 /// The least version that scripts are written for.
@@ -210,13 +210,13 @@ impl Session for PostgresSession {
         self.execute(&format!("select pg_advisory_unlock(hashtextextended({key}, 0))"))
     }
 
-    fn as_stored(&mut self, tables: &[physical::Table], enums: &[EnumType]) -> Result<physical::Schema, ServerError> {
+    fn as_stored(&mut self, asked: &Asked) -> Result<physical::Schema, ServerError> {
         let version = self.version_number;
         let real = Dialect::Postgres.quote(&self.namespace);
         self.aside(|session| {
             // Its own namespace before the real one: whatever else an expression names is found there.
             session.execute(&format!("create schema oak_aside; set local search_path = oak_aside, {real}"))?;
-            for step in steps(tables, enums) {
+            for step in steps(asked) {
                 for statement in Dialect::Postgres.render(&step) {
                     session.execute(&statement)?;
                 }
@@ -234,13 +234,14 @@ impl Session for PostgresSession {
     }
 }
 
-fn steps(tables: &[physical::Table], enums: &[EnumType]) -> Vec<Step> {
-    let mut steps: Vec<Step> = enums.iter().cloned().map(Step::CreateEnum).collect();
-    for table in tables {
+fn steps(asked: &Asked) -> Vec<Step> {
+    let mut steps: Vec<Step> = asked.enums.iter().cloned().map(Step::CreateEnum).collect();
+    for table in &asked.tables {
         steps.push(Step::CreateTable(table.clone()));
         for index in &table.indexes {
             steps.push(Step::CreateIndex { table: table.name.clone(), index: index.clone() });
         }
     }
+    steps.extend(asked.views.iter().cloned().map(Step::CreateProgram));
     steps
 }

@@ -324,8 +324,7 @@ impl Run<'_, '_> {
     /// Compares what came out with what has to; returns its fingerprint.
     fn check(&mut self, outcome: &Outcome) -> Result<String, Failure> {
         let live = self.database(|session| session.introspect())?.schema;
-        let live = live.filtered(|table| outcome.manages(&table.name));
-        let mut live = live.filtered_enums(|one| outcome.manages(&one.name));
+        let (mut live, _) = live.parted(|thing| outcome.manages(thing));
         let known = self.database(|session| journal::forms(session))?;
         recognize(&mut live, &known, self.session.dialect().syntax());
         let mut forms = settle(&mut live, &outcome.schema, |maker| outcome.made.contains(maker));

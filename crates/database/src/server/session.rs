@@ -13,6 +13,14 @@ pub(crate) struct Table {
     pub(crate) rows: Vec<Vec<Option<String>>>,
 }
 
+/// What a server is asked to store aside.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Asked {
+    pub(crate) enums: Vec<EnumType>,
+    pub(crate) tables: Vec<physical::Table>,
+    pub(crate) views: Vec<physical::Program>,
+}
+
 /// A pinned session: one connection, set up in the one way that scripts rely on.
 pub(crate) trait Session: Send {
     /// The provider.
@@ -48,8 +56,8 @@ pub(crate) trait Session: Send {
     /// Gives it back.
     fn unlock(&mut self, project: &str) -> Result<(), ServerError>;
 
-    /// How the server stores these tables, references aside; nothing of them is left behind.
-    fn as_stored(&mut self, tables: &[physical::Table], enums: &[EnumType]) -> Result<physical::Schema, ServerError>;
+    /// How the server stores these tables, references aside, and views; nothing of them is left behind.
+    fn as_stored(&mut self, asked: &Asked) -> Result<physical::Schema, ServerError>;
 
     /// The names of tables and views.
     fn relations(&mut self) -> Result<Vec<String>, ServerError>;

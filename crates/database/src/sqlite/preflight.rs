@@ -32,6 +32,7 @@ pub(super) fn preflight(connection: &Connection, script: &Script) -> Result<Pref
     if fates.is_empty() && !alters {
         return Ok(preflight);
     }
+    let handled = dropped_by_name(script);
     let probes = if alters { probe(connection)? } else { Probes::new() };
     for definition in definitions(connection)? {
         let kind = match definition.kind.as_str() {
@@ -40,11 +41,20 @@ pub(super) fn preflight(connection: &Connection, script: &Script) -> Result<Pref
             _ => continue,
         };
         let broken = probes.get(&(definition.kind.clone(), definition.name.clone())).is_some_and(Option::is_some);
-        sort_in(&mut preflight, kind, definition, &fates, broken);
+        sort_in(&mut preflight, kind, definition, &fates, broken, &handled);
     }
     // A trigger may be on a view, so views are made first.
     preflight.dependents.sort_by_key(|dependent| dependent.kind != ObjectKind::View);
     Ok(preflight)
+}
+
+/// Views and triggers that the script itself drops before anything else.
+fn dropped_by_name(script: &Script) -> Vec<String> {
+    let named = script.steps.iter().filter_map(|step| {
+        let name = step.object.strip_prefix("drop-view ").or(step.object.strip_prefix("drop-trigger "))?;
+        Some(name.to_owned())
+    });
+    named.collect()
 }
 
 fn sort_in(
@@ -53,8 +63,12 @@ fn sort_in(
     definition: Definition,
     fates: &BTreeMap<String, Fate>,
     broken: bool,
+    handled: &[String],
 ) {
     let Some(sql) = definition.sql else { return };
+    if handled.contains(&definition.name) {
+        return;
+    }
     let own_table = definition.table.to_ascii_lowercase();
     let dependent =
         |table: &str| Dependent { kind, name: definition.name.clone(), table: table.to_owned(), sql: sql.clone() };

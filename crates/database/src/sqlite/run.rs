@@ -4,7 +4,7 @@ use std::time::{Duration, Instant};
 
 use hollow_oak_core::diff::diff;
 use hollow_oak_core::history::EventKind;
-use hollow_oak_core::physical::{Schema, fingerprint};
+use hollow_oak_core::physical::fingerprint;
 use hollow_oak_core::script::Script;
 use rusqlite::{Connection, ErrorCode};
 
@@ -214,7 +214,7 @@ fn references(connection: &Connection) -> Result<Dangling, DatabaseError> {
 /// Compares what came out with what has to; returns its fingerprint.
 fn check_outcome(connection: &Connection, outcome: &Outcome) -> Result<String, Failure> {
     let live = introspect::introspect(connection)?.schema;
-    let live: Schema = live.filtered(|table| outcome.manages(&table.name));
+    let (live, _) = live.parted(|thing| outcome.manages(thing));
     let changes = diff(&live, &outcome.schema);
     if changes.is_empty() {
         return Ok(fingerprint(&live).0);

@@ -12,7 +12,7 @@ use crate::schema::{
     Action, Column, Deferrable, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, Item, KeyPart, Part, Place,
     Provider, Schema, Scoped, Storage, Table, Type, Value,
 };
-use crate::sql::{Expression, unquote};
+use crate::sql::{Expression, Syntax, unquote};
 
 /// InnoDB, "Limits": the longest key of a table with dynamic rows, in bytes.
 const LONGEST_KEY: u64 = 3072;
@@ -43,6 +43,14 @@ impl Storing for Mariadb {
 
     fn facts(&self) -> Facts {
         FACTS
+    }
+
+    fn syntax(&self) -> Syntax {
+        SYNTAX
+    }
+
+    fn quoted(&self, name: &str) -> String {
+        quote(name)
     }
 
     /// Declared texts are standard SQL, in which a backslash is a backslash.

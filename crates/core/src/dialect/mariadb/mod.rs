@@ -37,6 +37,8 @@ pub(super) const FACTS: Facts = Facts {
     altering: Altering::InPlace,
     steps_outside: true,
     comments: true,
+    triggers_are_of_tables: false,
+    routines: true,
     // MariaDB, "CREATE TABLE", "PRIMARY KEY": its name is always PRIMARY.
     names_primary_keys: false,
     indexes_share_names: false,

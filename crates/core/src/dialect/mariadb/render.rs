@@ -49,6 +49,8 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
         Step::SetComment { on: Commented::Table(name) | Commented::Enum(name), text } => {
             alter(name, &format!("comment = {}", literal(text.as_deref().unwrap_or_default())))
         }
+        Step::CreateProgram(one) => one.create.clone(),
+        Step::DropProgram(one) => one.drop.clone(),
         Step::SetOptions { table, from, to } => alter(&table.clone(), &changed_options(from, to)),
         Step::RebuildTable(_)
         | Step::RenameConstraint { .. }

@@ -10,7 +10,7 @@ use crate::schema::{
     Column, Fault, FaultKind, ForeignKey, Identifier, Index, Item, NullsOrder, Part, Place, Provider, Schema, Scoped,
     Storage, Table, Type, Value,
 };
-use crate::sql::Expression;
+use crate::sql::{Expression, Syntax};
 
 /// Lowers a schema; see [`crate::Dialect::lower`].
 pub(in crate::dialect) fn lower(schema: &Schema) -> Result<Lowered, Vec<Fault>> {
@@ -57,6 +57,14 @@ impl Storing for Postgres {
 
     fn facts(&self) -> Facts {
         FACTS
+    }
+
+    fn syntax(&self) -> Syntax {
+        SYNTAX
+    }
+
+    fn quoted(&self, name: &str) -> String {
+        quote(name)
     }
 
     fn expression(&self, table: &Table, text: &str) -> Expression {

@@ -18,6 +18,8 @@ pub(super) const FACTS: Facts = Facts {
     altering: Altering::InPlace,
     steps_outside: true,
     comments: true,
+    triggers_are_of_tables: true,
+    routines: true,
     names_primary_keys: true,
     // PostgreSQL 17, "CREATE TABLE", "Compatibility", "Constraint Naming": an index has the name of its constraint, and
     // shares its names with tables, views and sequences.

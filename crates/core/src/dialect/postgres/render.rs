@@ -52,6 +52,8 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             vec![statement.trim_end().to_owned()]
         }
         Step::RemakeEnum(swap) => remake_enum(swap),
+        Step::CreateProgram(one) => vec![one.create.clone()],
+        Step::DropProgram(one) => vec![one.drop.clone()],
         Step::SetOptions { table, from, to } => set_options(table, from, to),
         Step::SetComment { on, text } => {
             let object = match on {

@@ -3,7 +3,9 @@
 use std::collections::BTreeMap;
 
 use super::{FACTS, ddl, fold, rowid_alias};
-use crate::physical::{IndexKey, Introspected, ObjectKind, Schema, Table, Unmanaged};
+use crate::physical::{IndexKey, Introspected, ObjectKind, Program, Schema, Table, Unmanaged};
+use crate::schema::ProgramKind;
+use crate::sql::{Expression, Lexer, Syntax};
 
 /// One row of the catalogue.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -24,6 +26,7 @@ pub struct Definition {
 pub fn introspect(definitions: Vec<Definition>) -> Introspected {
     let mut tables: BTreeMap<String, (Table, String)> = BTreeMap::new();
     let mut unmanaged = Vec::new();
+    let mut programs = Vec::new();
     let mut rest = Vec::new();
     for definition in definitions {
         let Some(sql) = definition.sql.clone() else { continue };
@@ -40,8 +43,8 @@ pub fn introspect(definitions: Vec<Definition>) -> Introspected {
     }
     for (definition, sql) in rest {
         match definition.kind.as_str() {
-            "view" => unmanaged.push(object(ObjectKind::View, definition, sql)),
-            "trigger" => unmanaged.push(object(ObjectKind::Trigger, definition, sql)),
+            "view" => programs.push(program(ProgramKind::View, definition, sql)),
+            "trigger" => programs.push(program(ProgramKind::Trigger, definition, sql)),
             "index" => match (tables.get_mut(&fold(&definition.table)), ddl::index(&sql)) {
                 (Some((table, _)), Some(index)) => table.indexes.push(index),
                 _ => unmanaged.push(object(ObjectKind::Unreadable, definition, sql)),
@@ -51,7 +54,39 @@ pub fn introspect(definitions: Vec<Definition>) -> Introspected {
     }
     complete(&mut tables);
     unmanaged.sort();
-    Introspected { schema: Schema::new(FACTS.name_case, tables.into_values().map(|(table, _)| table)), unmanaged }
+    let tables = tables.into_values().map(|(table, _)| table);
+    Introspected { schema: Schema::new(FACTS.name_case, tables).with_programs(programs), unmanaged }
+}
+
+/// SQLite keeps the statement as it was given, from its `create` on.
+fn program(kind: ProgramKind, definition: Definition, sql: String) -> Program {
+    let body = match kind {
+        ProgramKind::View => query_of(&sql).unwrap_or(&sql).to_owned(),
+        ProgramKind::Trigger | ProgramKind::Routine => sql.clone(),
+    };
+    Program {
+        kind,
+        drop: format!("drop {} {}", kind.word(), super::quote::quote(&definition.name)),
+        table: Some(definition.table).filter(|_| kind == ProgramKind::Trigger),
+        name: definition.name,
+        body: Expression::read_whole(&body, Syntax::PLAIN),
+        comment: None,
+        create: sql,
+    }
+}
+
+/// What stands behind the first `as` of a view's statement.
+fn query_of(sql: &str) -> Option<&str> {
+    let mut depth = 0;
+    for token in Lexer::new(sql, 0, Syntax::PLAIN) {
+        match token.span.text(sql) {
+            "(" => depth += 1,
+            ")" => depth -= 1,
+            word if depth == 0 && word.eq_ignore_ascii_case("as") => return Some(&sql[token.span.end..]),
+            _ => {}
+        }
+    }
+    None
 }
 
 fn object(kind: ObjectKind, definition: Definition, sql: String) -> Unmanaged {

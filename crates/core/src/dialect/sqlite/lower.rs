@@ -12,7 +12,7 @@ use crate::physical::{self, TypeName};
 use crate::schema::{
     Column, Fault, FaultKind, ForeignKey, Index, Item, Part, Place, Provider, Schema, Scoped, Table, Type, Value,
 };
-use crate::sql::Expression;
+use crate::sql::{Expression, Syntax};
 
 /// The storage options a table may have.
 const OPTIONS: [&str; 3] = ["strict", "without rowid", "autoincrement"];
@@ -38,6 +38,14 @@ impl Storing for Sqlite {
 
     fn facts(&self) -> Facts {
         FACTS
+    }
+
+    fn syntax(&self) -> Syntax {
+        Syntax::PLAIN
+    }
+
+    fn quoted(&self, name: &str) -> String {
+        quote(name)
     }
 
     fn expression(&self, _: &Table, text: &str) -> Expression {

@@ -17,6 +17,8 @@ pub(super) const FACTS: Facts = Facts {
     altering: Altering::Rebuilding,
     steps_outside: false,
     comments: false,
+    triggers_are_of_tables: false,
+    routines: false,
     names_primary_keys: true,
     indexes_share_names: true,
     keys_share_names: false,

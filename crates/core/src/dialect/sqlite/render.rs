@@ -38,6 +38,8 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         }
         Step::CreateIndex { table, index } => vec![create_index(table, index)],
         Step::DropIndex { index, .. } => vec![format!("drop index {}", quote(&index.name))],
+        Step::CreateProgram(one) => vec![one.create.clone()],
+        Step::DropProgram(one) => vec![one.drop.clone()],
         Step::AlterColumn { .. }
         | Step::AddConstraint { .. }
         | Step::DropConstraint { .. }
