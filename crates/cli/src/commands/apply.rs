@@ -2,17 +2,18 @@
 
 use std::collections::BTreeSet;
 
+use hollow_oak_core::Dialect;
 use hollow_oak_core::diff::describe;
 use hollow_oak_core::history::{EventKind, History, Migration};
 use hollow_oak_core::plural::plural;
-use hollow_oak_core::script::{Direction, Script};
+use hollow_oak_core::script::{Direction, Script, ScriptStep};
 use hollow_oak_database::{Database, FailureKind, JournalEntry, Migrating, Outcome, Preflight, Resume};
 use serde_json::json;
 
 use super::diff::with_differences;
 use super::running::{
-    Broken, confirm, drift_refusal, history_refusals, label_of, made_by, obstacle_refusal,
-    position_in_words, settle, show_preflight, show_steps, waiting_text,
+    Broken, confirm, drift_refusal, history_refusals, label_of, made_by, obstacle_refusal, position_in_words, settle,
+    show_preflight, show_steps, waiting_text,
 };
 use crate::args::{ApplyArgs, Global};
 use crate::exit::Exit;
@@ -396,7 +397,13 @@ impl Run<'_> {
     /// What has to come out; checked after own SQL and at the end of the run.
     fn outcome(&mut self, one: &Pending<'_>, is_last: bool) -> Result<Option<Outcome>> {
         self.made.extend(made_by([&one.script]));
-        if !is_last && !one.script.has_own_sql() {
+        // The server's word for a trigger or routine can only be noted when it was just made.
+        let makes_program = |step: &ScriptStep| {
+            step.object.starts_with("create-trigger ") || step.object.starts_with("create-routine ")
+        };
+        let is_of_server = self.target.dialect != Dialect::Sqlite;
+        let must_note = is_of_server && one.script.steps.iter().any(makes_program);
+        if !is_last && !one.script.has_own_sql() && !must_note {
             return Ok(None);
         }
         let schema = self.project.physical_after(Some(one.migration), self.target.dialect)?;

@@ -7,8 +7,8 @@ use hollow_oak_database::{Database, JournalEntry, Migrating, Outcome, Resume, Un
 use serde_json::json;
 
 use super::running::{
-    Broken, confirm, drift_refusal, made_by, obstacle_refusal, position_in_words, settle,
-    show_preflight, show_steps, waiting_text,
+    Broken, confirm, drift_refusal, made_by, obstacle_refusal, position_in_words, settle, show_preflight, show_steps,
+    waiting_text,
 };
 use crate::args::{Global, RevertArgs};
 use crate::exit::Exit;

@@ -6,8 +6,8 @@ use super::naming::{NameKind, derived_name};
 use super::{Facts, IdentifierLimit, Lowered};
 use crate::physical::{self, IndexKey, Origin, TypeName};
 use crate::schema::{
-    Column, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, Item, KeyPart, Part, Place, Program, ProgramKind, Provider, Schema,
-    Scope, Scoped, Table, Value, is_key,
+    Column, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, Item, KeyPart, Part, Place, Program,
+    ProgramKind, Provider, Schema, Scope, Scoped, Table, Value, is_key,
 };
 use crate::sql::{Expression, Syntax};
 

@@ -5,7 +5,9 @@ use std::collections::BTreeSet;
 use serde::Serialize;
 
 use super::changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
-use crate::physical::{Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Program, Table, Unique};
+use crate::physical::{
+    Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Program, Table, Unique,
+};
 use crate::plural::plural;
 use crate::schema::{Deferrable, Identity, NullsOrder, Storage};
 use crate::sql::in_parentheses;

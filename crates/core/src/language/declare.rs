@@ -5,8 +5,8 @@ use super::syntax::{
 };
 use crate::Span;
 use crate::schema::{
-    Action, Check, Column, Deferrable, Enum, ForeignKey, Identifier, Index, KeyPart, Program, Schema, Scope, Scoped, Table,
-    Type, Unique,
+    Action, Check, Column, Deferrable, Enum, ForeignKey, Identifier, Index, KeyPart, Program, Schema, Scope, Scoped,
+    Table, Type, Unique,
 };
 
 /// The declarations that mean this schema: enums, tables, then what is SQL of the user's own, by name. Printed and read again they give it back.

@@ -9,7 +9,8 @@ use super::syntax::{self, ClauseKind, DeclarationKind, ItemKind, Name, PartKey};
 use crate::Span;
 use crate::schema::{
     self, Check, Column, Deferrable, Enum, Fault, FaultKind, ForeignKey, Generated, Identifier, Identity, Index,
-    IndexPart, Item, KeyPart, Part, Parts, Place, PrimaryKey, Program, Provider, Schema, Scope, Scoped, Table, Type, Unique, Value,
+    IndexPart, Item, KeyPart, Part, Parts, Place, PrimaryKey, Program, Provider, Schema, Scope, Scoped, Table, Type,
+    Unique, Value,
 };
 
 /// What reading all files gave.
@@ -181,7 +182,10 @@ impl<'a> Resolver<'a> {
         };
         if self.parts.programs.iter().any(overlaps) {
             let kind = FaultKind::DuplicateProgram { kind: written.kind.word(), name: name.clone() };
-            let first = self.origins.find(&Place::whole(name, Item::Program).part(Part::Name)).unwrap_or((source, written.name.span));
+            let first = self
+                .origins
+                .find(&Place::whole(name, Item::Program).part(Part::Name))
+                .unwrap_or((source, written.name.span));
             self.twice(&kind, (source, written.name.span), first);
             return;
         }

@@ -189,7 +189,6 @@ impl Schema {
         self.tables.retain(|_, table| wanted(table));
         self
     }
-
 }
 
 /// Anything that stands at the top of a schema.

@@ -55,13 +55,7 @@ fn dropped_table(change: &TableChange) -> Option<String> {
 }
 
 /// Adds the views that read what changes, and the views on those.
-fn remake_views(
-    from: &Schema,
-    to: &Schema,
-    changes: &Changes,
-    dropped: &mut Vec<Program>,
-    made: &mut Vec<Program>,
-) {
+fn remake_views(from: &Schema, to: &Schema, changes: &Changes, dropped: &mut Vec<Program>, made: &mut Vec<Program>) {
     let same = |a: &Program, b: &Program| a.kind == b.kind && a.name == b.name;
     let mut disturbed = disturbed_names(changes);
     disturbed.extend(dropped.iter().map(|one| one.name.clone()));

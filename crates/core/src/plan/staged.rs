@@ -29,6 +29,7 @@ pub(super) fn steps(dialect: Dialect, from: &Schema, to: &Schema, changes: Chang
     for alteration in &altered {
         planner.disturb(alteration);
     }
+    planner.spread_disturbance();
     planner.references_in_the_way(&altered, &dropped);
     for table in from.tables() {
         let Some(after) = to.table(&table.name) else { continue };
@@ -48,6 +49,7 @@ struct Stages {
     drop_tables: Vec<Step>,
     drop_indexes: Vec<Step>,
     drop_constraints: Vec<Step>,
+    stop_computing: Vec<Step>,
     drop_computed: Vec<Step>,
     make_enums: Vec<Step>,
     rename_tables: Vec<Step>,
@@ -74,6 +76,7 @@ impl Stages {
             self.drop_tables,
             self.drop_indexes,
             self.drop_constraints,
+            self.stop_computing,
             self.drop_computed,
             self.make_enums,
             self.rename_tables,
@@ -147,8 +150,8 @@ impl Planner<'_> {
             for column in table.columns.iter().filter(|column| self.dialect.is_of_enum(&column.ty, &from.name)) {
                 let disturbed = self.disturbed.entry(table.key()).or_default();
                 disturbed.insert(table.case.item_key(&column.name));
-                if column.generated.is_none() {
-                    let after = self.to.table(&table.name).and_then(|after| after.column(&column.name));
+                let after = self.to.table(&table.name).and_then(|after| after.column(&column.name));
+                if column.generated.is_none() && !after.is_some_and(|after| self.is_remade(column, after)) {
                     let default = after.filter(|after| after.ty == column.ty).and_then(|after| after.default.clone());
                     columns.push(SwappedColumn { table: table.name.clone(), column: column.clone(), default });
                 }
@@ -173,22 +176,21 @@ impl Planner<'_> {
             };
             self.disturbed.entry(table.clone()).or_default().insert(case.item_key(&column.name));
         }
-        // A generated column that reads a disturbed one is made anew, and so disturbed as well.
-        loop {
-            let more: Vec<String> = alteration
-                .from
-                .columns
-                .iter()
-                .filter(|column| !self.is_disturbed(&alteration.from, &column.name))
-                .filter(|column| {
-                    column.generated.as_ref().is_some_and(|one| self.reads(&alteration.from, &one.expression))
-                })
-                .map(|column| case.item_key(&column.name))
-                .collect();
-            if more.is_empty() {
-                break;
+    }
+
+    /// A generated column that reads a disturbed one is made anew, and so disturbed as well.
+    fn spread_disturbance(&mut self) {
+        for table in self.from.tables() {
+            while self.disturbed.contains_key(&table.key()) {
+                let reads =
+                    |column: &&Column| column.generated.as_ref().is_some_and(|one| self.reads(table, &one.expression));
+                let calm = table.columns.iter().filter(|column| !self.is_disturbed(table, &column.name));
+                let more: Vec<String> = calm.filter(reads).map(|column| table.case.item_key(&column.name)).collect();
+                if more.is_empty() {
+                    break;
+                }
+                self.disturbed.entry(table.key()).or_default().extend(more);
             }
-            self.disturbed.entry(table.clone()).or_default().extend(more);
         }
     }
 
@@ -377,8 +379,15 @@ impl Planner<'_> {
                 let (from, to) = (old.name.clone(), new.name.clone());
                 self.stages.rename_columns.push(Step::RenameColumn { table: table.clone(), from, to, by_way_of: None });
             }
-            let renamed = Column { name: new.name.clone(), ..old.clone() };
+            let mut renamed = Column { name: new.name.clone(), ..old.clone() };
             let reads_disturbed = old.generated.as_ref().is_some_and(|one| self.reads(from, &one.expression));
+            if old.generated.is_some() && new.generated.is_none() && self.dialect.keeps_computed(old, new) {
+                // Before what it is computed from is touched.
+                let plain = Column { generated: None, ..old.clone() };
+                let (table, from) = (from.name.clone(), Box::new(old.clone()));
+                self.stages.stop_computing.push(Step::AlterColumn { table, from, to: Box::new(plain) });
+                renamed.generated = None;
+            }
             if self.is_remade(&renamed, new) || (reads_disturbed && new.generated.is_some()) {
                 self.drop_computed(from, old);
                 self.add_column(to, new);
@@ -403,13 +412,7 @@ impl Planner<'_> {
             self.stages.grant_identities.push(step(plain, to.clone()));
             return;
         }
-        let stops_computing = from.generated.is_some() && to.generated.is_none();
-        let step = step(from, to.clone());
-        match stops_computing {
-            // Before what it was computed from changes.
-            true => self.stages.alter_columns.insert(0, step),
-            false => self.stages.alter_columns.push(step),
-        }
+        self.stages.alter_columns.push(step(from, to.clone()));
     }
 
     /// Drops a column that is made anew, by the names from before; those that read it first.

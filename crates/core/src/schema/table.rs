@@ -2,7 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use super::{Check, Column, Fault, ForeignKey, Identifier, Index, PrimaryKey, Program, Scope, Scoped, Unique, validate};
+use super::{
+    Check, Column, Fault, ForeignKey, Identifier, Index, PrimaryKey, Program, Scope, Scoped, Unique, validate,
+};
 
 /// A table with all that belongs to it.
 #[derive(Clone, Debug, PartialEq, Eq)]

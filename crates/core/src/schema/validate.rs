@@ -3,8 +3,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{
-    Action, Column, Enum, Fault, FaultKind, ForeignKey, Identifier, Item, KeyPart, Part, Parts, Place, Program, ProgramKind, Provider,
-    Scope, Table, Type, Value,
+    Action, Column, Enum, Fault, FaultKind, ForeignKey, Identifier, Item, KeyPart, Part, Parts, Place, Program,
+    ProgramKind, Provider, Scope, Table, Type, Value,
 };
 use crate::nearest::nearest;
 use crate::sql::{Expression, Lexer, Syntax, TokenKind};
@@ -74,7 +74,8 @@ impl<'a> Checker<'a> {
                 && !self.tables.contains_key(table)
                 && !programs.iter().any(|other| other.kind == ProgramKind::View && other.name == *table)
             {
-                let nearest = nearest(table.as_str(), self.tables.keys().map(|name| name.as_str())).map(Identifier::new);
+                let nearest =
+                    nearest(table.as_str(), self.tables.keys().map(|name| name.as_str())).map(Identifier::new);
                 let kind = FaultKind::UnknownTable { table: table.clone(), nearest };
                 self.fault(kind, place.clone().part(Part::ReferencedTable));
             }

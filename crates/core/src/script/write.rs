@@ -6,8 +6,8 @@ use sha2::{Digest, Sha256};
 
 use crate::Dialect;
 use crate::dialect::Frame;
-use crate::sql::Bodies;
 use crate::plan::{Placement, Plan, PlannedStep, Step};
+use crate::sql::Bodies;
 
 /// Which way a script goes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]

@@ -418,7 +418,9 @@ impl Reader<'_> {
             self.other(ObjectKind::Trigger, text(&row, 1), table, text(&row, 2));
         }
         let rows = self.ask(
-            "select p.oid::regprocedure, case when p.prokind in ('f', 'p') then pg_get_functiondef(p.oid) end
+            "select case when count(*) over (partition by p.proname) = 1 then p.proname::text
+                         else p.oid::regprocedure::text end,
+                    case when p.prokind in ('f', 'p') then pg_get_functiondef(p.oid) end
              from pg_proc p
              where p.pronamespace = $namespace
                and not exists (select from pg_depend x where x.classid = 'pg_proc'::regclass and x.objid = p.oid

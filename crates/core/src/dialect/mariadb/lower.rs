@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use super::quote::{literal, quote};
-use super::types::{is_text, key_bytes, portable, type_name};
+use super::types::{is_binary, is_text, key_bytes, portable, type_name};
 use super::{COLLATION, FACTS, Flavor, SYNTAX};
 use crate::dialect::lowering::{self, Lowering, Storing, typed};
 use crate::dialect::{Facts, Lowered};
@@ -449,6 +449,13 @@ impl Mariadb {
             let Some(column) = lowered.column(name) else { continue };
             let per_character = if is_text(&column.ty) { 4 } else { 1 };
             match (key_bytes(&column.ty), prefix) {
+                (_, Some(_)) if !is_text(&column.ty) && !is_binary(&column.ty) => {
+                    let kind = lowering.not_expressible(
+                        format!("takes a part of a text or of bytes for a key, and `{name}` is neither"),
+                        "leave the `prefix` out",
+                    );
+                    lowering.fault(kind, place.clone());
+                }
                 (Some(bytes), Some(prefix)) if u64::from(*prefix) * per_character > bytes => {
                     let kind = lowering.not_expressible(
                         format!("takes no more of `{name}` for a key than there is"),
@@ -499,6 +506,17 @@ impl Mariadb {
             let place = Place::whole(&table.name, Item::Column(at)).part(Part::Expression);
             if numbering.as_ref().is_some_and(|name| generated.expression.mentions(name)) {
                 lowering.refuse("computes nothing from an identity column", place.clone());
+            }
+            let moves = |action: Action| matches!(action, Action::Cascade | Action::SetNull);
+            let moved = lowered.foreign_keys.iter().find(|key| {
+                (moves(key.on_update) || key.on_delete == Action::SetNull)
+                    && key.columns.iter().any(|name| generated.expression.mentions(name))
+            });
+            if let (Some(key), Storage::Stored) = (moved, generated.storage) {
+                let name = key.name.as_deref().unwrap_or_default();
+                let what = format!("stores nothing computed from a column that reference `{name}` changes by itself");
+                let kind = lowering.not_expressible(what, "write `generated virtual (…)`, or drop the actions");
+                lowering.fault(kind, place.clone());
             }
             // Its padding depends on the mode of the session that reads it.
             let padded = lowered
