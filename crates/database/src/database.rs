@@ -89,7 +89,15 @@ pub trait Database: Send {
     /// Where the database does not answer.
     fn preflight(&self, script: &hollow_oak_core::script::Script) -> Result<Preflight, DatabaseError>;
 
-    /// Runs one migration in one direction, whole or not at all.
+    /// Waits until no other run of the project is under way; whether one was. What was read before may have been half of
+    /// what that run did.
+    ///
+    /// # Errors
+    ///
+    /// Where it takes longer than a run waits for another one.
+    fn wait_for_others(&mut self, project: &str, waiting: &mut dyn FnMut(Waiting)) -> Result<bool, Failure>;
+
+    /// Runs one migration in one direction: whole or not at all where DDL is part of a transaction, else step by step.
     ///
     /// # Errors
     ///

@@ -13,16 +13,23 @@ use hollow_oak_core::Provider;
 /// How long a server may take to answer.
 const PATIENCE: Duration = Duration::from_secs(60);
 
-/// Ends the server by its process id when the pipe to it is closed, which happens at the latest when the process that
-/// holds the other end is gone; then removes its folder.
+/// Runs the server, again when it was killed, and ends it by its process id when the pipe to it is closed, which happens
+/// at the latest when the process that holds the other end is gone; then removes its folder.
 const KEEPER: &str = r#"
 folder=$1; signal=$2; shift 2
-"$@" </dev/null >"$folder/log" 2>&1 &
-server=$!
-echo $server >"$folder/server.pid"
+(
+    while [ ! -e "$folder/stop" ]; do
+        "$@" </dev/null >>"$folder/log" 2>&1 &
+        echo $! >"$folder/server.pid"
+        wait $!
+        sleep 0.2
+    done
+) &
+runner=$!
 cat >/dev/null
-kill "-$signal" $server 2>/dev/null
-wait $server
+touch "$folder/stop"
+kill "-$signal" $(cat "$folder/server.pid") 2>/dev/null
+wait $runner
 rm -rf "$folder"
 "#;
 
@@ -109,6 +116,25 @@ impl PrivateServer {
     pub fn process(&self) -> u32 {
         let text = std::fs::read_to_string(self.folder.join("server.pid")).unwrap_or_default();
         text.trim().parse().unwrap_or_default()
+    }
+
+    /// Kills the server as a loss of power would, and waits until it is up again.
+    ///
+    /// # Errors
+    ///
+    /// Where it does not come up again.
+    pub fn crash(&mut self) -> Result<(), String> {
+        let killed = self.process();
+        let status = Command::new("kill").args(["-KILL", &killed.to_string()]).status();
+        status.map_err(|error| format!("the server cannot be killed: {error}"))?;
+        let began = Instant::now();
+        while self.process() == killed {
+            if began.elapsed() > PATIENCE {
+                return Err("the server was not started again".into());
+            }
+            std::thread::sleep(Duration::from_millis(20));
+        }
+        self.wait()
     }
 
     /// A connection that does not go by way of the tool.
@@ -304,6 +330,8 @@ fn mariadb_command(folder: &Path, account: &Account, durable: bool) -> Result<Co
         data,
         format!("--socket={}", folder.join("socket").display()),
         format!("--pid-file={}", folder.join("pid").display()),
+        // A server that starts removes what others left in a common folder.
+        format!("--tmpdir={}", folder.display()),
         "--skip-networking".into(),
         format!("--init-file={}", init.display()),
     ];

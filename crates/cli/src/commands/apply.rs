@@ -35,33 +35,27 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
     let project = Project::open(global)?;
     let history = project.history()?;
     let target = target::choose(Some(&project), global)?;
-    let database = target.open()?;
-    let state = examine(&project, &history, &target, &*database)?;
-    let last = last_position(args, &history, &state, &target)?;
-    let mut refusals = history_refusals(&history);
-    refusals.extend(state.standing.obstacles.iter().map(|one| obstacle_refusal(one, &history, &target.name)));
-    refusals.extend(drift_refusal(&state, &target.name));
-    refuse_interrupted_revert(&history, &state, &target)?;
-    let overrides = settle(refusals, &args.despite, &project.migrations_found(&history), output)?;
-    let wanted: Vec<usize> =
-        state.standing.pending.iter().copied().filter(|at| last.is_none_or(|last| *at <= last)).collect();
-    if wanted.is_empty() {
+    let mut database = target.open()?;
+    let decision = loop {
+        let seen = newest_event(&*database)?;
+        match decide(args, &project, &history, &target, &*database, output) {
+            Ok(decision) => break decision,
+            // It may be that another run was seen half way: then only what is there after it counts.
+            Err(failure) => {
+                let name = &project.settings.name;
+                let waited = database.wait_for_others(name, &mut |waiting| {
+                    output.say(waiting_text(&waiting, &target.name));
+                });
+                if !waited.unwrap_or(false) && newest_event(&*database)? == seen {
+                    return Err(failure);
+                }
+            }
+        }
+    };
+    let Decision { state, overrides, resume, pending } = decision;
+    if pending.is_empty() {
         return nothing_to_do(&project, &history, &state, &target, global, output);
     }
-    if target.require_proof {
-        return Err(Failure::new(format!(
-            "target {} asks for rehearsed migrations, and rehearsing is not there yet in this version of oak",
-            target.name
-        ))
-        .help("set `require_proof = false` for the target in hollow-oak.toml until it is"));
-    }
-    let resume = resume(&project, &history, &wanted, &state, &target, &*database, args)?;
-    if resume.is_none() {
-        refuse_tables_in_the_way(&project, &history, &wanted, &state, &target)?;
-    }
-    let pending =
-        wanted.iter().map(|at| read(&project, &history.migrations()[*at], &target)).collect::<Result<Vec<_>>>()?;
-    refuse_to_rebuild_drifted(&pending, &state, &target)?;
     let preflights = pending.iter().map(|one| Ok(database.preflight(&one.script)?)).collect::<Result<Vec<_>>>()?;
     if args.dry_run {
         dry_run(&pending, &target, global, output);
@@ -90,6 +84,59 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
     let applied = run.all(&pending, &state, preflights.first().map(|one| one.schema_state), output)?;
     report(&applied, &pending, &target, global, output);
     Ok(Exit::Done)
+}
+
+/// What a run goes by.
+struct Decision<'h> {
+    state: State,
+    /// Overrides that were needed, for the journal.
+    overrides: String,
+    /// How the first migration goes on, where it was interrupted.
+    resume: Option<Resume>,
+    pending: Vec<Pending<'h>>,
+}
+
+/// The place of the journal's last event.
+fn newest_event(database: &dyn Database) -> Result<i64> {
+    Ok(database.journal()?.last().map_or(0, |(_, event)| event.seq))
+}
+
+/// Works out what is to run, or what stands in the way of it.
+fn decide<'h>(
+    args: &ApplyArgs,
+    project: &Project,
+    history: &'h History,
+    target: &Target,
+    database: &dyn Database,
+    output: &mut Output,
+) -> Result<Decision<'h>> {
+    let state = examine(project, history, target, database)?;
+    let last = last_position(args, history, &state, target)?;
+    let mut refusals = history_refusals(history);
+    refusals.extend(state.standing.obstacles.iter().map(|one| obstacle_refusal(one, history, &target.name)));
+    refusals.extend(drift_refusal(&state, &target.name));
+    refuse_interrupted_revert(history, &state, target)?;
+    let overrides = settle(refusals, &args.despite, &project.migrations_found(history), output)?;
+    let wanted: Vec<usize> =
+        state.standing.pending.iter().copied().filter(|at| last.is_none_or(|last| *at <= last)).collect();
+    if wanted.is_empty() {
+        return Ok(Decision { state, overrides, resume: None, pending: Vec::new() });
+    }
+    if target.require_proof {
+        return Err(Failure::new(format!(
+            "target {} asks for rehearsed migrations, and rehearsing is not there yet in this version of oak",
+            target.name
+        ))
+        .help("set `require_proof = false` for the target in hollow-oak.toml until it is"));
+    }
+    let resume = resume(project, history, &wanted, &state, target, database, args)?;
+    if resume.is_none() {
+        refuse_tables_in_the_way(project, history, &wanted, &state, target)?;
+    }
+    let pending =
+        wanted.iter().map(|at| read(project, &history.migrations()[*at], target)).collect::<Result<Vec<_>>>()?;
+    refuse_to_rebuild_drifted(&pending, &state, target)?;
+    Ok(Decision { state, overrides, resume, pending })
 }
 
 /// A revert that was interrupted has to be finished before anything else.
@@ -287,7 +334,7 @@ fn show(
     Ok(())
 }
 
-/// What a run goes by.
+/// A run under way.
 struct Run<'a> {
     project: &'a Project,
     history: &'a History,
@@ -350,6 +397,11 @@ impl Run<'_> {
                         at += 1;
                     }
                     self.refuse_overtaking(&journal, pending.get(at))?;
+                    // The other one may have been interrupted.
+                    let next = pending.get(at).map(|one| one.migration.id());
+                    let unfinished = journal.unfinished.as_ref().filter(|one| Some(one.migration.as_str()) == next);
+                    resume =
+                        unfinished.map(|one| Resume { steps_done: one.steps_done, undoes: false, undecided: None });
                 }
                 Err(failure) => {
                     bar.finish_and_clear();

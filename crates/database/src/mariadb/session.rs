@@ -202,6 +202,12 @@ impl Session for MariadbSession {
                     self.execute(&statement)?;
                 }
             }
+            // Whatever a view reads is found where it would be found.
+            self.execute(&format!("use {own}"))?;
+            for view in &asked.views {
+                let name = dialect.quote(&view.name);
+                self.execute(&format!("create view {quoted}.{name} as {}", view.body.text()))?;
+            }
             Ok(catalogue::read(self, &aside, flavor)?.schema)
         });
         self.execute(&format!("use {own}"))?;

@@ -101,6 +101,13 @@ impl Database for Connection {
         }
     }
 
+    fn wait_for_others(&mut self, project: &str, waiting: &mut dyn FnMut(Waiting)) -> Result<bool, Failure> {
+        match &mut self.session {
+            Some(session) => run::wait_for_others(&mut **session.get_mut(), self.lock_wait, project, waiting),
+            None => Ok(false),
+        }
+    }
+
     fn rows(&self, table: &str, limit: u32) -> Result<Rows, DatabaseError> {
         let missing = || DatabaseError::NoTable { table: table.to_owned(), nearest: None };
         match &self.session {

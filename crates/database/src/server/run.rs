@@ -50,6 +50,22 @@ pub(super) fn run(
     }
 }
 
+/// Waits until no other run holds the lock; whether it had to.
+pub(super) fn wait_for_others(
+    session: &mut dyn Session,
+    lock_wait: Duration,
+    project: &str,
+    waiting: &mut dyn FnMut(Waiting),
+) -> Result<bool, Failure> {
+    let mut waited = false;
+    lock(session, lock_wait, project, &mut |cause| {
+        waited = true;
+        waiting(cause);
+    })?;
+    session.unlock(project).map_err(DatabaseError::from)?;
+    Ok(waited)
+}
+
 fn lock(
     session: &mut dyn Session,
     lock_wait: Duration,
@@ -183,11 +199,15 @@ impl Run<'_, '_> {
         let first = self.done;
         let began = Instant::now();
         let mut told = false;
+        let undoes = self.migrating.resume.is_some_and(|resume| resume.undoes);
         loop {
             self.done = first;
             let result = self.in_transaction(|run| {
                 for step in segment {
-                    run.step(step)?;
+                    match undoes && run.is_done_already(step)? {
+                        true => run.done += 1,
+                        false => run.step(step)?,
+                    }
                 }
                 if whole {
                     run.database(|session| journal::create(session))?;
@@ -294,6 +314,8 @@ impl Run<'_, '_> {
             Effect::Done => Ok(true),
             Effect::NotDone | Effect::Repeatable => Ok(false),
             Effect::Unknown if step.statements.is_empty() => Ok(true),
+            // In a transaction it took effect as a whole or not at all.
+            Effect::Unknown if step.placement == Placement::InTransaction => Ok(false),
             Effect::Unknown => match self.migrating.resume.and_then(|resume| resume.undecided) {
                 Some(Undecided::Repeat) => Ok(false),
                 Some(Undecided::Skip) => Ok(true),

@@ -111,6 +111,13 @@ pub(super) fn is_widening(from: &TypeName, to: &TypeName) -> bool {
         return true;
     }
     let (old, new) = (from.canonical(), to.canonical());
+    // More words behind the others.
+    if let (Some(old), Some(new)) = (old.strip_suffix(')'), new.strip_suffix(')'))
+        && old.starts_with("enum(")
+        && new.starts_with(&format!("{old},"))
+    {
+        return true;
+    }
     let rank = |name: &str| ["TINYINT", "SMALLINT", "MEDIUMINT", "INT", "BIGINT"].iter().position(|one| *one == name);
     let length = |name: &str| name.strip_prefix("VARCHAR(")?.strip_suffix(')')?.parse::<u64>().ok();
     rank(old).zip(rank(new)).is_some_and(|(old, new)| old < new)

@@ -1,0 +1,498 @@
+//! The journey on real servers: what was declared is there after apply and gone after revert; nothing of it is lost when
+//! the client or the server is killed; runs at the same time wait for each other; nothing in the catalogue is overlooked.
+
+mod support;
+
+use std::process::{Child, Stdio};
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::time::{Duration, Instant};
+
+use hollow_oak_core::Provider;
+use hollow_oak_testkit::server::{PrivateServer, shared, wanted};
+use hollow_oak_testkit::store::Store;
+use support::Project;
+
+/// All that the language says and both servers have.
+const DECLARED: &str = "\
+enum temper { calm, watchful, 'easily upset' }
+
+table keeper {
+    about \"A member who looks after hives.\"
+
+    id:         int64, identity
+    name:       text(120)
+    phone:      text(32), null
+    joined_on:  date, default today
+
+    primary key (id)
+    unique one_name (name)
+}
+
+table hive {
+    id:         int64, identity
+    keeper_id:  int64, null, references keeper, on delete set null
+    queen_id:   int64, null
+    code:       text(12), default 'A''s', about \"painted on the box\"
+    temper:     temper, default calm
+    kg:         decimal(6, 2), null
+    net:        decimal(6, 2), null, generated (kg - 1)
+    readings:   json, default '{}'
+    moved_at:   instant, default now
+
+    primary key (id)
+    unique one_code (keeper_id, code)
+    foreign key (queen_id) references queen (id)
+    check some_code (code in ('A''s', 'b') or length(code) < 9)
+    index by_code (code desc)
+}
+
+table queen {
+    id:       int64, identity
+    hive_id:  int64, references hive, on delete cascade
+
+    primary key (id)
+}
+
+view heavy ```
+    select id, code from hive where kg > 40
+```
+
+view heavy_codes ```
+    select code from heavy
+```
+";
+
+/// A project for a database of its own on a server.
+struct OnServer<'a> {
+    project: Project,
+    server: &'a PrivateServer,
+    database: String,
+}
+
+impl<'a> OnServer<'a> {
+    fn new(server: &'a PrivateServer, declarations: &str) -> Self {
+        static NUMBER: AtomicUsize = AtomicUsize::new(0);
+        let database = format!("oak_{}", NUMBER.fetch_add(1, Ordering::Relaxed));
+        let project = Project::empty();
+        let provider = server.provider();
+        project.write(
+            "hollow-oak.toml",
+            &format!(
+                "[project]\nname = \"brackenfold\"\ndefault_target = \"dev\"\n\n[providers]\n{provider} = {{}}\n\n\
+                 [targets.dev]\nurl = \"{}\"\nlock_wait = \"20s\"\n",
+                server.url(&database)
+            ),
+        );
+        project.declare(declarations);
+        Self { project, server, database }
+    }
+
+    fn store(&self) -> Box<dyn Store> {
+        match self.server.provider() {
+            Provider::Postgres => Box::new(self.server.postgres(&self.database).expect("the server answers")),
+            _ => Box::new(self.server.mariadb(Some(&self.database)).expect("the server answers")),
+        }
+    }
+
+    fn sql(&self, sql: &str) {
+        self.store().execute(sql).unwrap_or_else(|error| panic!("{sql}: {error}"));
+    }
+
+    fn query(&self, sql: &str) -> Vec<String> {
+        let rows = self.store().texts(sql).unwrap_or_else(|error| panic!("{sql}: {error}"));
+        let text =
+            |row: Vec<Option<String>>| row.into_iter().map(Option::unwrap_or_default).collect::<Vec<_>>().join("|");
+        rows.into_iter().map(text).collect()
+    }
+
+    fn assert_same(&self, left: &str, right: &str) {
+        let answer = self.project.oak(&["diff", left, right]);
+        assert!(answer.status == 0 && answer.stdout.starts_with("no difference"), "{answer:#?}");
+    }
+
+    /// Two migrations with rows between them.
+    fn prepared(server: &'a PrivateServer) -> Self {
+        let here = Self::new(server, DECLARED);
+        here.project.ok(&["draft", "first"]);
+        let changed = DECLARED
+            .replace("phone:      text(32), null", "phone:      text(40), null\n    note:       text, null")
+            .replace("kg > 40\n", "kg > 41\n")
+            .replace("'easily upset' }", "'easily upset', fierce }")
+            .replace("    index by_code (code desc)\n", "    index by_temper (temper)\n");
+        here.project.declare(&changed);
+        here.project.ok(&["draft", "second"]);
+        here
+    }
+
+    fn status(&self) -> serde_json::Value {
+        serde_json::from_str(&self.project.ok(&["status", "--json"])).expect("status is JSON")
+    }
+}
+
+/// Runs a test on every server that is wanted.
+fn on_each(test: impl Fn(&PrivateServer)) {
+    for provider in [Provider::Postgres, Provider::Mariadb] {
+        if wanted(provider) {
+            test(shared(provider));
+        }
+    }
+}
+
+#[test]
+fn up_and_down_with_rows() {
+    on_each(|server| {
+        let here = OnServer::prepared(server);
+        let missing = here.project.ok(&["status"]);
+        assert!(missing.contains("the database is not there yet"), "{missing}");
+        here.project.ok(&["apply", "--yes", "--to", "1"]);
+        here.assert_same("live", "history@1");
+        here.sql("insert into keeper (name, phone) values ('Maren Oakhollow', '1'), ('Ilse Thornbury', null)");
+        here.sql("insert into hive (keeper_id, kg) values (1, 50)");
+        here.project.ok(&["apply", "--yes"]);
+        here.assert_same("live", "declared");
+        assert!(here.project.ok(&["status"]).starts_with("up to date: dev is at 0002-second"));
+        assert!(here.project.ok(&["doctor"]).contains("2 applied migrations"));
+        assert_eq!(here.query("select code from heavy_codes"), ["A's"]);
+        assert_eq!(here.query("select net from hive"), ["49.00"]);
+        assert!(here.project.ok(&["show", "keeper", "--rows", "5"]).contains("Ilse Thornbury"));
+        here.project.ok(&["revert", "--yes"]);
+        here.assert_same("live", "history@1");
+        assert_eq!(here.query("select name, phone from keeper order by id"), ["Maren Oakhollow|1", "Ilse Thornbury|"]);
+        here.project.ok(&["revert", "--to", "empty", "--yes"]);
+        here.assert_same("live", "empty");
+        let nothing_left = here.project.ok(&["show"]);
+        assert!(nothing_left.starts_with("0 tables"), "{nothing_left}");
+    });
+}
+
+#[test]
+fn what_a_server_refuses_is_told_with_the_way_out() {
+    on_each(|server| {
+        let here = OnServer::prepared(server);
+        here.project.ok(&["apply", "--yes", "--to", "1"]);
+        here.sql("create table stray (id int primary key)");
+        let status = here.project.ok(&["status"]);
+        assert!(status.contains("unmanaged, left alone: table stray"), "{status}");
+        here.sql("alter table keeper add column stray int");
+        let refused = here.project.oak(&["apply", "--yes"]);
+        assert!(refused.status == 1 && refused.stderr.contains("has drifted"), "{refused:#?}");
+        assert!(refused.stderr.contains("keeper: add column stray"), "{refused:#?}");
+        let url = format!("{}://nobody@/x?socket={}", server.provider(), server.socket().display());
+        let login = here.project.oak(&["show", "--url", &url]);
+        assert!(login.status == 1 && login.stderr.starts_with("error: "), "{login:#?}");
+        let gone = format!("{}://oak@/x?socket=/nowhere/at/all", server.provider());
+        let unreachable = here.project.oak(&["show", "--url", &gone, "--wait", "1s"]);
+        assert!(unreachable.stderr.contains("server answers at /nowhere/at/all"), "{unreachable:#?}");
+        assert!(unreachable.stderr.contains("waiting for"), "{unreachable:#?}");
+    });
+}
+
+#[test]
+fn hand_made_comments_triggers_and_grants_survive() {
+    on_each(|server| {
+        let here = OnServer::prepared(server);
+        here.project.ok(&["apply", "--yes", "--to", "1"]);
+        let is_postgres = server.provider() == Provider::Postgres;
+        if is_postgres {
+            here.sql(
+                "comment on column keeper.phone is 'by hand'; create role reader; grant select on keeper to reader",
+            );
+            here.sql(
+                "create function loud() returns trigger language plpgsql as 'begin return new; end'; \
+                 create trigger loud before update on keeper for each row execute function loud()",
+            );
+        } else {
+            here.sql("create trigger loud before update on keeper for each row set new.name = upper(new.name)");
+        }
+        here.project.ok(&["apply", "--yes"]);
+        here.sql("insert into keeper (name) values ('Piet Larkmoor')");
+        here.sql("update keeper set phone = '1'");
+        if is_postgres {
+            assert_eq!(here.query("select col_description('keeper'::regclass, 3)"), ["by hand"]);
+            assert_eq!(here.query("select has_table_privilege('reader', 'keeper', 'select')"), ["t"]);
+            here.sql("drop owned by reader; drop role reader");
+        } else {
+            assert_eq!(here.query("select name from keeper"), ["PIET LARKMOOR"]);
+        }
+        assert!(here.project.ok(&["status"]).contains("trigger loud on keeper"));
+    });
+}
+
+fn spawn(project: &Project, arguments: &[&str], pause_at: Option<usize>) -> Child {
+    let mut command = project.command(arguments);
+    command.stdout(Stdio::null()).stderr(Stdio::null());
+    if let Some(at) = pause_at {
+        command.env("OAK_TEST_PAUSE_AT", at.to_string()).env("OAK_TEST_PAUSE_FILE", project.file("paused"));
+    }
+    command.spawn().expect("oak can be run")
+}
+
+/// Waits until the process pauses; false where it came to its end before.
+fn pauses(project: &Project, child: &mut Child) -> bool {
+    let marker = project.file("paused");
+    let began = Instant::now();
+    while !marker.exists() {
+        if let Some(status) = child.try_wait().expect("it can be asked") {
+            assert!(status.success(), "{status}");
+            return false;
+        }
+        assert!(began.elapsed() < Duration::from_secs(30), "neither paused nor ended");
+        std::thread::sleep(Duration::from_millis(2));
+    }
+    std::fs::remove_file(&marker).expect("the marker can be removed");
+    true
+}
+
+#[test]
+fn the_client_is_killed_at_every_statement_boundary() {
+    on_each(|server| {
+        let (mut kills, mut inside) = (0, 0);
+        for (arguments, up) in [(["apply", "--yes"].as_slice(), true), (&["revert", "--to", "empty", "--yes"], false)] {
+            for boundary in 1.. {
+                let here = OnServer::prepared(server);
+                if !up {
+                    here.project.ok(&["apply", "--yes"]);
+                }
+                let mut child = spawn(&here.project, arguments, Some(boundary));
+                if !pauses(&here.project, &mut child) {
+                    break;
+                }
+                child.kill().expect("it can be killed");
+                child.wait().expect("it is gone");
+                kills += 1;
+                inside += usize::from(!here.status()["interrupted"].is_null());
+                // Every third one is undone instead of finished.
+                let undone = up && boundary % 3 == 0 && !here.status()["interrupted"].is_null();
+                if undone {
+                    here.project.ok(&["revert", "--to", "empty", "--yes"]);
+                    here.assert_same("live", "empty");
+                    continue;
+                }
+                here.project.ok(arguments);
+                here.assert_same("live", if up { "declared" } else { "empty" });
+            }
+        }
+        println!("{}: {kills} kills of the client, {inside} of them inside a migration", server.provider().title());
+        assert!(kills > 20, "{kills} kills");
+    });
+}
+
+#[test]
+fn the_server_is_killed_twenty_times() {
+    for provider in [Provider::Postgres, Provider::Mariadb] {
+        if !wanted(provider) {
+            continue;
+        }
+        let mut server = PrivateServer::start(provider, true).unwrap_or_else(|error| panic!("{error}"));
+        let mut inside = 0;
+        for round in 0..20 {
+            let up = round % 2 == 0;
+            let arguments: &[&str] = if up { &["apply", "--yes"] } else { &["revert", "--to", "empty", "--yes"] };
+            let here = OnServer::prepared(&server);
+            if !up {
+                here.project.ok(&["apply", "--yes"]);
+            }
+            let project = here.project;
+            let database = here.database;
+            let mut child = spawn(&project, arguments, Some(3 + round));
+            let paused = pauses(&project, &mut child);
+            server.crash().unwrap_or_else(|error| panic!("{error}"));
+            child.kill().expect("it can be killed");
+            child.wait().expect("it is gone");
+            let here = OnServer { project, server: &server, database };
+            inside += usize::from(paused && !here.status()["interrupted"].is_null());
+            here.project.ok(arguments);
+            here.assert_same("live", if up { "declared" } else { "empty" });
+        }
+        println!("{}: 20 kills of the server, {inside} of them inside a migration", provider.title());
+    }
+}
+
+#[test]
+fn eight_applies_at_once_twenty_times() {
+    on_each(|server| {
+        let mut waited = 0;
+        for round in 0..20 {
+            let here = OnServer::prepared(server);
+            let spawn = || {
+                let mut command = here.project.command(&["apply", "--yes"]);
+                command.stdout(Stdio::piped()).stderr(Stdio::piped());
+                command.spawn().expect("oak can be run")
+            };
+            let runs: Vec<Child> = (0..8).map(|_| spawn()).collect();
+            let answers: Vec<_> = runs.into_iter().map(|run| run.wait_with_output().expect("oak ends")).collect();
+            for answer in &answers {
+                let words = String::from_utf8_lossy(&answer.stderr);
+                let out = String::from_utf8_lossy(&answer.stdout);
+                assert_eq!(answer.status.code(), Some(0), "round {round}: {out}\n{words}");
+                waited += usize::from(words.contains("waiting for another run on dev"));
+            }
+            let applied = "select title from hollow_oak_journal where event = 'applied' order by seq";
+            assert_eq!(here.query(applied), ["first", "second"]);
+            here.assert_same("live", "declared");
+        }
+        println!("{}: {waited} of 160 runs were seen waiting", server.provider().title());
+        assert!(waited > 20, "only {waited} were seen waiting");
+    });
+}
+
+/// Statements that each change one thing that the catalogue holds, and a word by which the answer names it.
+const BY_HAND_ON_POSTGRES: &[(&str, &str)] = &[
+    ("alter table keeper alter phone set not null", "nullability: not null → null"),
+    ("alter table keeper alter joined_on drop default", "default: none → current_date"),
+    ("alter table keeper alter joined_on set default '2026-01-01'", "default"),
+    ("alter table keeper alter phone type text", "type"),
+    ("alter table keeper alter phone type varchar(33)", "type"),
+    ("alter table keeper alter name type varchar(120) collate \"C\"", "collation"),
+    ("alter table keeper alter phone set storage external", "storage"),
+    ("alter table keeper alter phone set statistics 7", "statistics"),
+    ("alter table keeper alter phone set (n_distinct = 5)", "n_distinct"),
+    ("alter table keeper alter id set generated always", "identity"),
+    ("alter table keeper alter id set increment by 3", "identity"),
+    ("alter table keeper alter id set cache 7", "identity cache 7"),
+    ("alter table keeper alter id drop identity", "identity"),
+    ("alter table keeper add constraint more check (id > 0)", "more"),
+    ("alter table keeper drop constraint one_name", "one_name"),
+    ("alter table keeper rename constraint one_name to other_name", "rename"),
+    (
+        "alter table keeper drop constraint one_name; alter table keeper add constraint one_name unique (name) deferrable",
+        "deferrable",
+    ),
+    (
+        "alter table keeper drop constraint one_name; alter table keeper add constraint one_name unique (name) include (phone)",
+        "with included columns",
+    ),
+    ("alter table hive drop constraint hive_keeper_id_fkey", "hive_keeper_id_fkey"),
+    ("alter table hive alter constraint hive_keeper_id_fkey deferrable", "deferrable"),
+    (
+        "alter table hive drop constraint hive_keeper_id_fkey; alter table hive add constraint hive_keeper_id_fkey foreign key (keeper_id) references keeper on delete cascade",
+        "cascade",
+    ),
+    (
+        "alter table hive drop constraint hive_keeper_id_fkey; alter table hive add constraint hive_keeper_id_fkey foreign key (keeper_id) references keeper on delete set null not valid",
+        "not valid",
+    ),
+    (
+        "alter table hive drop constraint some_code; alter table hive add constraint some_code check (code in ('A''s', 'b') or length(code) < 10)",
+        "some_code",
+    ),
+    (
+        "alter table hive drop constraint some_code; alter table hive add constraint some_code check (code in ('A''s', 'b') or length(code) < 9) no inherit",
+        "no inherit",
+    ),
+    ("alter table hive alter net drop expression", "generated"),
+    ("drop index by_code", "by_code"),
+    ("drop index by_code; create index by_code on hive (code)", "by_code"),
+    ("drop index by_code; create index by_code on hive (code desc nulls last)", "nulls last"),
+    ("drop index by_code; create unique index by_code on hive (code desc)", "unique"),
+    ("drop index by_code; create index by_code on hive using hash (code)", "hash"),
+    ("drop index by_code; create index by_code on hive (code desc) where id > 1", "where"),
+    ("drop index by_code; create index by_code on hive (code text_pattern_ops desc)", "text_pattern_ops"),
+    ("drop index by_code; create index by_code on hive (code collate \"C\" desc)", "collate"),
+    ("drop index by_code; create index by_code on hive (code desc) include (id)", "including"),
+    ("drop index by_code; create index by_code on hive (code desc) with (fillfactor = 50)", "fillfactor"),
+    ("drop index by_code; create index by_code on hive ((lower(code)) desc)", "lower"),
+    ("alter table hive cluster on by_code", "clustered"),
+    ("alter table keeper set (autovacuum_enabled = false)", "autovacuum_enabled"),
+    ("alter table keeper set (fillfactor = 50)", "fillfactor=50"),
+    ("alter table keeper replica identity full", "replica identity"),
+    ("alter table keeper enable row level security", "policy row level security"),
+    ("create policy mine on keeper", "policy mine"),
+    ("create rule mine as on delete to keeper do instead nothing", "rule mine"),
+    ("create statistics mine on name, phone from keeper", "statistics mine"),
+    ("create sequence mine", "sequence mine"),
+    ("create domain mine as text", "domain mine"),
+    ("create type mine as (a int)", "type mine"),
+    ("create materialized view mine as select 1 as a", "materialized view mine"),
+    ("create function mine() returns int language sql as 'select 1'", "routine mine"),
+    ("create table mine (a int) partition by list (a)", "partitioned table mine"),
+    ("create table mine () inherits (keeper)", "inheriting table mine"),
+    ("create type mine as enum ('a')", "enum mine"),
+    ("alter type temper add value 'wild'", "wild"),
+    ("alter type temper rename value 'calm' to 'quiet'", "quiet"),
+    ("comment on table keeper is 'other'", "comment"),
+    ("comment on table hive is 'by hand'", "comment hive"),
+    ("comment on column hive.code is 'other'", "other"),
+    ("comment on column hive.kg is 'by hand'", "comment kg"),
+    ("create or replace view heavy as select id, code from hive where kg > 39", "heavy"),
+    ("drop view heavy_codes", "heavy_codes"),
+    ("create view mine as select 1 as a", "view mine"),
+    ("alter table keeper rename column phone to telephone", "telephone"),
+    ("alter table keeper rename to member", "member"),
+    ("alter table keeper add exclude using btree (name with =)", "constraint keeper_name_excl"),
+];
+
+const BY_HAND_ON_MARIADB: &[(&str, &str)] = &[
+    ("alter table keeper modify phone varchar(32) not null", "nullability"),
+    ("alter table keeper alter joined_on drop default", "default"),
+    ("alter table keeper modify phone varchar(33)", "type"),
+    ("alter table keeper modify phone varchar(32) collate utf8mb4_bin", "collation"),
+    ("alter table keeper modify phone varchar(32) comment 'by hand'", "comment phone"),
+    ("alter table keeper modify phone varchar(32) invisible", "invisible"),
+    ("alter table keeper modify id bigint not null", "identity"),
+    ("alter table hive modify kg decimal(6,2) unsigned null", "unsigned"),
+    (
+        "alter table hive modify moved_at datetime(6) not null default (utc_timestamp(6)) on update current_timestamp(6)",
+        "on update",
+    ),
+    ("alter table hive modify temper enum('calm', 'watchful') not null default 'calm'", "type"),
+    ("alter table hive modify temper enum('calm', 'watchful', 'easily upset') not null default 'watchful'", "default"),
+    ("alter table hive modify readings longtext not null default '{}'", "longtext"),
+    ("alter table hive drop column net, add column net decimal(6,2) generated always as (kg - 2) stored", "generated"),
+    ("alter table hive drop column net, add column net decimal(6,2) generated always as (kg - 1) virtual", "generated"),
+    ("alter table hive drop constraint some_code", "some_code"),
+    ("alter table hive drop constraint some_code, add constraint some_code check (length(code) < 9)", "some_code"),
+    ("alter table keeper add constraint more check (name <> '')", "more"),
+    ("alter table keeper drop index one_name", "one_name"),
+    ("alter table keeper rename index one_name to other_name", "rename"),
+    ("alter table keeper drop index one_name, add unique key one_name (name(10))", "prefix"),
+    ("alter table hive drop index by_code", "by_code"),
+    ("alter table hive drop index by_code, add key by_code (code)", "by_code"),
+    ("alter table hive drop index by_code, add key by_code (code desc) comment 'x'", "comment 'x'"),
+    ("alter table hive alter index by_code ignored", "ignored"),
+    ("alter table hive drop index by_code, add fulltext key by_code (code)", "fulltext"),
+    ("alter table hive drop foreign key hive_keeper_id_fkey", "hive_keeper_id_fkey"),
+    (
+        "alter table hive drop foreign key hive_keeper_id_fkey, add constraint hive_keeper_id_fkey2 foreign key (keeper_id) references keeper (id) on delete cascade",
+        "cascade",
+    ),
+    ("alter table keeper collate utf8mb4_general_ci", "options"),
+    ("alter table keeper row_format = compressed", "compressed"),
+    ("alter table keeper comment 'other'", "comment"),
+    ("alter table hive comment 'by hand'", "comment hive"),
+    ("alter table keeper add column more int", "more"),
+    ("create table mine (a int)", "table mine"),
+    ("create table mine (a int) partition by hash (a)", "partitioned table mine"),
+    ("create sequence mine", "sequence mine"),
+    ("create view mine as select 1 as a", "view mine"),
+    ("create or replace view heavy as select id, code from hive where kg > 39", "heavy"),
+    ("drop view heavy_codes", "heavy_codes"),
+    ("create trigger mine before insert on keeper for each row set new.name = 'x'", "trigger mine"),
+    ("create procedure mine() select 1", "routine mine"),
+    ("create event mine on schedule every 1 year do select 1", "event mine"),
+    ("rename table keeper to member", "member"),
+    ("alter table keeper rename column phone to telephone", "telephone"),
+];
+
+#[test]
+fn nothing_in_the_catalogue_is_overlooked() {
+    on_each(|server| {
+        let is_postgres = server.provider() == Provider::Postgres;
+        let changes = if is_postgres { BY_HAND_ON_POSTGRES } else { BY_HAND_ON_MARIADB };
+        let mut overlooked = Vec::new();
+        for (sql, word) in changes {
+            let here = OnServer::new(server, DECLARED);
+            here.project.migrate("first");
+            here.assert_same("live", "declared");
+            for statement in sql.split("; ") {
+                here.sql(statement);
+            }
+            let answer = here.project.ok(&["diff", "live", "declared"]);
+            if !answer.contains(word) {
+                overlooked.push(format!("{sql}\nis not named by `{word}` in\n{answer}"));
+            }
+        }
+        println!("{}: {} changes by hand", server.provider().title(), changes.len());
+        assert!(overlooked.is_empty(), "{} of {}\n{}", overlooked.len(), changes.len(), overlooked.join("\n"));
+    });
+}
