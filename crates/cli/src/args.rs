@@ -79,7 +79,7 @@ pub enum Command {
     Show(ShowArgs),
     /// Check configuration and connections, and say how to mend what is wrong
     Doctor,
-    /// Play the journey on sample data, on SQLite, in a temporary folder
+    /// Play the journey on sample data, in a temporary folder
     Demo(DemoArgs),
     /// Print completions for a shell
     Completions(CompletionsArgs),
@@ -249,6 +249,9 @@ pub struct DemoArgs {
     /// Leave the project in this folder
     #[arg(long, value_name = "DIR")]
     pub keep: Option<PathBuf>,
+    /// Play it on this provider: a server's binaries have to be installed, or `--url` names an empty database
+    #[arg(long, value_name = "PROVIDER", default_value = "sqlite", value_parser = ["sqlite", "postgres", "mariadb"])]
+    pub provider: String,
 }
 
 /// `oak completions`

@@ -8,7 +8,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 
 use hollow_oak_core::Provider;
-use hollow_oak_testkit::server::{PrivateServer, shared, wanted};
+use hollow_oak_testkit::server::{Connects, PrivateServer, shared, wanted};
 use hollow_oak_testkit::store::Store;
 use support::Project;
 

@@ -14,6 +14,7 @@ mod postgres;
 mod run;
 mod server;
 mod sqlite;
+pub mod throwaway;
 mod tls;
 mod url;
 

@@ -24,6 +24,7 @@ use hollow_oak_database::{
 };
 use hollow_oak_testkit::coverage::Coverage;
 use hollow_oak_testkit::generate::Chance;
+use hollow_oak_testkit::server::Connects;
 use hollow_oak_testkit::store::Store;
 use hollow_oak_testkit::{edit, generate, oracle, rows, server};
 

@@ -3,6 +3,9 @@
 use std::path::{Path, PathBuf};
 
 use clap::Parser;
+use hollow_oak_core::Provider;
+use hollow_oak_database::TargetUrl;
+use hollow_oak_database::throwaway::PrivateServer;
 
 use super::execute;
 use crate::args::{Cli, DemoArgs, Global};
@@ -20,13 +23,15 @@ pub fn run(args: &DemoArgs, global: &Global, output: &mut Output) -> Result<Exit
         return Err(Failure::usage("the demo is a story to read; it has no JSON")
             .help("every command in it has: `oak status --json`"));
     }
+    // It ends with the demo.
+    let (_server, url) = database(args, global)?;
     let here = std::env::current_dir().map_err(|error| Failure::new(format!("there is no working folder: {error}")))?;
     match &args.keep {
         Some(folder) => {
             let folder = here.join(folder);
             refuse_used(&folder)?;
             make_folder(&folder)?;
-            play_in(&folder, &here, output)?;
+            play_in(&folder, &here, url, output)?;
             output.line(format_args!("\nthe project is in {}", folder.display()));
             output.next(&format!("cd {}", folder.display()), "and go on from there");
         }
@@ -35,7 +40,7 @@ pub fn run(args: &DemoArgs, global: &Global, output: &mut Output) -> Result<Exit
                 .map_err(|error| Failure::new(format!("no temporary folder can be made: {error}")))?;
             let project = folder.path().join("brackenfold");
             make_folder(&project)?;
-            play_in(&project, &here, output)?;
+            play_in(&project, &here, url, output)?;
             output.line(dim("\nthe folder was temporary and is gone; `oak demo --keep brackenfold` leaves it there"));
         }
     }
@@ -52,17 +57,46 @@ fn refuse_used(folder: &Path) -> Result<()> {
 }
 
 /// Plays the story with the folder as working folder, so that every path in it is short.
-fn play_in(folder: &Path, back: &Path, output: &mut Output) -> Result<()> {
+fn play_in(folder: &Path, back: &Path, url: Option<String>, output: &mut Output) -> Result<()> {
     let enter =
         |folder: &Path| std::env::set_current_dir(folder).map_err(|error| Failure::file("enter", folder, &error));
     enter(folder)?;
-    let played = Stage { folder: folder.to_owned(), output }.play();
+    let played = Stage { folder: folder.to_owned(), provider: provider_of(url.as_deref()), url, output }.play();
     enter(back)?;
     played
 }
 
+/// The provider of a URL that was read before; SQLite without one.
+fn provider_of(url: Option<&str>) -> Provider {
+    let parsed = url.and_then(|url| TargetUrl::parse(url, Path::new("")).ok());
+    parsed.map_or(Provider::Sqlite, |url| url.provider())
+}
+
+/// The database to play on: a file in the project's folder, the one that is given, or one of a server of its own.
+fn database(args: &DemoArgs, global: &Global) -> Result<(Option<PrivateServer>, Option<String>)> {
+    if let Some(url) = &global.url {
+        TargetUrl::parse(url, Path::new("")).map_err(|error| {
+            Failure::new(format!("the `--url` option has an unusable url: {error}")).help(error.help())
+        })?;
+        return Ok((None, Some(url.clone())));
+    }
+    let provider = match args.provider.as_str() {
+        "postgres" => Provider::Postgres,
+        "mariadb" => Provider::Mariadb,
+        _ => return Ok((None, None)),
+    };
+    let server = PrivateServer::start(provider, false).map_err(|error| {
+        Failure::new(format!("a {} server for the demo cannot be started: {error}", provider.title()))
+            .help("or name an empty database of a server that is there: `oak demo --url …`")
+    })?;
+    let url = server.url("brackenfold");
+    Ok((Some(server), Some(url)))
+}
+
 struct Stage<'a> {
     folder: PathBuf,
+    provider: Provider,
+    url: Option<String>,
     output: &'a mut Output,
 }
 
@@ -71,7 +105,10 @@ impl Stage<'_> {
         self.output.line(strong("Brackenfold Bee Cooperative: from an empty folder to a database, and back"));
 
         self.tell("An empty folder becomes a project.");
-        self.oak(&["init"])?;
+        match self.url.clone() {
+            None => self.oak(&["init"])?,
+            Some(url) => self.oak(&["init", "--url", &url])?,
+        }
         self.tell("The cooperative declares its keepers, apiaries, hives and inspections in schema/hives.oak:");
         std::fs::remove_file(self.folder.join("schema/start.oak"))
             .map_err(|error| Failure::file("remove", Path::new("schema/start.oak"), &error))?;
@@ -80,7 +117,7 @@ impl Stage<'_> {
         self.oak(&["check"])?;
         self.oak(&["draft", "first hives"])?;
         self.tell("The first rows go along: a step of own SQL, written by hand behind the generated ones.");
-        self.edit("migrations/0001-first-hives/sqlite.up.sql", "--oak end\n", &format!("{ROWS}\n--oak end\n"))?;
+        self.add_rows()?;
         self.oak(&["apply", "--yes"])?;
         self.oak(&["show", "keeper", "--rows", "4"])?;
 
@@ -97,9 +134,12 @@ impl Stage<'_> {
         self.oak(&["draft", "queens"])?;
         self.oak(&["apply", "--yes"])?;
 
-        self.tell(
-            "Not every keeper has a phone. SQLite cannot alter a column, so the table is made anew around its rows.",
-        );
+        self.tell(match self.provider {
+            Provider::Sqlite => {
+                "Not every keeper has a phone. SQLite cannot alter a column, so the table is made anew around its rows."
+            }
+            _ => "Not every keeper has a phone.",
+        });
         self.edit("schema/hives.oak", "    phone:      text(32)\n", "    phone:      text(32), null\n")?;
         self.oak(&["draft", "phone becomes optional"])?;
         self.oak(&["review"])?;
@@ -113,6 +153,20 @@ impl Stage<'_> {
         self.oak(&["status"])?;
         self.output.line(format_args!("{} that was the journey", done("the end:")));
         Ok(())
+    }
+
+    /// Adds the step with the first rows, where a person would: before the end of the transaction, or in one of its own
+    /// where the other steps commit by themselves.
+    fn add_rows(&mut self) -> Result<()> {
+        let name = format!("migrations/0001-first-hives/{}.up.sql", self.provider);
+        let script = read_file(&self.folder.join(&name))?;
+        let step = ROWS.replace("step N:", &format!("step {}:", script.matches("\n--oak step ").count() + 1));
+        if script.contains("--oak end\n") {
+            return self.edit(&name, "--oak end\n", &format!("{step}\n--oak end\n"));
+        }
+        let last = script.lines().last().unwrap_or_default().to_owned();
+        let framed = format!("{last}\n\n--oak begin\nstart transaction;\n\n{step}\n--oak end\ncommit;");
+        self.edit_last(&name, &last, &framed)
     }
 
     fn tell(&mut self, words: &str) {
@@ -139,13 +193,25 @@ impl Stage<'_> {
     }
 
     fn edit(&mut self, name: &str, from: &str, to: &str) -> Result<()> {
+        self.replace(name, from, to, |text| text.replacen(from, to, 1))
+    }
+
+    /// The same where the text stands last.
+    fn edit_last(&mut self, name: &str, from: &str, to: &str) -> Result<()> {
+        self.replace(name, from, to, |text| match text.rfind(from) {
+            Some(at) => format!("{}{to}{}", &text[..at], &text[at + from.len()..]),
+            None => text.to_owned(),
+        })
+    }
+
+    fn replace(&mut self, name: &str, from: &str, to: &str, change: impl FnOnce(&str) -> String) -> Result<()> {
         let path = self.folder.join(name);
         let text = read_file(&path)?;
         self.output.line(format_args!("\n{} {}", dim("edited"), name));
         for line in to.lines().filter(|line| !from.contains(line)) {
             self.output.line(format_args!("  {line}"));
         }
-        write_file(&path, &text.replacen(from, to, 1))
+        write_file(&path, &change(&text))
     }
 
     /// Shows one declaration of a file.

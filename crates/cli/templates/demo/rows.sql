@@ -1,4 +1,4 @@
---oak step 10: the first members, sites, hives and inspections | own | in transaction | own
+--oak step N: the first members, sites, hives and inspections | own | in transaction | own
 insert into keeper (name, email, phone, joined_on) values
     ('Maren Oakhollow', 'maren@brackenfold.example', '0117 496 0001', '2026-03-01'),
     ('Tobias Fennick', null, '0117 496 0002', '2026-03-08'),
