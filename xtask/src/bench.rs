@@ -5,7 +5,10 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
-use crate::install::{Program, ensure, run};
+use hollow_oak_core::Provider;
+use hollow_oak_database::throwaway::PrivateServer;
+
+use crate::install::{ensure, run};
 
 /// How often each command runs.
 const RUNS: usize = 9;
@@ -14,15 +17,16 @@ const RUNS: usize = 9;
 const MIGRATIONS: usize = 500;
 
 /// Builds everything for release, measures, and prints a table.
-pub fn bench() -> Result<(), String> {
-    ensure(&[Program { command: "sqlite3", package: "sqlite3" }])?;
+pub fn bench(providers: &[String]) -> Result<(), String> {
+    ensure(&crate::test::PROGRAMS)?;
     let cargo = std::env::var("CARGO").unwrap_or_else(|_| "cargo".into());
     run(Command::new(&cargo).args(["build", "--quiet", "--release", "--package", "hollow-oak", "--package", "bare"]))?;
     let bin = std::env::current_dir().map_err(words)?.join("target/release");
     let folder = std::env::temp_dir().join(format!("oak-bench-{}", std::process::id()));
     std::fs::create_dir_all(&folder).map_err(words)?;
     let bench = Bench { oak: bin.join("oak"), bare: bin.join("bare"), folder: folder.clone() };
-    let result = bench.all(&cargo);
+    let wanted = |provider: Provider| providers.is_empty() || providers.iter().any(|word| word == provider.word());
+    let result = bench.all(&cargo, wanted);
     std::fs::remove_dir_all(&folder).map_err(words)?;
     result
 }
@@ -38,10 +42,26 @@ struct Bench {
 }
 
 impl Bench {
-    fn all(&self, cargo: &str) -> Result<(), String> {
+    fn all(&self, cargo: &str, wanted: impl Fn(Provider) -> bool) -> Result<(), String> {
         println!("median of {RUNS} runs, whole processes, in milliseconds\n");
         println!("{:44} {:>9} {:>9} {:>7} {:>6}", "", "oak", "yardstick", "ratio", "goal");
-        self.start_up()?;
+        if wanted(Provider::Sqlite) {
+            self.start_up()?;
+            self.sqlite(cargo)?;
+        }
+        for provider in [Provider::Postgres, Provider::Mariadb] {
+            if wanted(provider) {
+                let server = PrivateServer::start(provider, true)?;
+                for tables in [100, 1_000] {
+                    self.live_on(&server, tables)?;
+                }
+                self.migrations_on(&server)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn sqlite(&self, cargo: &str) -> Result<(), String> {
         for tables in [100, 1_000, 5_000] {
             self.live(tables)?;
         }
@@ -77,10 +97,15 @@ impl Bench {
     }
 
     fn project(&self, name: &str, declarations: &str) -> Result<PathBuf, String> {
+        self.project_on(name, declarations, Provider::Sqlite, "sqlite:bench.db")
+    }
+
+    fn project_on(&self, name: &str, declarations: &str, provider: Provider, url: &str) -> Result<PathBuf, String> {
         let folder = self.folder.join(name);
         std::fs::create_dir_all(folder.join("schema")).map_err(words)?;
-        let config =
-            "[project]\nname = \"bench\"\ndefault_target = \"dev\"\n\n[targets.dev]\nurl = \"sqlite:bench.db\"\n";
+        let config = format!(
+            "[project]\nname = \"bench\"\ndefault_target = \"dev\"\n\n[providers]\n{provider} = {{}}\n\n[targets.dev]\nurl = \"{url}\"\n"
+        );
         std::fs::write(folder.join("hollow-oak.toml"), config).map_err(words)?;
         std::fs::write(folder.join("schema/schema.oak"), declarations).map_err(words)?;
         Ok(folder)
@@ -143,21 +168,59 @@ impl Bench {
         Ok(())
     }
 
+    fn live_on(&self, server: &PrivateServer, tables: usize) -> Result<(), String> {
+        let database = format!("live_{tables}");
+        let provider = server.provider();
+        let folder = self.project_on(
+            &format!("{provider}-{database}"),
+            &declarations(tables),
+            provider,
+            &server.url(&database),
+        )?;
+        timed(&mut self.command(&folder, &["format"]), None)?;
+        timed(&mut self.command(&folder, &["draft", "all"]), None)?;
+        let made = timed(&mut self.command(&folder, &["apply", "--yes"]), None)?;
+        println!("{:44} {:>9.1}", format!("{}: apply {tables} tables", provider.title()), ms(made));
+        let (name, goal) = if provider == Provider::Postgres { ("pg_dump", 0.35) } else { ("mariadb-dump", 0.15) };
+        let pair = interleaved(
+            || timed(&mut self.command(&folder, &["diff", "live", "declared"]), None),
+            || timed(&mut dumper(server, &database), None),
+        )?;
+        row(&format!("{}: diff live declared, {tables} tables / {name}", provider.title()), pair, Some(goal));
+        let pair = interleaved(
+            || timed(&mut self.command(&folder, &["status"]), None),
+            || timed(&mut client(server, &database), Some("select 1;\n")),
+        )?;
+        row(&format!("{}: status, {tables} tables / client, select 1", provider.title()), pair, Some(1.0));
+        Ok(())
+    }
+
+    fn migrations_on(&self, server: &PrivateServer) -> Result<(), String> {
+        let provider = server.provider();
+        let folder = self.project_on(&format!("{provider}-many"), "", provider, &server.url("many"))?;
+        let script = self.draft_many(&folder, provider)?;
+        let anew = |database: &str| {
+            let sql = format!("drop database if exists {database};\ncreate database {database};\n");
+            let maintenance = if provider == Provider::Postgres { "postgres" } else { "mysql" };
+            timed(&mut client(server, maintenance), Some(&sql))
+        };
+        let pair = interleaved(
+            || {
+                anew("many")?;
+                timed(&mut self.command(&folder, &["apply", "--yes"]), None)
+            },
+            || {
+                anew("plain")?;
+                timed(&mut client(server, "plain"), Some(&script))
+            },
+        )?;
+        row(&format!("{}: {MIGRATIONS} migrations / the same by its client", provider.title()), pair, Some(1.15));
+        Ok(())
+    }
+
     fn migrations(&self) -> Result<(), String> {
         let folder = self.project("migrations", "")?;
-        let mut script = String::new();
-        for number in 0..MIGRATIONS {
-            std::fs::write(folder.join("schema/schema.oak"), small(number)).map_err(words)?;
-            timed(&mut self.command(&folder, &["draft", &format!("step {number}")]), None)?;
-        }
-        let mut migrations: Vec<_> = std::fs::read_dir(folder.join("migrations"))
-            .map_err(words)?
-            .filter_map(|one| one.ok().map(|one| one.path()))
-            .collect();
-        migrations.sort();
-        for migration in migrations {
-            script.push_str(&std::fs::read_to_string(migration.join("sqlite.up.sql")).map_err(words)?);
-        }
+        let script = self.draft_many(&folder, Provider::Sqlite)?;
         let without = |name: &str| {
             let path = folder.join(name);
             if path.exists() { std::fs::remove_file(path).map_err(words) } else { Ok(()) }
@@ -175,6 +238,52 @@ impl Bench {
         row(&format!("{MIGRATIONS} migrations / the same piped to sqlite3"), pair, Some(1.1));
         Ok(())
     }
+
+    /// Drafts many small migrations; returns their up scripts in one.
+    fn draft_many(&self, folder: &Path, provider: Provider) -> Result<String, String> {
+        let mut script = String::new();
+        for number in 0..MIGRATIONS {
+            std::fs::write(folder.join("schema/schema.oak"), small(number)).map_err(words)?;
+            timed(&mut self.command(folder, &["draft", &format!("step {number}")]), None)?;
+        }
+        let mut migrations: Vec<_> = std::fs::read_dir(folder.join("migrations"))
+            .map_err(words)?
+            .filter_map(|one| one.ok().map(|one| one.path()))
+            .collect();
+        migrations.sort();
+        for migration in migrations {
+            let name = format!("{provider}.up.sql");
+            script.push_str(&std::fs::read_to_string(migration.join(name)).map_err(words)?);
+        }
+        Ok(script)
+    }
+}
+
+/// The server's own client, that reads statements.
+fn client(server: &PrivateServer, database: &str) -> Command {
+    if server.provider() == Provider::Postgres {
+        let mut command = Command::new("psql");
+        command.args(["--no-psqlrc", "--quiet", "--set=ON_ERROR_STOP=1", "--username=oak"]);
+        command.arg(format!("--host={}", server.socket().display())).arg(database);
+        return command;
+    }
+    let mut command = Command::new("mariadb");
+    command.args(["--no-defaults", "--user=oak"]).arg(format!("--socket={}", server.socket().display())).arg(database);
+    command
+}
+
+/// The server's own dumper, without rows.
+fn dumper(server: &PrivateServer, database: &str) -> Command {
+    if server.provider() == Provider::Postgres {
+        let mut command = Command::new("pg_dump");
+        command.args(["--schema-only", "--username=oak"]);
+        command.arg(format!("--host={}", server.socket().display())).arg(database);
+        return command;
+    }
+    let mut command = Command::new("mariadb-dump");
+    command.args(["--no-defaults", "--no-data", "--user=oak"]);
+    command.arg(format!("--socket={}", server.socket().display())).arg(database);
+    command
 }
 
 type Pair = (Duration, Duration);
@@ -244,7 +353,7 @@ fn declarations(tables: usize) -> String {
             "table part_{number} {{\n    id: int64, identity\n    first_id: references part_{first}, null\n    second_id: references part_{second}, null\n    \
              code: text(12)\n    label: text, null\n    amount: decimal(12, 2), default 0\n    active: bool, default true\n    due_on: date, null\n    \
              changed_at: instant, default now\n    weight: int16, default 10\n\n    primary key (id)\n    check positive_{number} (amount >= 0)\n    index by_code_{number} (code)\n    \
-             index by_due_{number} (due_on desc) where (active)\n}}\n\n"
+             index by_due_{number} (due_on desc) where (active), except mariadb, mysql\n}}\n\n"
         );
     }
     text

@@ -195,7 +195,7 @@ fn hand_made_comments_triggers_and_grants_survive() {
         let is_postgres = server.provider() == Provider::Postgres;
         if is_postgres {
             here.sql(
-                "comment on column keeper.phone is 'by hand'; create role reader; grant select on keeper to reader",
+                "comment on column keeper.phone is 'by hand'; create role reader; grant select on keeper, heavy to reader; comment on view heavy is 'seen'",
             );
             here.sql(
                 "create function loud() returns trigger language plpgsql as 'begin return new; end'; \
@@ -203,6 +203,7 @@ fn hand_made_comments_triggers_and_grants_survive() {
             );
         } else {
             here.sql("create trigger loud before update on keeper for each row set new.name = upper(new.name)");
+            here.sql("alter table keeper modify phone varchar(32) null comment 'by hand'");
         }
         here.project.ok(&["apply", "--yes"]);
         here.sql("insert into keeper (name) values ('Piet Larkmoor')");
@@ -210,9 +211,13 @@ fn hand_made_comments_triggers_and_grants_survive() {
         if is_postgres {
             assert_eq!(here.query("select col_description('keeper'::regclass, 3)"), ["by hand"]);
             assert_eq!(here.query("select has_table_privilege('reader', 'keeper', 'select')"), ["t"]);
+            assert_eq!(here.query("select has_table_privilege('reader', 'heavy', 'select')"), ["t"]);
+            assert_eq!(here.query("select obj_description('heavy'::regclass)"), ["seen"]);
             here.sql("drop owned by reader; drop role reader");
         } else {
             assert_eq!(here.query("select name from keeper"), ["PIET LARKMOOR"]);
+            let comment = "select column_comment from information_schema.columns where table_schema = database() and column_name = 'phone'";
+            assert_eq!(here.query(comment), ["by hand"]);
         }
         assert!(here.project.ok(&["status"]).contains("trigger loud on keeper"));
     });

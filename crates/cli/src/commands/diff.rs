@@ -65,9 +65,7 @@ pub fn run(args: &DiffArgs, global: &Global, output: &mut Output) -> Result<Exit
     } else if global.json {
         output.json(&as_json(&compared, &unmanaged, &labels, differs));
     } else {
-        for one in &compared {
-            show(one, compared.len() > 1, &labels, output);
-        }
+        show_all(&compared, &labels, output);
         if !unmanaged.is_empty() {
             output.line("");
             show_unmanaged(&unmanaged, output);
@@ -125,16 +123,35 @@ fn statements(compared: &[Compared], output: &mut Output) {
     }
 }
 
-fn show(compared: &Compared, name_provider: bool, labels: &(String, String), output: &mut Output) {
-    let reports = describe(&compared.changes);
-    let provider = if name_provider { format!("{}: ", compared.dialect.provider()) } else { String::new() };
+/// Shows what differs: once for all providers for which the same does.
+fn show_all(compared: &[Compared], labels: &(String, String), output: &mut Output) {
+    let mut groups: Vec<(Vec<TableReport>, Vec<&'static str>)> = Vec::new();
+    for one in compared {
+        let reports = describe(&one.changes);
+        let provider = one.dialect.provider().word();
+        match groups.iter_mut().find(|(same, _)| *same == reports) {
+            Some((_, providers)) => providers.push(provider),
+            None => groups.push((reports, vec![provider])),
+        }
+    }
+    let one_for_all = groups.len() == 1;
+    for (at, (reports, providers)) in groups.into_iter().enumerate() {
+        if at > 0 {
+            output.line("");
+        }
+        let named = if one_for_all { String::new() } else { format!("{}: ", providers.join(", ")) };
+        show(&reports, &named, labels, output);
+    }
+}
+
+fn show(reports: &[TableReport], provider: &str, labels: &(String, String), output: &mut Output) {
     let between = dim(format_args!("{} → {}", labels.0, labels.1));
     if reports.is_empty() {
         output.line(format_args!("{provider}{}  {between}", done("no difference")));
         return;
     }
-    output.line(format_args!("{provider}{}  {between}", strong(counted(&reports))));
-    print_reports(&reports, output);
+    output.line(format_args!("{provider}{}  {between}", strong(counted(reports))));
+    print_reports(reports, output);
 }
 
 /// `2 changes in 1 table`

@@ -15,7 +15,7 @@ use crate::Span;
 pub struct Expression {
     text: String,
     canonical: String,
-    /// Canonical forms of other texts for which a server stored this one.
+    /// Other canonical forms of the same: the server's own, and those of other texts for which it stored this one.
     stored_for: Vec<String>,
     columns: Vec<ColumnReference>,
     parsed: bool,
@@ -68,7 +68,8 @@ impl Expression {
     /// Notes that the server stored this text when it was given the other one: from now on the two are equal.
     pub fn is_stored_for(&mut self, other: &Self) {
         if self != other {
-            self.stored_for.push(other.canonical.clone());
+            // What it is compared by is ours from now on, so that a fingerprint sees no difference either.
+            self.stored_for.push(std::mem::replace(&mut self.canonical, other.canonical.clone()));
         }
     }
 

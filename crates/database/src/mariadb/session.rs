@@ -3,13 +3,14 @@
 use hollow_oak_core::dialect::Flavor;
 use hollow_oak_core::physical::{self, Introspected};
 use hollow_oak_core::plan::Step;
+use hollow_oak_core::script::ScriptStep;
 use hollow_oak_core::{Dialect, Provider};
 use mysql::Conn;
 use mysql::prelude::Queryable;
 
 use super::catalogue;
 use crate::error::DatabaseError;
-use crate::server::{Asked, JournalSql, Refused, ServerError, Session, Table};
+use crate::server::{Asked, JournalSql, Kept, Refused, ServerError, Session, Table};
 use crate::url::ServerUrl;
 
 /// Every statement of ours relies on these, whatever the server is set to. The mode is the strict one that both servers
@@ -213,6 +214,22 @@ impl Session for MariadbSession {
         self.execute(&format!("use {own}"))?;
         self.execute(&format!("drop database {quoted}"))?;
         made
+    }
+
+    /// A change of a column states all of it, so that a description which nobody declared would go.
+    fn kept(&mut self, step: &ScriptStep) -> Result<Kept, ServerError> {
+        let Some(column) = step.object.strip_prefix("alter-column ") else { return Ok(Kept::default()) };
+        if step.statements.iter().any(|statement| statement.sql.contains(" comment '")) {
+            return Ok(Kept::default());
+        }
+        let column = self.dialect().literal(column);
+        let found = self.value(&format!(
+            "select column_comment from information_schema.columns
+             where table_schema = database() and concat(table_name, '.', column_name) = {column}"
+        ))?;
+        let comment = found.filter(|comment| !comment.is_empty());
+        let clause = comment.map(|comment| format!(" comment {}", self.dialect().literal(&comment)));
+        Ok(Kept { clause: clause.unwrap_or_default(), afterwards: Vec::new() })
     }
 
     fn relations(&mut self) -> Result<Vec<String>, ServerError> {

@@ -2,13 +2,14 @@
 
 use hollow_oak_core::physical::{self, Introspected};
 use hollow_oak_core::plan::Step;
+use hollow_oak_core::script::ScriptStep;
 use hollow_oak_core::{Dialect, Provider};
 use postgres::error::SqlState;
 use postgres::{Client, SimpleQueryMessage};
 
 use super::catalogue;
 use crate::error::DatabaseError;
-use crate::server::{Asked, JournalSql, Refused, ServerError, Session, Table};
+use crate::server::{Asked, JournalSql, Kept, Refused, ServerError, Session, Table};
 use crate::url::ServerUrl;
 
 /// The least version that scripts are written for.
@@ -223,6 +224,25 @@ impl Session for PostgresSession {
             }
             Ok(catalogue::read(session, "oak_aside", version)?.schema)
         })
+    }
+
+    /// A view that is made again has no grants and no description.
+    fn kept(&mut self, step: &ScriptStep) -> Result<Kept, ServerError> {
+        let Some(name) = step.object.strip_prefix("drop-view ") else { return Ok(Kept::default()) };
+        let (namespace, name) = (Dialect::Postgres.literal(&self.namespace), Dialect::Postgres.literal(name));
+        let found = self.ask(&format!(
+            "with view as (select oid, relname, relacl, relowner from pg_class
+                           where relnamespace = {namespace}::regnamespace and relname = {name})
+             select 'grant ' || a.privilege_type || ' on ' || quote_ident(relname) || ' to '
+                    || case when a.grantee = 0 then 'public' else quote_ident(pg_get_userbyid(a.grantee)) end
+                    || case when a.is_grantable then ' with grant option' else '' end
+             from view, aclexplode(relacl) a where a.grantee <> relowner
+             union all
+             select 'comment on view ' || quote_ident(relname) || ' is ' || quote_literal(obj_description(oid, 'pg_class'))
+             from view where obj_description(oid, 'pg_class') is not null"
+        ))?;
+        let afterwards = found.rows.into_iter().filter_map(|row| row.into_iter().next().flatten()).collect();
+        Ok(Kept { clause: String::new(), afterwards })
     }
 
     fn relations(&mut self) -> Result<Vec<String>, ServerError> {

@@ -4,6 +4,7 @@
 //! transaction, or right behind it. Whoever finds a run that did not end goes on behind the last progress; the one step
 //! in between is judged by what the catalogue holds.
 
+use std::collections::BTreeMap;
 use std::time::{Duration, Instant};
 
 use hollow_oak_core::diff::{diff, recognize, settle};
@@ -15,7 +16,7 @@ use hollow_oak_core::script::{Effect, ScriptStep, effect};
 use super::confirm;
 use super::error::{Refused, ServerError};
 use super::journal::{self, Happening};
-use super::session::Session;
+use super::session::{Kept, Session};
 use crate::error::{DatabaseError, Failure, FailureKind};
 use crate::hook;
 use crate::run::{Migrating, Outcome, Ran, Undecided, Waiting, WaitingFor};
@@ -31,7 +32,16 @@ pub(super) fn run(
     waiting: &mut dyn FnMut(Waiting),
 ) -> Result<Ran, Failure> {
     lock(session, lock_wait, migrating.entry.project, waiting)?;
-    let mut run = Run { session, lock_wait, migrating, waiting, done: 0, began: Instant::now(), durable: 0 };
+    let mut run = Run {
+        session,
+        lock_wait,
+        migrating,
+        waiting,
+        done: 0,
+        began: Instant::now(),
+        durable: 0,
+        again: BTreeMap::new(),
+    };
     let result = run.all();
     let remains = run.durable;
     // Closing the session gives the lock back, too.
@@ -97,6 +107,8 @@ struct Run<'a, 'm> {
     began: Instant,
     /// How many of them remain if the next one fails.
     durable: usize,
+    /// What restores what a dropped view had, by its name.
+    again: BTreeMap<String, Vec<String>>,
 }
 
 impl Run<'_, '_> {
@@ -278,8 +290,15 @@ impl Run<'_, '_> {
 
     /// Runs a step's statements; every statement is a boundary.
     fn step(&mut self, step: &ScriptStep) -> Result<(), Failure> {
+        let kept = match step.is_as_generated() {
+            true => self.database(|session| session.kept(step))?,
+            false => Kept::default(),
+        };
+        if let Some(name) = step.object.strip_prefix("drop-view ") {
+            self.again.insert(name.to_owned(), kept.afterwards);
+        }
         for statement in &step.statements {
-            let result = self.session.execute(&statement.sql);
+            let result = self.session.execute(&format!("{}{}", statement.sql, kept.clause));
             result.map_err(|error| match error.refused {
                 Refused::ByLock => DatabaseError::Busy { waited: self.lock_wait }.into(),
                 Refused::Gone => DatabaseError::from(error).into(),
@@ -293,6 +312,10 @@ impl Run<'_, '_> {
                 }),
             })?;
             hook::boundary();
+        }
+        let again = step.object.strip_prefix("create-view ").and_then(|name| self.again.remove(name));
+        for sql in again.unwrap_or_default() {
+            self.database(|session| session.execute(&sql))?;
         }
         self.done += 1;
         Ok(())

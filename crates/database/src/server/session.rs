@@ -1,6 +1,7 @@
 //! One connection to a server, as the rest needs it.
 
 use hollow_oak_core::physical::{self, EnumType, Introspected};
+use hollow_oak_core::script::ScriptStep;
 use hollow_oak_core::{Dialect, Provider};
 
 use super::error::ServerError;
@@ -19,6 +20,15 @@ pub(crate) struct Asked {
     pub(crate) enums: Vec<EnumType>,
     pub(crate) tables: Vec<physical::Table>,
     pub(crate) views: Vec<physical::Program>,
+}
+
+/// What a step would lose of what nobody declared, and how it is kept.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Kept {
+    /// Goes behind the step's statement.
+    pub(crate) clause: String,
+    /// Runs once the dropped thing is there again.
+    pub(crate) afterwards: Vec<String>,
 }
 
 /// A pinned session: one connection, set up in the one way that scripts rely on.
@@ -58,6 +68,9 @@ pub(crate) trait Session: Send {
 
     /// How the server stores these tables, references aside, and views; nothing of them is left behind.
     fn as_stored(&mut self, asked: &Asked) -> Result<physical::Schema, ServerError>;
+
+    /// What a generated step would lose of what nobody declared.
+    fn kept(&mut self, step: &ScriptStep) -> Result<Kept, ServerError>;
 
     /// The names of tables and views.
     fn relations(&mut self) -> Result<Vec<String>, ServerError>;
