@@ -191,6 +191,8 @@ pub struct State {
     pub drift: Changes,
     /// What nobody declared.
     pub unmanaged: Vec<Unmanaged>,
+    /// Whether a run that began and did not end is still under way.
+    pub under_way: bool,
 }
 
 /// Reads the journal of a target, as far as it is of this project.
@@ -256,7 +258,8 @@ pub fn examine(project: &Project, history: &History, target: &Target, database: 
         }
     };
     unmanaged.sort();
-    Ok(State { journal, standing, live, expected, drift, unmanaged })
+    let under_way = journal.unfinished.is_some() && database.is_under_way(&project.settings.name)?;
+    Ok(State { journal, standing, live, expected, drift, unmanaged, under_way })
 }
 
 impl State {

@@ -89,6 +89,13 @@ pub trait Database: Send {
     /// Where the database does not answer.
     fn preflight(&self, script: &hollow_oak_core::script::Script) -> Result<Preflight, DatabaseError>;
 
+    /// Whether a run of the project is under way now.
+    ///
+    /// # Errors
+    ///
+    /// Where the database does not answer.
+    fn is_under_way(&self, project: &str) -> Result<bool, DatabaseError>;
+
     /// Waits until no other run of the project is under way; whether one was. What was read before may have been half of
     /// what that run did.
     ///

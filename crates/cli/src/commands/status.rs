@@ -64,7 +64,11 @@ pub fn headline(history: &History, state: &State, target: &Target) -> String {
         amiss.push(format!("{} passed over", plural("migration", overtaken)));
     }
     if let Some(unfinished) = &state.journal.unfinished {
-        amiss.push(format!("{} was interrupted on its way {}", label_of(history, unfinished), unfinished.direction));
+        let (label, way) = (label_of(history, unfinished), unfinished.direction);
+        amiss.push(match state.under_way {
+            true => format!("{label} is on its way {way}, by a run that is under way"),
+            false => format!("{label} was interrupted on its way {way}"),
+        });
     }
     if !state.drift.is_empty() {
         amiss.push(format!("drifted ({})", counted(&describe(&state.drift))));
@@ -131,7 +135,7 @@ fn explain(history: &History, state: &State, target: &Target, output: &mut Outpu
     for refusal in refusals {
         amiss(&refusal, output);
     }
-    if let Some(unfinished) = &state.journal.unfinished {
+    if let Some(unfinished) = state.journal.unfinished.as_ref().filter(|_| !state.under_way) {
         let (label, done) = (label_of(history, unfinished), plural("step", unfinished.steps_done));
         let help = match unfinished.direction {
             Direction::Up => "`oak apply` goes on behind them; `oak revert` undoes them",

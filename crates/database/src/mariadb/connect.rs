@@ -89,6 +89,11 @@ fn refused(url: &ServerUrl, error: &mysql::Error) -> DatabaseError {
         (mysql::Error::DriverError(DriverError::TlsNotSupported), _) => {
             DatabaseError::Untrusted { place, message: "the server does not encrypt".into() }
         }
+        // The driver has no kind of its own for it.
+        _ if message.contains("certificate") => {
+            let plain = message.split(['`', '\'']).nth(1).unwrap_or(&message).to_owned();
+            DatabaseError::Untrusted { place, message: plain }
+        }
         _ => DatabaseError::Unreachable { provider: url.provider, place, message },
     }
 }

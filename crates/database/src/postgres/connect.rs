@@ -95,8 +95,10 @@ fn refused(url: &ServerUrl, refusal: &Refusal) -> DatabaseError {
             DatabaseError::Unreachable { provider: Provider::Postgres, place, message }
         }
         Some(_) => server_error(error).into(),
-        None if error.to_string().contains("TLS") => DatabaseError::Untrusted { place, message },
-        None if error.to_string().contains("password missing") => {
+        None if error.to_string().contains("TLS") || message.contains("certificate") => {
+            DatabaseError::Untrusted { place, message }
+        }
+        None if message.contains("password missing") => {
             let user = url.user.clone().unwrap_or_default();
             DatabaseError::LoginRefused { place, user, message: "it asks for a password, and the url has none".into() }
         }

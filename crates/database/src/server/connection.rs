@@ -101,6 +101,16 @@ impl Database for Connection {
         }
     }
 
+    fn is_under_way(&self, project: &str) -> Result<bool, DatabaseError> {
+        self.with(false, |session| {
+            let is_free = session.try_lock(project)?;
+            if is_free {
+                session.unlock(project)?;
+            }
+            Ok(!is_free)
+        })
+    }
+
     fn wait_for_others(&mut self, project: &str, waiting: &mut dyn FnMut(Waiting)) -> Result<bool, Failure> {
         match &mut self.session {
             Some(session) => run::wait_for_others(&mut **session.get_mut(), self.lock_wait, project, waiting),

@@ -147,7 +147,7 @@ impl Run<'_, '_> {
             }
         }
         if !whole || segments.is_empty() {
-            self.finish()?;
+            self.finish(!whole)?;
         }
         hook::boundary();
         let last_seq = self.database(|session| journal::last_seq(session, 1))?;
@@ -175,7 +175,7 @@ impl Run<'_, '_> {
 
     /// Notes that the run begins or goes on, before anything of it can be seen.
     fn announce(&mut self) -> Result<(), Failure> {
-        self.database(|session| journal::create(session))?;
+        self.make_journal()?;
         let keep = journal::keep_scripts(self.session, &self.migrating.entry);
         let kind = match self.migrating.resume {
             Some(resume) if !resume.undoes => EventKind::Resumed,
@@ -222,7 +222,7 @@ impl Run<'_, '_> {
                     }
                 }
                 if whole {
-                    run.database(|session| journal::create(session))?;
+                    run.make_journal()?;
                     let keep = journal::keep_scripts(run.session, &run.migrating.entry);
                     run.database(|session| session.execute(&keep))?;
                     run.settle_outcome()?;
@@ -348,13 +348,27 @@ impl Run<'_, '_> {
     }
 
     /// Checks the outcome and writes the last event, in a transaction of its own.
-    fn finish(&mut self) -> Result<(), Failure> {
-        self.database(|session| journal::create(session))?;
+    fn finish(&mut self, announced: bool) -> Result<(), Failure> {
+        if announced && self.migrating.outcome.is_none() {
+            // One statement is a transaction of its own.
+            return self.settle_outcome();
+        }
+        self.make_journal()?;
         let keep = journal::keep_scripts(self.session, &self.migrating.entry);
         self.in_transaction(|run| {
-            run.database(|session| session.execute(&keep))?;
+            if !announced {
+                run.database(|session| session.execute(&keep))?;
+            }
             run.settle_outcome()
         })
+    }
+
+    /// Whoever has seen an event knows that the journal is there.
+    fn make_journal(&mut self) -> Result<(), DatabaseError> {
+        match self.migrating.last_seq {
+            0 => self.database(|session| journal::create(session)),
+            _ => Ok(()),
+        }
     }
 
     /// Checks the outcome where that is asked for, and writes the event that the migration is done.
