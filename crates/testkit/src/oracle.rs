@@ -176,7 +176,15 @@ pub fn dump(server: &PrivateServer, database: &str) -> Result<String, String> {
         }
         _ => {
             let mut command = Command::new("mariadb-dump");
-            command.args(["--no-defaults", "--no-data", "--skip-comments", "--routines", "--user=root", database]);
+            command.args([
+                "--no-defaults",
+                "--no-data",
+                "--skip-comments",
+                "--routines",
+                "--events",
+                "--user=root",
+                database,
+            ]);
             command.arg(format!("--socket={}", server.socket().display()));
             command
         }
