@@ -2,7 +2,7 @@
 
 mod support;
 
-use std::process::{Child, Stdio};
+use std::process::Child;
 use std::time::{Duration, Instant};
 
 use support::{HIVES, Project};
@@ -23,33 +23,14 @@ fn prepared() -> Project {
     project
 }
 
-fn spawn(project: &Project, arguments: &[&str], pause_at: Option<usize>) -> Child {
-    let mut command = project.command(arguments);
-    command.stdout(Stdio::null()).stderr(Stdio::null());
-    if let Some(at) = pause_at {
-        command.env("OAK_TEST_PAUSE_AT", at.to_string()).env("OAK_TEST_PAUSE_FILE", project.file("paused"));
-    }
-    command.spawn().expect("oak can be run")
-}
-
 /// Kills the process once it waits at the boundary; false where it came to its end before.
 fn kill_at_pause(project: &Project, child: &mut Child) -> bool {
-    let marker = project.file("paused");
-    let began = Instant::now();
-    loop {
-        if marker.exists() {
-            child.kill().expect("it can be killed");
-            child.wait().expect("it is gone");
-            std::fs::remove_file(&marker).expect("the marker can be removed");
-            return true;
-        }
-        if let Some(status) = child.try_wait().expect("it can be asked") {
-            assert!(status.success(), "{status}");
-            return false;
-        }
-        assert!(began.elapsed() < Duration::from_secs(30), "neither paused nor ended");
-        std::thread::sleep(Duration::from_millis(2));
+    let paused = project.pauses(child);
+    if paused {
+        child.kill().expect("it can be killed");
+        child.wait().expect("it is gone");
     }
+    paused
 }
 
 /// The file opens and is whole, and is as after some whole number of migrations. Returns how many.
@@ -83,7 +64,7 @@ fn killed_at_every_statement_boundary() {
             if finish == 0 {
                 project.ok(&["apply", "--yes"]);
             }
-            let mut child = spawn(&project, arguments, Some(boundary));
+            let mut child = project.spawn(arguments, Some(boundary));
             if !kill_at_pause(&project, &mut child) {
                 break;
             }
@@ -118,7 +99,7 @@ fn killed_at_a_hundred_random_moments() {
         if !up {
             project.ok(&["apply", "--yes"]);
         }
-        let mut child = spawn(&project, arguments, None);
+        let mut child = project.spawn(arguments, None);
         std::thread::sleep(Duration::from_micros(
             rng.u64(0..u64::try_from(whole_run.as_micros()).expect("it is short")),
         ));

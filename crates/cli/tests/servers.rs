@@ -5,7 +5,6 @@ mod support;
 
 use std::process::{Child, Stdio};
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::time::{Duration, Instant};
 
 use hollow_oak_core::Provider;
 use hollow_oak_testkit::oracle;
@@ -239,31 +238,6 @@ fn hand_made_comments_triggers_and_grants_survive() {
     });
 }
 
-fn spawn(project: &Project, arguments: &[&str], pause_at: Option<usize>) -> Child {
-    let mut command = project.command(arguments);
-    command.stdout(Stdio::null()).stderr(Stdio::null());
-    if let Some(at) = pause_at {
-        command.env("OAK_TEST_PAUSE_AT", at.to_string()).env("OAK_TEST_PAUSE_FILE", project.file("paused"));
-    }
-    command.spawn().expect("oak can be run")
-}
-
-/// Waits until the process pauses; false where it came to its end before.
-fn pauses(project: &Project, child: &mut Child) -> bool {
-    let marker = project.file("paused");
-    let began = Instant::now();
-    while !marker.exists() {
-        if let Some(status) = child.try_wait().expect("it can be asked") {
-            assert!(status.success(), "{status}");
-            return false;
-        }
-        assert!(began.elapsed() < Duration::from_secs(30), "neither paused nor ended");
-        std::thread::sleep(Duration::from_millis(2));
-    }
-    std::fs::remove_file(&marker).expect("the marker can be removed");
-    true
-}
-
 #[test]
 fn the_client_is_killed_at_every_statement_boundary() {
     on_each(|server| {
@@ -274,8 +248,8 @@ fn the_client_is_killed_at_every_statement_boundary() {
                 if !up {
                     here.project.ok(&["apply", "--yes"]);
                 }
-                let mut child = spawn(&here.project, arguments, Some(boundary));
-                if !pauses(&here.project, &mut child) {
+                let mut child = here.project.spawn(arguments, Some(boundary));
+                if !here.project.pauses(&mut child) {
                     break;
                 }
                 child.kill().expect("it can be killed");
@@ -315,8 +289,8 @@ fn the_server_is_killed_twenty_times() {
             }
             let project = here.project;
             let database = here.database;
-            let mut child = spawn(&project, arguments, Some(3 + round));
-            let paused = pauses(&project, &mut child);
+            let mut child = project.spawn(arguments, Some(3 + round));
+            let paused = project.pauses(&mut child);
             server.crash().unwrap_or_else(|error| panic!("{error}"));
             child.kill().expect("it can be killed");
             child.wait().expect("it is gone");

@@ -4,7 +4,8 @@
 
 use std::fmt::Write;
 use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
 
 use tempfile::TempDir;
 
@@ -80,6 +81,32 @@ impl Project {
             .env("PATH", std::env::var_os("PATH").unwrap_or_default())
             .stdin(Stdio::null());
         command
+    }
+
+    /// Starts oak, to wait at a statement boundary where one is given.
+    pub fn spawn(&self, arguments: &[&str], pause_at: Option<usize>) -> Child {
+        let mut command = self.command(arguments);
+        command.stdout(Stdio::null()).stderr(Stdio::null());
+        if let Some(at) = pause_at {
+            command.env("OAK_TEST_PAUSE_AT", at.to_string()).env("OAK_TEST_PAUSE_FILE", self.file("paused"));
+        }
+        command.spawn().expect("oak can be run")
+    }
+
+    /// Waits until the process waits at its boundary; false where it came to its end before.
+    pub fn pauses(&self, child: &mut Child) -> bool {
+        let marker = self.file("paused");
+        let began = Instant::now();
+        while !marker.exists() {
+            if let Some(status) = child.try_wait().expect("it can be asked") {
+                assert!(status.success(), "{status}");
+                return false;
+            }
+            assert!(began.elapsed() < Duration::from_secs(30), "neither paused nor ended");
+            std::thread::sleep(Duration::from_millis(2));
+        }
+        std::fs::remove_file(&marker).expect("the marker can be removed");
+        true
     }
 
     pub fn oak(&self, arguments: &[&str]) -> Answer {

@@ -9,7 +9,9 @@ mod facts;
 mod lowering;
 pub mod mariadb;
 mod naming;
+pub mod others;
 pub mod postgres;
+mod quoting;
 pub mod sqlite;
 
 pub use facts::{Altering, Facts, IdentifierLimit};

@@ -8,11 +8,14 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::lower::{as_unique, is_plain_unique, table_collation};
 use super::types::{is_text, type_name};
 use super::{FACTS, Flavor, SYNTAX};
+use crate::dialect::Dialect;
+pub use crate::dialect::others::OtherRow;
+use crate::dialect::others::told_apart;
 use crate::physical::{
-    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, ObjectKind, PrimaryKey,
-    Program, Schema, Table, Unmanaged,
+    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, PrimaryKey, Schema,
+    Table,
 };
-use crate::schema::{Action, Deferrable, Identity, ProgramKind, Storage};
+use crate::schema::{Action, Deferrable, Identity, Storage};
 use crate::sql::Expression;
 
 /// Rows of the catalogue, one list a kind of object.
@@ -127,46 +130,6 @@ pub struct CheckRow {
     pub enforced: bool,
 }
 
-/// An object that the model does not describe.
-#[derive(Clone, Debug)]
-pub struct OtherRow {
-    /// Its kind.
-    pub kind: ObjectKind,
-    /// Its name.
-    pub name: String,
-    /// The table it belongs to.
-    pub table: Option<String>,
-    /// Its definition.
-    pub sql: String,
-}
-
-/// A view, trigger or routine, by the kinds of [`OtherRow`]; nothing for other kinds.
-fn program(other: &OtherRow) -> Option<Program> {
-    let kind = match other.kind {
-        ObjectKind::View => ProgramKind::View,
-        ObjectKind::Trigger => ProgramKind::Trigger,
-        ObjectKind::Routine => ProgramKind::Routine,
-        _ => return None,
-    };
-    let name = super::quote::quote(&other.name);
-    let on = other.table.as_ref().map(|table| format!(" on {}", super::quote::quote(table)));
-    let on = on.filter(|_| FACTS.triggers_are_of_tables).unwrap_or_default();
-    let sql = other.sql.trim().trim_end_matches(';');
-    let create = match kind {
-        ProgramKind::View => format!("create view {name} as\n{sql}"),
-        ProgramKind::Trigger | ProgramKind::Routine => sql.to_owned(),
-    };
-    Some(Program {
-        kind,
-        name: other.name.clone(),
-        table: other.table.clone(),
-        body: Expression::read_whole(sql, SYNTAX),
-        comment: None,
-        create,
-        drop: format!("drop {} {name}{on}", kind.word()),
-    })
-}
-
 /// Puts the rows together.
 pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
     let mut tables: BTreeMap<String, Table> = BTreeMap::new();
@@ -208,14 +171,7 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
         let expression = Expression::read(&row.condition, SYNTAX);
         table.checks.push(Check { name: Some(row.name), expression, attributes });
     }
-    let programs: Vec<Program> = catalogue.others.iter().filter_map(program).collect();
-    let mut unmanaged: Vec<Unmanaged> = catalogue
-        .others
-        .into_iter()
-        .filter(|other| program(other).is_none())
-        .map(|other| Unmanaged { kind: other.kind, name: other.name, table: other.table, sql: other.sql })
-        .collect();
-    unmanaged.sort();
+    let (programs, unmanaged) = told_apart(Dialect::Mariadb(flavor), catalogue.others);
     Introspected { schema: Schema::new(FACTS.name_case, tables.into_values()).with_programs(programs), unmanaged }
 }
 

@@ -1,26 +1,20 @@
 //! Names and texts as MariaDB's and MySQL's SQL.
 
+use crate::dialect::quoting::{self, list, quoted};
+
 /// A name, in backticks where it is not a bare lower-case word or where it is reserved.
 pub(in crate::dialect) fn quote(name: &str) -> String {
-    let mut bytes = name.bytes();
-    let bare = bytes.next().is_some_and(|first| first.is_ascii_lowercase() || first == b'_')
-        && bytes.all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'_');
-    if bare && RESERVED.binary_search(&name).is_err() {
-        name.to_owned()
-    } else {
-        format!("`{}`", name.replace('`', "``"))
-    }
+    quoted(name, RESERVED, '`')
 }
 
 /// Names, quoted and separated by commas.
 pub(super) fn quote_all<'a>(names: impl IntoIterator<Item = &'a str>) -> String {
-    let names: Vec<_> = names.into_iter().map(quote).collect();
-    names.join(", ")
+    list(names, quote)
 }
 
 /// A text literal; a backslash escapes in the mode that scripts run in (MariaDB, "String Literals").
 pub(in crate::dialect) fn literal(text: &str) -> String {
-    format!("'{}'", text.replace('\\', "\\\\").replace('\'', "''"))
+    quoting::literal(&text.replace('\\', "\\\\"))
 }
 
 // MariaDB 10.11, "Reserved Words", and MySQL 8.4, "Keywords and Reserved Words", together and sorted.

@@ -7,11 +7,14 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::quote::quote;
 use super::types::{Family, family, type_name};
 use super::{FACTS, SYNTAX};
+use crate::dialect::Dialect;
+pub use crate::dialect::others::OtherRow;
+use crate::dialect::others::told_apart;
 use crate::physical::{
     Check, Column, EnumType, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, ObjectKind,
-    PrimaryKey, Program, Schema, Table, Unique, Unmanaged,
+    PrimaryKey, Schema, Table, Unique, Unmanaged,
 };
-use crate::schema::{Action, Deferrable, Identity, NullsOrder, ProgramKind, Storage};
+use crate::schema::{Action, Deferrable, Identity, NullsOrder, Storage};
 use crate::sql::{Expression, TokenKind, unquote};
 
 /// Rows of the catalogue, one list a kind of object.
@@ -152,55 +155,10 @@ pub struct WordRow {
     pub comment: Option<String>,
 }
 
-/// An object that the model does not describe.
-#[derive(Clone, Debug)]
-pub struct OtherRow {
-    /// Its kind.
-    pub kind: ObjectKind,
-    /// Its name.
-    pub name: String,
-    /// The table it belongs to.
-    pub table: Option<String>,
-    /// Its definition.
-    pub sql: String,
-}
-
-/// A view, trigger or routine, by the kinds of [`OtherRow`]; nothing for other kinds.
-fn program(other: &OtherRow) -> Option<Program> {
-    let kind = match other.kind {
-        ObjectKind::View => ProgramKind::View,
-        ObjectKind::Trigger => ProgramKind::Trigger,
-        ObjectKind::Routine => ProgramKind::Routine,
-        _ => return None,
-    };
-    let name = super::quote::quote(&other.name);
-    let on = other.table.as_ref().map(|table| format!(" on {}", super::quote::quote(table)));
-    let on = on.filter(|_| FACTS.triggers_are_of_tables).unwrap_or_default();
-    let sql = other.sql.trim().trim_end_matches(';');
-    let create = match kind {
-        ProgramKind::View => format!("create view {name} as\n{sql}"),
-        ProgramKind::Trigger | ProgramKind::Routine => sql.to_owned(),
-    };
-    Some(Program {
-        kind,
-        name: other.name.clone(),
-        table: other.table.clone(),
-        body: Expression::read_whole(sql, SYNTAX),
-        comment: None,
-        create,
-        drop: format!("drop {} {name}{on}", kind.word()),
-    })
-}
-
 /// Puts the rows together.
 pub fn introspect(catalogue: Catalogue) -> Introspected {
     let Catalogue { tables, columns, constraints, indexes, words, others } = catalogue;
-    let programs: Vec<Program> = others.iter().filter_map(program).collect();
-    let mut unmanaged: Vec<Unmanaged> = others
-        .into_iter()
-        .filter(|other| program(other).is_none())
-        .map(|other| Unmanaged { kind: other.kind, name: other.name, table: other.table, sql: other.sql })
-        .collect();
+    let (programs, mut unmanaged) = told_apart(Dialect::Postgres, others);
     let mut made: BTreeMap<u32, Reading> = tables.into_iter().map(|row| (row.oid, Reading::new(row))).collect();
     for row in columns {
         if let Some(reading) = made.get_mut(&row.table) {

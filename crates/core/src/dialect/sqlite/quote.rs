@@ -1,26 +1,20 @@
 //! Names and texts as SQLite's SQL.
 
+use crate::dialect::quoting::{self, list, quoted};
+
 /// A name, in double quotes where it is not a bare lower-case word or where it is a keyword.
 pub(in crate::dialect) fn quote(name: &str) -> String {
-    let mut bytes = name.bytes();
-    let bare = bytes.next().is_some_and(|first| first.is_ascii_lowercase() || first == b'_')
-        && bytes.all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'_');
-    if bare && KEYWORDS.binary_search(&name).is_err() {
-        name.to_owned()
-    } else {
-        format!("\"{}\"", name.replace('"', "\"\""))
-    }
+    quoted(name, KEYWORDS, '"')
 }
 
 /// Names, quoted and separated by commas.
 pub(super) fn quote_all<'a>(names: impl IntoIterator<Item = &'a str>) -> String {
-    let names: Vec<_> = names.into_iter().map(quote).collect();
-    names.join(", ")
+    list(names, quote)
 }
 
 /// A text literal.
 pub(in crate::dialect) fn literal(text: &str) -> String {
-    format!("'{}'", text.replace('\'', "''"))
+    quoting::literal(text)
 }
 
 // SQLite 3.51, "SQL Keywords", sorted.

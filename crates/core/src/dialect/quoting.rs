@@ -1,0 +1,24 @@
+//! What quoting is for every provider.
+
+/// A name, between marks where it is not a bare lower-case word or where it is a keyword; the keywords are sorted.
+pub(super) fn quoted(name: &str, keywords: &[&str], mark: char) -> String {
+    let mut bytes = name.bytes();
+    let bare = bytes.next().is_some_and(|first| first.is_ascii_lowercase() || first == b'_')
+        && bytes.all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'_');
+    if bare && keywords.binary_search(&name).is_err() {
+        return name.to_owned();
+    }
+    let doubled = name.replace(mark, &format!("{mark}{mark}"));
+    format!("{mark}{doubled}{mark}")
+}
+
+/// Names, quoted and separated by commas.
+pub(super) fn list<'a>(names: impl IntoIterator<Item = &'a str>, quote: impl Fn(&str) -> String) -> String {
+    let names: Vec<_> = names.into_iter().map(quote).collect();
+    names.join(", ")
+}
+
+/// A text literal in standard SQL, where a backslash is a backslash.
+pub(super) fn literal(text: &str) -> String {
+    format!("'{}'", text.replace('\'', "''"))
+}
