@@ -4,6 +4,7 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use hollow_oak_core::history::Decisions;
 use hollow_oak_database::Undecided;
 
 /// Declare the database schema you want; diff, review and apply what it takes to get there.
@@ -124,6 +125,41 @@ pub struct DraftArgs {
     /// Write an empty migration for own SQL
     #[arg(long)]
     pub empty: bool,
+    #[command(flatten)]
+    pub decided: Decided,
+}
+
+/// What a person decides about a migration; the same as in `record.toml`.
+#[derive(Clone, Debug, Default, Args)]
+pub struct Decided {
+    /// A column or table is renamed: `keeper.name=full_name`, `members=keeper`
+    #[arg(long, value_name = "OLD=NEW")]
+    pub rename: Vec<String>,
+    /// A column or table goes, although one like it comes: `keeper.name`
+    #[arg(long, value_name = "OLD")]
+    pub no_rename: Vec<String>,
+    /// What rows get that have no value: `hive.site='Lower Heath'`, or an SQL expression in parentheses
+    #[arg(long, value_name = "COLUMN=VALUE")]
+    pub fill: Vec<String>,
+    /// What becomes of every value of a column, in SQL: `hive.weight='weight * 1000'`
+    #[arg(long, value_name = "COLUMN=SQL")]
+    pub convert: Vec<String>,
+    /// The same for the way back: `hive.weight='weight / 1000.0'`
+    #[arg(long, value_name = "COLUMN=SQL")]
+    pub convert_back: Vec<String>,
+}
+
+impl Decided {
+    /// As they are recorded.
+    pub fn decisions(&self) -> Decisions {
+        Decisions {
+            rename: self.rename.clone(),
+            no_rename: self.no_rename.clone(),
+            fill: self.fill.clone(),
+            convert: self.convert.clone(),
+            convert_back: self.convert_back.clone(),
+        }
+    }
 }
 
 /// `oak review`

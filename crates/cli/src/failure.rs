@@ -81,6 +81,12 @@ impl Failure {
     }
 }
 
+impl From<hollow_oak_core::history::DecisionFault> for Failure {
+    fn from(fault: hollow_oak_core::history::DecisionFault) -> Self {
+        Self::usage(fault.to_string()).help(format!("{}; nothing was written", fault.help))
+    }
+}
+
 impl From<DatabaseError> for Failure {
     fn from(error: DatabaseError) -> Self {
         Self::new(error.to_string()).help(error.help())

@@ -179,9 +179,19 @@ impl Project {
 
     /// What a provider stores after a migration; empty before the first.
     pub fn physical_after(&self, migration: Option<&Migration>, dialect: Dialect) -> Result<physical::Schema> {
-        let Some(migration) = migration else { return Ok(physical::Schema::default()) };
+        Ok(self.both_after(migration, dialect)?.1)
+    }
+
+    /// What is declared after a migration, and what a provider stores for it; nothing before the first.
+    pub fn both_after(
+        &self,
+        migration: Option<&Migration>,
+        dialect: Dialect,
+    ) -> Result<(Option<Schema>, physical::Schema)> {
+        let Some(migration) = migration else { return Ok((None, physical::Schema::default())) };
         let schema = self.schema_after(migration)?;
-        Ok(lower(dialect, &schema, &migration.folder)?.schema)
+        let lowered = lower(dialect, &schema, &migration.folder)?.schema;
+        Ok((Some(schema), lowered))
     }
 
     /// What was written down of a migration's generated steps.

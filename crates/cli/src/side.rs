@@ -3,8 +3,10 @@
 use std::path::{Path, PathBuf};
 
 use hollow_oak_core::Dialect;
+use hollow_oak_core::diff::Renames;
 use hollow_oak_core::history::History;
 use hollow_oak_core::physical::{Schema, Unmanaged};
+use hollow_oak_core::schema::Schema as Declarations;
 
 use hollow_oak_database::Database;
 
@@ -74,6 +76,8 @@ pub struct Held {
     pub label: String,
     /// Its tables.
     pub schema: Schema,
+    /// What is declared for it, where that is known.
+    pub declared: Option<Declarations>,
     /// For a live side, what the model does not describe.
     pub unmanaged: Vec<Unmanaged>,
     /// For a live side, the position of the newest applied migration.
@@ -130,31 +134,41 @@ impl Sides<'_> {
 
     /// Fills a side.
     pub fn fill(&self, side: &Side, dialect: Dialect) -> Result<Held> {
-        let plain =
-            |label: String, schema: Schema| Held { label, schema, unmanaged: Vec::new(), newest: None, database: None };
+        let plain = |label: String, declared: Option<Declarations>, schema: Schema| Held {
+            label,
+            schema,
+            declared,
+            unmanaged: Vec::new(),
+            newest: None,
+            database: None,
+        };
         match side {
-            Side::Empty => Ok(plain("empty".into(), Schema::default())),
+            Side::Empty => Ok(plain("empty".into(), None, Schema::default())),
             Side::Declared => {
                 let mut declared = self.project()?.valid_declared()?;
-                Ok(plain("declared".into(), declared.take_physical(dialect)))
+                let logical = declared.resolution.schema.take();
+                Ok(plain("declared".into(), logical, declared.take_physical(dialect)))
             }
             Side::Path(path) => {
                 let mut files = Vec::new();
                 oak_files(path, &mut files)?;
                 let mut declared = read_declared(&files, Path::new(""), &[dialect])?.without_errors()?;
-                Ok(plain(path.display().to_string(), declared.take_physical(dialect)))
+                let logical = declared.resolution.schema.take();
+                Ok(plain(path.display().to_string(), logical, declared.take_physical(dialect)))
             }
             Side::History => {
                 let project = self.project()?;
                 let newest = self.history.newest();
                 let label =
                     newest.map_or("history (no migrations)".to_owned(), |one| format!("history ({})", one.folder));
-                Ok(plain(label, project.physical_after(newest, dialect)?))
+                let (logical, physical) = project.both_after(newest, dialect)?;
+                Ok(plain(label, logical, physical))
             }
             Side::HistoryAt(wanted) => {
                 let project = self.project()?;
                 let migration = &self.history.migrations()[self.history.find(wanted)?];
-                Ok(plain(migration.folder.clone(), project.physical_after(Some(migration), dialect)?))
+                let (logical, physical) = project.both_after(Some(migration), dialect)?;
+                Ok(plain(migration.folder.clone(), logical, physical))
             }
             Side::Live | Side::LiveAt(_) => {
                 let Some(target) = self.target(side)? else { return Err(Failure::new("no target")) };
@@ -169,7 +183,7 @@ impl Sides<'_> {
         let Some(project) = self.project else {
             let introspected = database.introspect()?;
             let (schema, unmanaged) = (introspected.schema, introspected.unmanaged);
-            return Ok(Held { label, schema, unmanaged, newest: None, database: Some(database) });
+            return Ok(Held { label, schema, declared: None, unmanaged, newest: None, database: Some(database) });
         };
         let (events, introspected) = database.snapshot()?;
         let journal = target::journal_state(project, self.history, events);
@@ -178,6 +192,26 @@ impl Sides<'_> {
         let (schema, _) = introspected.schema.parted(|thing| !ignored(thing.name()));
         let unmanaged = introspected.unmanaged.into_iter().filter(|one| !ignored(&one.name)).collect();
         let newest = standing.applied.last().copied();
-        Ok(Held { label, schema, unmanaged, newest, database: Some(database) })
+        Ok(Held { label, schema, declared: None, unmanaged, newest, database: Some(database) })
+    }
+
+    /// What the things of the left side are called on the right one, where the declarations of either tell.
+    pub fn renames(&self, left: &Held, right: &Held) -> Result<Renames> {
+        let towards = |from: &Held, to: &Held| -> Result<Renames> {
+            let Some(after) = to.declared.as_ref().filter(|schema| schema.has_former_names()) else {
+                return Ok(Renames::default());
+            };
+            if let Some(before) = &from.declared {
+                return Ok(Renames::between(before, after));
+            }
+            match (self.project, from.newest) {
+                (Some(project), Some(newest)) => {
+                    let before = project.schema_after(&self.history.migrations()[newest])?;
+                    Ok(Renames::between(&before, after))
+                }
+                _ => Ok(Renames::by_presence(&from.schema, after)),
+            }
+        };
+        Ok(towards(right, left)?.inverse().and(towards(left, right)?))
     }
 }

@@ -4,13 +4,10 @@
 mod support;
 
 use std::process::{Child, Stdio};
-use std::sync::atomic::{AtomicUsize, Ordering};
 
 use hollow_oak_core::Provider;
-use hollow_oak_testkit::oracle;
-use hollow_oak_testkit::server::{Connects, PrivateServer, shared, wanted};
-use hollow_oak_testkit::store::Store;
-use support::Project;
+use hollow_oak_testkit::server::{PrivateServer, shared, wanted};
+use support::stage::Stage;
 
 /// All that the language says and both servers have.
 const DECLARED: &str = "\
@@ -62,75 +59,18 @@ view heavy_codes ```
 ```
 ";
 
-/// A project for a database of its own on a server.
-struct OnServer<'a> {
-    project: Project,
-    server: &'a PrivateServer,
-    database: String,
-}
-
-impl<'a> OnServer<'a> {
-    fn new(server: &'a PrivateServer, declarations: &str) -> Self {
-        static NUMBER: AtomicUsize = AtomicUsize::new(0);
-        let database = format!("oak_{}", NUMBER.fetch_add(1, Ordering::Relaxed));
-        let project = Project::empty();
-        let provider = server.provider();
-        project.write(
-            "hollow-oak.toml",
-            &format!(
-                "[project]\nname = \"brackenfold\"\ndefault_target = \"dev\"\n\n[providers]\n{provider} = {{}}\n\n\
-                 [targets.dev]\nurl = \"{}\"\nlock_wait = \"20s\"\n",
-                server.url(&database)
-            ),
-        );
-        project.declare(declarations);
-        Self { project, server, database }
-    }
-
-    fn store(&self) -> Box<dyn Store> {
-        match self.server.provider() {
-            Provider::Postgres => Box::new(self.server.postgres(&self.database).expect("the server answers")),
-            _ => Box::new(self.server.mariadb(Some(&self.database)).expect("the server answers")),
-        }
-    }
-
-    fn sql(&self, sql: &str) {
-        self.store().execute(sql).unwrap_or_else(|error| panic!("{sql}: {error}"));
-    }
-
-    fn query(&self, sql: &str) -> Vec<String> {
-        let rows = self.store().texts(sql).unwrap_or_else(|error| panic!("{sql}: {error}"));
-        let text =
-            |row: Vec<Option<String>>| row.into_iter().map(Option::unwrap_or_default).collect::<Vec<_>>().join("|");
-        rows.into_iter().map(text).collect()
-    }
-
-    fn dump(&self) -> String {
-        oracle::dump(self.server, &self.database).unwrap_or_else(|error| panic!("{error}"))
-    }
-
-    fn assert_same(&self, left: &str, right: &str) {
-        let answer = self.project.oak(&["diff", left, right]);
-        assert!(answer.status == 0 && answer.stdout.starts_with("no difference"), "{answer:#?}");
-    }
-
-    /// Two migrations with rows between them.
-    fn prepared(server: &'a PrivateServer) -> Self {
-        let here = Self::new(server, DECLARED);
-        here.project.ok(&["draft", "first"]);
-        let changed = DECLARED
-            .replace("phone:      text(32), null", "phone:      text(40), null\n    note:       text, null")
-            .replace("kg > 40\n", "kg > 41\n")
-            .replace("'easily upset' }", "'easily upset', fierce }")
-            .replace("    index by_code (code desc)\n", "    index by_temper (temper)\n");
-        here.project.declare(&changed);
-        here.project.ok(&["draft", "second"]);
-        here
-    }
-
-    fn status(&self) -> serde_json::Value {
-        serde_json::from_str(&self.project.ok(&["status", "--json"])).expect("status is JSON")
-    }
+/// Two migrations with rows between them.
+fn prepared(server: &PrivateServer) -> Stage<'_> {
+    let here = Stage::on(server, DECLARED);
+    here.project.ok(&["draft", "first"]);
+    let changed = DECLARED
+        .replace("phone:      text(32), null", "phone:      text(40), null\n    note:       text, null")
+        .replace("kg > 40\n", "kg > 41\n")
+        .replace("'easily upset' }", "'easily upset', fierce }")
+        .replace("    index by_code (code desc)\n", "    index by_temper (temper)\n");
+    here.project.declare(&changed);
+    here.project.ok(&["draft", "second"]);
+    here
 }
 
 /// Runs a test on every server that is wanted.
@@ -145,7 +85,7 @@ fn on_each(test: impl Fn(&PrivateServer)) {
 #[test]
 fn up_and_down_with_rows() {
     on_each(|server| {
-        let here = OnServer::prepared(server);
+        let here = prepared(server);
         let missing = here.project.ok(&["status"]);
         assert!(missing.contains("the database is not there yet"), "{missing}");
         here.project.ok(&["apply", "--yes", "--to", "1"]);
@@ -172,9 +112,9 @@ fn up_and_down_with_rows() {
 #[test]
 fn many_migrations_and_one_give_the_same_dump() {
     on_each(|server| {
-        let step_by_step = OnServer::prepared(server);
+        let step_by_step = prepared(server);
         step_by_step.project.ok(&["apply", "--yes"]);
-        let at_once = OnServer::new(server, &step_by_step.project.read("schema/schema.oak"));
+        let at_once = Stage::on(server, &step_by_step.project.read("schema/schema.oak"));
         at_once.project.migrate("all");
         assert_eq!(step_by_step.dump(), at_once.dump());
     });
@@ -183,7 +123,7 @@ fn many_migrations_and_one_give_the_same_dump() {
 #[test]
 fn what_a_server_refuses_is_told_with_the_way_out() {
     on_each(|server| {
-        let here = OnServer::prepared(server);
+        let here = prepared(server);
         here.project.ok(&["apply", "--yes", "--to", "1"]);
         here.sql("create table stray (id int primary key)");
         let status = here.project.ok(&["status"]);
@@ -205,7 +145,7 @@ fn what_a_server_refuses_is_told_with_the_way_out() {
 #[test]
 fn hand_made_comments_triggers_and_grants_survive() {
     on_each(|server| {
-        let here = OnServer::prepared(server);
+        let here = prepared(server);
         here.project.ok(&["apply", "--yes", "--to", "1"]);
         let is_postgres = server.provider() == Provider::Postgres;
         if is_postgres {
@@ -244,7 +184,7 @@ fn the_client_is_killed_at_every_statement_boundary() {
         let (mut kills, mut inside) = (0, 0);
         for (arguments, up) in [(["apply", "--yes"].as_slice(), true), (&["revert", "--to", "empty", "--yes"], false)] {
             for boundary in 1.. {
-                let here = OnServer::prepared(server);
+                let here = prepared(server);
                 if !up {
                     here.project.ok(&["apply", "--yes"]);
                 }
@@ -283,7 +223,7 @@ fn the_server_is_killed_twenty_times() {
         for round in 0..20 {
             let up = round % 2 == 0;
             let arguments: &[&str] = if up { &["apply", "--yes"] } else { &["revert", "--to", "empty", "--yes"] };
-            let here = OnServer::prepared(&server);
+            let here = prepared(&server);
             if !up {
                 here.project.ok(&["apply", "--yes"]);
             }
@@ -294,7 +234,7 @@ fn the_server_is_killed_twenty_times() {
             server.crash().unwrap_or_else(|error| panic!("{error}"));
             child.kill().expect("it can be killed");
             child.wait().expect("it is gone");
-            let here = OnServer { project, server: &server, database };
+            let here = Stage { project, server: Some(&server), database };
             inside += usize::from(paused && !here.status()["interrupted"].is_null());
             here.project.ok(arguments);
             here.assert_same("live", if up { "declared" } else { "empty" });
@@ -308,7 +248,7 @@ fn eight_applies_at_once_twenty_times() {
     on_each(|server| {
         let mut waited = 0;
         for round in 0..20 {
-            let here = OnServer::prepared(server);
+            let here = prepared(server);
             let spawn = || {
                 let mut command = here.project.command(&["apply", "--yes"]);
                 command.stdout(Stdio::piped()).stderr(Stdio::piped());
@@ -476,7 +416,7 @@ fn nothing_in_the_catalogue_is_overlooked() {
         let changes = if is_postgres { BY_HAND_ON_POSTGRES } else { BY_HAND_ON_MARIADB };
         let (mut overlooked, mut unseen) = (Vec::new(), Vec::new());
         for (sql, word) in changes {
-            let here = OnServer::new(server, DECLARED);
+            let here = Stage::on(server, DECLARED);
             here.project.migrate("first");
             here.assert_same("live", "declared");
             let before = here.dump();

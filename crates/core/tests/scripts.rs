@@ -2,7 +2,7 @@
 
 use hollow_oak_core::language::{Source, resolve};
 use hollow_oak_core::physical::Schema;
-use hollow_oak_core::plan::plan;
+use hollow_oak_core::plan::{Choices, plan};
 use hollow_oak_core::script::{Direction, write};
 use hollow_oak_core::{Dialect, physical};
 
@@ -17,8 +17,10 @@ fn schema(text: &str) -> Schema {
 #[track_caller]
 fn scripts(from: &str, to: &str) -> String {
     let (from, to) = (schema(from), schema(to));
-    let up = write(Dialect::Sqlite, "0002-next", Direction::Up, &plan(Dialect::Sqlite, &from, &to));
-    let down = write(Dialect::Sqlite, "0002-next", Direction::Down, &plan(Dialect::Sqlite, &to, &from));
+    let up =
+        write(Dialect::Sqlite, "0002-next", Direction::Up, &plan(Dialect::Sqlite, &from, &to, &Choices::default()));
+    let down =
+        write(Dialect::Sqlite, "0002-next", Direction::Down, &plan(Dialect::Sqlite, &to, &from, &Choices::default()));
     format!("{up}\n{down}")
 }
 
@@ -80,7 +82,7 @@ fn several_changes_of_a_table_are_one_rebuild() {
 #[test]
 fn nothing_is_said_to_be_nothing() {
     assert_eq!(schema(HIVE), schema(&HIVE.replace("'calm'", "calm")));
-    assert_eq!(plan(Dialect::Sqlite, &schema(HIVE), &schema(HIVE)).steps, []);
+    assert_eq!(plan(Dialect::Sqlite, &schema(HIVE), &schema(HIVE), &Choices::default()).steps, []);
     assert_eq!(schema(""), physical::Schema::default());
     insta::assert_snapshot!(scripts(HIVE, HIVE));
 }

@@ -2,12 +2,12 @@
 
 use hollow_oak_core::Dialect;
 use hollow_oak_core::schema::{
-    Action, Column, Deferrable, Identifier, KeyPart, Parts, PrimaryKey, Schema, Scoped, Storage, Table, Type,
+    Action, Column, Deferrable, Identifier, KeyPart, Parts, PrimaryKey, Schema, Scoped, Storage, Table, Type, Value,
 };
 
 use crate::generate::{
     Chance, add_check, add_column, add_foreign_key, add_index, add_unique, check_expression, collation, generated,
-    identity, key, random_default, random_name, random_type, table, valid,
+    identity, key, quoted, random_default, random_name, random_type, table, valid,
 };
 
 /// A schema that came from another by a few edits.
@@ -33,7 +33,7 @@ pub fn edited(rng: &mut Chance, schema: &Schema) -> Schema {
 
 fn edit(rng: &mut Chance, parts: &mut Parts) {
     let snapshot = parts.clone();
-    match rng.u8(..16) {
+    match rng.u8(..20) {
         0 => {
             let name = format!("table {}", rng.u8(..));
             let added = table(rng, &snapshot, &name);
@@ -43,6 +43,8 @@ fn edit(rng: &mut Chance, parts: &mut Parts) {
         2 => rename_table(rng, parts),
         3 => add_foreign_key(rng, parts),
         4 => words(rng, parts),
+        5 => rename_table_for_good(rng, parts),
+        6..=8 => rename_columns(rng, parts),
         _ => {
             if parts.tables.is_empty() {
                 return;
@@ -87,15 +89,94 @@ fn rename_table(rng: &mut Chance, parts: &mut Parts) {
     }
 }
 
+/// What was called `old` is called `new`, and says so; a name that it had before that stays its former one.
+fn now_formerly(former: &mut Option<Identifier>, old: &Identifier, new: &Identifier) {
+    let first = former.take().unwrap_or_else(|| old.clone());
+    *former = (first != *new).then_some(first);
+}
+
+fn rename_table_for_good(rng: &mut Chance, parts: &mut Parts) {
+    if parts.tables.is_empty() {
+        return;
+    }
+    let at = rng.usize(0..parts.tables.len());
+    let swapped = rng.bool().then(|| rng.usize(0..parts.tables.len())).filter(|other| *other != at);
+    let new = swapped
+        .map_or(Identifier::new(format!("renamed table {}", rng.u8(..))), |other| parts.tables[other].name.clone());
+    let old = std::mem::replace(&mut parts.tables[at].name, new.clone());
+    now_formerly(&mut parts.tables[at].formerly, &old, &new);
+    if let Some(other) = swapped {
+        parts.tables[other].name = old.clone();
+        now_formerly(&mut parts.tables[other].formerly, &new, &old);
+    }
+    for key in parts.tables.iter_mut().flat_map(|table| &mut table.foreign_keys) {
+        if key.referenced_table == old {
+            key.referenced_table = new.clone();
+        } else if swapped.is_some() && key.referenced_table == new {
+            key.referenced_table = old.clone();
+        }
+    }
+}
+
+/// Gives a column a new name, or swaps two.
+fn rename_columns(rng: &mut Chance, parts: &mut Parts) {
+    if parts.tables.is_empty() {
+        return;
+    }
+    let at = rng.usize(0..parts.tables.len());
+    let table = &mut parts.tables[at];
+    let name = table.name.clone();
+    if table.columns.is_empty() {
+        return;
+    }
+    let one = rng.usize(0..table.columns.len());
+    let other = rng.bool().then(|| rng.usize(0..table.columns.len())).filter(|other| *other != one);
+    let old = table.columns[one].name.clone();
+    let new =
+        other.map_or(Identifier::new(format!("renamed {}", rng.u8(..))), |other| table.columns[other].name.clone());
+    let mut pairs = vec![(old.clone(), new.clone())];
+    if let Some(other) = other {
+        pairs.push((new.clone(), old.clone()));
+        table.columns[other].name = old.clone();
+        now_formerly(&mut table.columns[other].formerly, &new, &old);
+    }
+    table.columns[one].name = new.clone();
+    now_formerly(&mut table.columns[one].formerly, &old, &new);
+    rename_everywhere(parts, at, &name, &pairs);
+}
+
 fn words(rng: &mut Chance, parts: &mut Parts) {
     let Some(at) = (!parts.enums.is_empty()).then(|| rng.usize(0..parts.enums.len())) else { return };
+    if rng.bool() {
+        rename_word(rng, parts, at);
+        return;
+    }
     let words = &mut parts.enums[at].words;
     match rng.u8(..3) {
         0 => words.push(Identifier::new(format!("word {}", rng.u8(..)))),
         1 if words.len() > 1 => {
-            words.remove(rng.usize(0..words.len()));
+            let gone = words.remove(rng.usize(0..words.len()));
+            parts.enums[at].formerly.remove(&gone);
         }
         _ => words.reverse(),
+    }
+}
+
+fn rename_word(rng: &mut Chance, parts: &mut Parts, at: usize) {
+    let owner = &mut parts.enums[at];
+    let one = rng.usize(0..owner.words.len());
+    let new = Identifier::new(format!("other word {}", rng.u8(..)));
+    let old = std::mem::replace(&mut owner.words[one], new.clone());
+    let mut former = owner.formerly.remove(&old);
+    now_formerly(&mut former, &old, &new);
+    owner.formerly.extend(former.map(|former| (new.clone(), former)));
+    let name = owner.name.clone();
+    for column in parts.tables.iter_mut().flat_map(|table| &mut table.columns) {
+        if matches!(&column.ty, Type::Enum(other) if *other == name) {
+            for default in column.default.iter_mut().filter(|one| one.value == Value::Word(old.clone())) {
+                default.value = Value::Word(new.clone());
+            }
+        }
     }
 }
 
@@ -377,15 +458,26 @@ fn follow_renames(before: &Table, at: usize, parts: &mut Parts) {
             })
             .flatten();
     let Some((old, new)) = pair.map(|(old, new)| (old.name.clone(), new.name.clone())) else { return };
-    let table_name = before.name.clone();
+    rename_everywhere(parts, at, &before.name.clone(), &[(old, new)]);
+}
+
+/// Everything that names the columns names them by their new names.
+fn rename_everywhere(parts: &mut Parts, at: usize, table_name: &Identifier, pairs: &[(Identifier, Identifier)]) {
     let swap = |name: &mut Identifier| {
-        if *name == old {
+        if let Some((_, new)) = pairs.iter().find(|(old, _)| old == name) {
             *name = new.clone();
         }
     };
-    let text = |expression: &mut String| *expression = expression.replace(&format!("\"{old}\""), &format!("\"{new}\""));
+    let text = |expression: &mut String| {
+        for (at, (old, _)) in pairs.iter().enumerate() {
+            *expression = expression.replace(&quoted(old), &format!("\u{0}{at}\u{0}"));
+        }
+        for (at, (_, new)) in pairs.iter().enumerate() {
+            *expression = expression.replace(&format!("\u{0}{at}\u{0}"), &quoted(new));
+        }
+    };
     for key in parts.tables.iter_mut().flat_map(|table| &mut table.foreign_keys) {
-        if key.referenced_table == table_name {
+        if key.referenced_table == *table_name {
             key.referenced_columns.iter_mut().for_each(swap);
         }
     }
@@ -403,5 +495,6 @@ fn follow_renames(before: &Table, at: usize, parts: &mut Parts) {
                 KeyPart::Expression(expression) => text(expression),
             }
         }
+        index.including.iter_mut().for_each(swap);
     }
 }

@@ -106,7 +106,12 @@ fn enumeration(rng: &mut Chance, name: &str) -> Enum {
     let mut words = WORDS.to_vec();
     rng.shuffle(&mut words);
     words.truncate(rng.usize(1..5));
-    Enum { name: name.into(), words: words.into_iter().map(Identifier::from).collect(), about: about(rng) }
+    Enum {
+        name: name.into(),
+        words: words.into_iter().map(Identifier::from).collect(),
+        formerly: Default::default(),
+        about: about(rng),
+    }
 }
 
 fn about(rng: &mut Chance) -> Option<String> {

@@ -1,10 +1,11 @@
 //! Rows for random schemas, and what of them has to survive.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use fastrand::Rng;
 use hollow_oak_core::Dialect;
 use hollow_oak_core::physical::{Column, Schema, Table};
+use hollow_oak_core::plan::Choices;
 
 use crate::store::Store;
 
@@ -191,16 +192,33 @@ pub fn snapshot(store: &mut dyn Store, table: &str, columns: &[String]) -> Resul
     Ok(rows)
 }
 
-/// Columns whose values have to be the same in both schemas: by table, the old name and the new one.
-pub fn surviving(from: &Schema, to: &Schema) -> BTreeMap<(String, String), Vec<(String, String)>> {
+/// Columns whose values have to be the same in both schemas: by table, the old name and the new one. Those that are
+/// converted are not among them.
+pub fn surviving(from: &Schema, to: &Schema, choices: &Choices) -> BTreeMap<(String, String), Vec<(String, String)>> {
+    let renames = choices.renames.within(from, to);
+    let case = from.case();
+    let is_new = |names: Option<&BTreeMap<String, String>>, name: &str| {
+        names.is_some_and(|names| names.values().any(|new| case.table_key(new) == case.table_key(name)))
+    };
     let mut tables = BTreeMap::new();
     for old in from.tables() {
-        let Some(new) = to.table(&old.name) else { continue };
+        if !renames.tables.contains_key(&old.name) && is_new(Some(&renames.tables), &old.name) {
+            continue;
+        }
+        let Some(new) = to.table(renames.new_table(&old.name)) else { continue };
+        let names = renames.columns_of(&old.name);
         let columns = old.columns.iter().filter_map(|column| {
-            let other = new.column(&column.name)?;
-            let same =
-                column.ty == other.ty && column.generated == other.generated && column.collation == other.collation;
-            let plain = column.generated.is_none();
+            let renamed = names.and_then(|names| names.get(&column.name));
+            if renamed.is_none() && is_new(names, &column.name) {
+                return None;
+            }
+            let other = new.column(renamed.unwrap_or(&column.name))?;
+            let has_words = renames.words.keys().any(|owner| is_of(column, owner));
+            if has_words || choices.values_of(&new.name, &other.name).is_some() {
+                return None;
+            }
+            let same = column.ty == other.ty && column.collation == other.collation;
+            let plain = column.generated.is_none() && other.generated.is_none();
             (same && plain).then(|| (column.name.clone(), other.name.clone()))
         });
         tables.insert((old.name.clone(), new.name.clone()), columns.collect());
@@ -208,14 +226,20 @@ pub fn surviving(from: &Schema, to: &Schema) -> BTreeMap<(String, String), Vec<(
     tables
 }
 
-/// Removes every row.
+/// Whether a column is of an enum type of this name, or of an array of it.
+fn is_of(column: &Column, owner: &str) -> bool {
+    Dialect::Postgres.is_of_enum(&column.ty, owner)
+}
+
+/// Removes every row of the tables of both schemas, as far as they are there.
 ///
 /// # Errors
 ///
 /// The database's message.
-pub fn clear(store: &mut dyn Store, schema: &Schema) -> Result<(), String> {
+pub fn clear(store: &mut dyn Store, schemas: [&Schema; 2]) -> Result<(), String> {
     let dialect = store.dialect();
-    let names: Vec<_> = schema.tables().map(|table| dialect.quote(&table.name)).collect();
+    let names: BTreeSet<_> =
+        schemas.iter().flat_map(|one| one.tables()).map(|table| dialect.quote(&table.name)).collect();
     match dialect {
         // A run that was refused half way may have dropped some of them.
         Dialect::Postgres => {
@@ -240,7 +264,10 @@ pub fn clear(store: &mut dyn Store, schema: &Schema) -> Result<(), String> {
         Dialect::Sqlite => {
             store.texts("pragma foreign_keys = off")?;
             for name in names {
-                store.execute(&format!("delete from {name}"))?;
+                match store.execute(&format!("delete from {name}")) {
+                    Err(message) if message.contains("no such table") => {}
+                    other => other.map(|_| ())?,
+                }
             }
             store.texts("pragma foreign_keys = on")?;
             Ok(())

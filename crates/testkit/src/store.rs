@@ -41,9 +41,19 @@ impl Store for rusqlite::Connection {
         let mut statement = self.prepare(sql).map_err(|error| error.to_string())?;
         let count = statement.column_count();
         let rows = statement
-            .query_map([], |row| (0..count).map(|at| row.get(at)).collect::<Result<Vec<Option<String>>, _>>())
+            .query_map([], |row| (0..count).map(|at| Ok(text_of(row.get_ref(at)?))).collect::<Result<Vec<_>, _>>())
             .map_err(|error| error.to_string())?;
         rows.collect::<Result<_, _>>().map_err(|error| error.to_string())
+    }
+}
+
+fn text_of(value: rusqlite::types::ValueRef<'_>) -> Option<String> {
+    use rusqlite::types::ValueRef;
+    match value {
+        ValueRef::Null => None,
+        ValueRef::Integer(number) => Some(number.to_string()),
+        ValueRef::Real(number) => Some(number.to_string()),
+        ValueRef::Text(bytes) | ValueRef::Blob(bytes) => Some(String::from_utf8_lossy(bytes).into_owned()),
     }
 }
 

@@ -12,11 +12,11 @@ use std::path::Path;
 use std::time::Duration;
 
 use hollow_oak_core::dialect::Flavor;
-use hollow_oak_core::diff::{describe, diff};
-use hollow_oak_core::history::EventKind;
+use hollow_oak_core::diff::{describe, diff, diff_renamed};
+use hollow_oak_core::history::{Decisions, EventKind};
 use hollow_oak_core::language::{Source, declare, print, resolve};
 use hollow_oak_core::physical::{self, fingerprint};
-use hollow_oak_core::plan::{Plan, RiskKind, plan};
+use hollow_oak_core::plan::{Choices, Plan, RiskKind, plan};
 use hollow_oak_core::script::{Direction, Script, write};
 use hollow_oak_core::{Dialect, Provider, Schema};
 use hollow_oak_database::{
@@ -144,28 +144,30 @@ fn pair(dialect: Dialect, seed: u64, seen: &mut Seen) {
     let folder = tempfile::tempdir().expect("a temporary folder can be made");
     let place = Place::new(dialect, folder.path(), seed);
     let told = format!("A:\n{}\nB:\n{}", a.text(), b.text());
+    let (up_choices, down_choices) =
+        Decisions::default().choices(&a.schema, &b.schema, dialect).expect("nothing was decided that could be wrong");
     let pair = Pair { place: &place, told: &told };
 
     let empty = physical::Schema::default();
     let mut database = place.open();
-    pair.run(&mut *database, &empty, &a.physical, EventKind::Applied, seen);
+    pair.run(&mut *database, [&empty, &a.physical], &Choices::default(), EventKind::Applied, seen);
     pair.assert_live(&*database, &a.physical);
     let mut store = place.store();
     seen.rows += rows::fill(&mut rng, &mut *store, &a.physical).expect("rows can be written");
     let before = place.oracle();
 
-    seen.coverage.note(&diff(&a.physical, &b.physical));
-    let up = pair.survivors(&mut *store, &a.physical, &b.physical);
-    let cleared = pair.run(&mut *database, &a.physical, &b.physical, EventKind::Applied, seen);
+    seen.coverage.note(&diff_renamed(&a.physical, &b.physical, &up_choices.renames, |name| dialect.quote(name)));
+    let up = pair.survivors(&mut *store, [&a.physical, &b.physical], &up_choices);
+    let cleared = pair.run(&mut *database, [&a.physical, &b.physical], &up_choices, EventKind::Applied, seen);
     pair.assert_live(&*database, &b.physical);
     if !cleared {
         pair.assert_survived(&mut *store, &a.physical, &b.physical, &up);
     }
     rows::fill(&mut rng, &mut *store, &b.physical).expect("rows can be written");
 
-    seen.coverage.note(&diff(&b.physical, &a.physical));
-    let down = pair.survivors(&mut *store, &b.physical, &a.physical);
-    let cleared = pair.run(&mut *database, &b.physical, &a.physical, EventKind::Reverted, seen);
+    seen.coverage.note(&diff_renamed(&b.physical, &a.physical, &down_choices.renames, |name| dialect.quote(name)));
+    let down = pair.survivors(&mut *store, [&b.physical, &a.physical], &down_choices);
+    let cleared = pair.run(&mut *database, [&b.physical, &a.physical], &down_choices, EventKind::Reverted, seen);
     pair.assert_live(&*database, &a.physical);
     if !cleared {
         pair.assert_survived(&mut *store, &b.physical, &a.physical, &down);
@@ -258,13 +260,13 @@ impl Pair<'_> {
     fn run(
         &self,
         database: &mut dyn Database,
-        from: &physical::Schema,
-        to: &physical::Schema,
+        [from, to]: [&physical::Schema; 2],
+        choices: &Choices,
         event: EventKind,
         seen: &mut Seen,
     ) -> bool {
         let dialect = self.place.dialect;
-        let plan = plan(dialect, from, to);
+        let plan = plan(dialect, from, to, choices);
         seen.steps += plan.steps.len();
         seen.rebuilds += plan.steps.iter().filter(|planned| planned.step.kind() == "rebuild-table").count();
         let text = write(dialect, "0001-pair", Direction::Up, &plan);
@@ -301,7 +303,7 @@ impl Pair<'_> {
             assert!(before == now, "a refused run left something\n{before}\n---\n{now}\n{}", self.told);
         }
         let mut store = self.place.store();
-        rows::clear(&mut *store, from).expect("rows can be removed");
+        rows::clear(&mut *store, [from, to]).expect("rows can be removed");
         if let Err(failure) = attempt(database, resume) {
             panic!("without rows: {failure}: {:?}\n{text}\n{}", failure.kind, self.told);
         }
@@ -335,8 +337,8 @@ impl Pair<'_> {
         }
     }
 
-    fn survivors(&self, store: &mut dyn Store, from: &physical::Schema, to: &physical::Schema) -> Survivors {
-        let tables = rows::surviving(from, to).into_iter();
+    fn survivors(&self, store: &mut dyn Store, [from, to]: [&physical::Schema; 2], choices: &Choices) -> Survivors {
+        let tables = rows::surviving(from, to, choices).into_iter();
         let with_rows = tables.map(|(names, columns)| {
             let old: Vec<_> = columns.iter().map(|(old, _)| old.clone()).collect();
             let found = rows::snapshot(store, &names.0, &old).unwrap_or_else(|error| panic!("{error}\n{}", self.told));

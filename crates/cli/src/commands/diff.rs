@@ -1,10 +1,10 @@
 //! `oak diff`: what differs between two sides.
 
 use hollow_oak_core::Dialect;
-use hollow_oak_core::diff::{Changes, TableReport, Verb, describe, diff};
+use hollow_oak_core::diff::{Changes, Renames, TableReport, Verb, describe, diff_renamed};
 use hollow_oak_core::history::History;
 use hollow_oak_core::physical::{Schema, Unmanaged};
-use hollow_oak_core::plan::plan;
+use hollow_oak_core::plan::{Choices, plan};
 use hollow_oak_core::plural::plural;
 use serde_json::{Value, json};
 
@@ -21,6 +21,7 @@ struct Compared {
     dialect: Dialect,
     left: Schema,
     right: Schema,
+    renames: Renames,
     changes: Changes,
 }
 
@@ -54,9 +55,10 @@ pub fn run(args: &DiffArgs, global: &Global, output: &mut Output) -> Result<Exit
             (None, Some(database)) => confirm(&**database, &mut to.schema, &from.schema, &mut unmanaged)?,
             _ => {}
         }
-        let changes = diff(&from.schema, &to.schema);
+        let renames = sides.renames(&from, &to)?;
+        let changes = diff_renamed(&from.schema, &to.schema, &renames, |name| dialect.quote(name));
         labels = (from.label, to.label);
-        compared.push(Compared { dialect, left: from.schema, right: to.schema, changes });
+        compared.push(Compared { dialect, left: from.schema, right: to.schema, renames, changes });
     }
     unmanaged.sort();
     let differs = compared.iter().any(|one| !one.changes.is_empty());
@@ -110,7 +112,8 @@ fn as_json(compared: &[Compared], unmanaged: &[Unmanaged], labels: &(String, Str
 
 fn statements(compared: &[Compared], output: &mut Output) {
     for one in compared {
-        let steps = plan(one.dialect, &one.left, &one.right).steps;
+        let choices = Choices { renames: one.renames.clone(), ..Choices::default() };
+        let steps = plan(one.dialect, &one.left, &one.right, &choices).steps;
         if compared.len() > 1 {
             output.line(format_args!("-- {}", one.dialect.provider()));
         }

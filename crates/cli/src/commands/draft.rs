@@ -3,7 +3,8 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use hollow_oak_core::history::{FORMAT, History, HistoryFault, Record, StepRecord, StepRecords, slug};
+use hollow_oak_core::diff::{Candidate, candidates};
+use hollow_oak_core::history::{Decisions, FORMAT, History, HistoryFault, Record, StepRecord, StepRecords, slug};
 use hollow_oak_core::language::{declare, print};
 use hollow_oak_core::physical::fingerprint;
 use hollow_oak_core::plan::{Plan, PlannedStep, Risk, RiskKind, plan};
@@ -12,6 +13,7 @@ use hollow_oak_core::script::{self, Direction, Script};
 use hollow_oak_core::{Dialect, Schema};
 use serde_json::json;
 
+use super::running::read_answer;
 use crate::args::{DraftArgs, Global};
 use crate::exit::Exit;
 use crate::failure::{Failure, Result, make_folder, shown_path, write_file};
@@ -45,19 +47,23 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
     }
     let before = history.newest().map(|migration| project.schema_after(migration)).transpose()?.unwrap_or_default();
     let after = wanted.unwrap_or(&before);
-    if before == *after && !args.empty {
+    if before.says_the_same(after) && !args.empty {
         return nothing_changed(&history, global, output);
     }
+    let mut decisions = args.decided.decisions();
+    settle_renames(&mut decisions, &before, after, &args.title, output)?;
+    refuse_one_way(&decisions, &before, after)?;
     let mut drafted = Vec::new();
     for dialect in &project.settings.dialects {
         let from = lower(*dialect, &before, "the newest migration")?.schema;
         let lowered = declared.as_ref().and_then(|declared| declared.physical(*dialect));
         let to = lowered.cloned().unwrap_or_else(|| from.clone());
+        let (up, down) = decisions.choices(&before, after, *dialect)?;
         drafted.push(Drafted {
             dialect: *dialect,
             expected: fingerprint(&to).0,
-            up: with_restoring(plan(*dialect, &from, &to)),
-            down: plan(*dialect, &to, &from),
+            up: with_restoring(plan(*dialect, &from, &to, &up)),
+            down: plan(*dialect, &to, &from, &down),
         });
     }
     let folder = format!("{:04}-{slug}", history.next_number());
@@ -71,6 +77,7 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
         drafted_at: jiff::Timestamp::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string(),
         oak_version: env!("CARGO_PKG_VERSION").into(),
         expected: BTreeMap::new(),
+        choices: decisions,
         steps: BTreeMap::new(),
     };
     let path = project.migrations_folder().join(&folder);
@@ -86,6 +93,83 @@ fn is_written(file: &str, schema: &Schema) -> bool {
 
 fn schema_of(declared: &Declared) -> Result<&Schema> {
     declared.resolution.schema.as_ref().ok_or_else(|| Failure::new("the declarations cannot be read"))
+}
+
+/// Asks what could be a rename, or stops and names the options where there is nobody to ask.
+fn settle_renames(
+    decisions: &mut Decisions,
+    before: &Schema,
+    after: &Schema,
+    title: &str,
+    output: &mut Output,
+) -> Result<()> {
+    let mut open: Vec<Candidate> = Vec::new();
+    loop {
+        let renames = decisions.renames(before, after)?;
+        let mut left = candidates(before, after, &renames);
+        left.retain(|one| !decisions.no_rename.contains(&one.old_path()));
+        left.retain(|one| !open.iter().any(|other| other.old_path() == one.old_path()));
+        let Some(first) = left.first().cloned() else { break };
+        let same: Vec<Candidate> = left.into_iter().filter(|one| one.old_path() == first.old_path()).collect();
+        if !output.interactive {
+            open.push(first);
+            continue;
+        }
+        match ask_rename(&same, output)? {
+            Some(chosen) => decisions.rename.push(format!("{}={}", chosen.old_path(), chosen.new)),
+            None => decisions.no_rename.push(first.old_path()),
+        }
+    }
+    if open.is_empty() {
+        return Ok(());
+    }
+    let mut failure = Failure::usage(format!(
+        "{} could have been renamed, and there is no terminal to ask on",
+        plural("thing", open.len())
+    ));
+    for one in &open {
+        let old = one.old_path();
+        failure = failure.detail(format!("{old} goes and {} comes ({}):", one.new, one.reason));
+        failure = failure.detail(format!("    --rename {old}={}    keeps its values under the new name", one.new));
+        failure = failure.detail(format!("    --no-rename {old}    drops it and adds the other"));
+    }
+    Err(failure.help(format!(
+        "run `oak draft \"{title}\"` again with one of the two for each, or write `formerly {}` in the declarations; \
+         nothing was written",
+        open[0].old
+    )))
+}
+
+/// One question about one thing that goes; nothing where it is not renamed.
+fn ask_rename<'a>(candidates: &'a [Candidate], output: &mut Output) -> Result<Option<&'a Candidate>> {
+    let Some(first) = candidates.first() else { return Ok(None) };
+    output.line(format_args!("{} is no longer declared. Was it renamed?", strong(first.old_path())));
+    for (at, one) in candidates.iter().enumerate() {
+        output.line(format_args!("  {}  renamed to {}  ({})", at + 1, strong(&one.new), one.reason));
+    }
+    let last = candidates.len() + 1;
+    output.line(format_args!("  {last}  no: it is dropped, and its values are lost"));
+    loop {
+        output.ask(&format!("1 to {last}, or q to stop [1] "));
+        let answer = read_answer("`--rename` and `--no-rename` answer it")?;
+        match answer.as_str() {
+            "" => return Ok(Some(first)),
+            "q" | "quit" => return Err(Failure::new("stopped; no migration was written")),
+            number => match number.parse::<usize>() {
+                Ok(number) if number == last => return Ok(None),
+                Ok(number) if (1..last).contains(&number) => return Ok(candidates.get(number - 1)),
+                _ => output.line(format_args!("`{number}` is none of these")),
+            },
+        }
+    }
+}
+
+/// A conversion of values that are there has to say how they come back.
+fn refuse_one_way(decisions: &Decisions, before: &Schema, after: &Schema) -> Result<()> {
+    let missing = decisions.one_way(before, after)?;
+    let Some(first) = missing.first() else { return Ok(()) };
+    let what = format!("`--convert` says what becomes of {}, and nothing says how it comes back", missing.join(", "));
+    Err(Failure::usage(what).help(format!("add `--convert-back {first}='expression'`; nothing was written")))
 }
 
 /// A draft needs one migration to follow.

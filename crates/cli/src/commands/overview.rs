@@ -1,6 +1,6 @@
 //! `oak` alone: one screen with where the project stands, and the next command to type.
 
-use hollow_oak_core::diff::{describe, diff};
+use hollow_oak_core::diff::{Renames, describe, diff_renamed};
 use hollow_oak_core::plural::plural;
 use serde_json::json;
 
@@ -44,8 +44,12 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
     if errors == 0 && history.faults().is_empty() {
         let mut changes = 0;
         for (dialect, schema) in declared.lowered.iter() {
-            let before = project.physical_after(history.newest(), *dialect)?;
-            let reports = describe(&diff(&before, schema));
+            let (declared_before, before) = project.both_after(history.newest(), *dialect)?;
+            let renames = match (&declared_before, &declared.resolution.schema) {
+                (Some(before), Some(after)) => Renames::between(before, after),
+                _ => Renames::default(),
+            };
+            let reports = describe(&diff_renamed(&before, schema, &renames, |name| dialect.quote(name)));
             if !reports.is_empty() && changes == 0 {
                 undrafted = Some(counted(&reports));
             }

@@ -168,11 +168,20 @@ pub fn confirm(question: &str, global: &Global, output: &mut Output) -> Result<b
         );
     }
     output.ask(&format!("{question} [y/N] "));
+    Ok(matches!(read_answer("`--yes` answers it")?.as_str(), "y" | "yes"))
+}
+
+/// Reads a line from the terminal, in lower case; the end of the input is an error.
+pub fn read_answer(otherwise: &str) -> Result<String> {
     let mut answer = String::new();
-    std::io::stdin().read_line(&mut answer).map_err(|error| {
-        Failure::new(format!("the answer could not be read: {error}")).help("nothing was changed; `--yes` answers it")
-    })?;
-    Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
+    let failed = |why: String| {
+        Failure::new(format!("the answer could not be read: {why}")).help(format!("nothing was changed; {otherwise}"))
+    };
+    match std::io::stdin().read_line(&mut answer) {
+        Ok(0) => Err(failed("the input ended".into())),
+        Ok(_) => Ok(answer.trim().to_lowercase()),
+        Err(error) => Err(failed(error.to_string())),
+    }
 }
 
 /// A migration that did not go through, with all that a person needs to go on.

@@ -2,6 +2,8 @@
 
 #![allow(dead_code, reason = "each test file uses the part that it needs")]
 
+pub mod stage;
+
 use std::fmt::Write;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};

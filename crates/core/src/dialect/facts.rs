@@ -29,6 +29,8 @@ pub struct Facts {
     pub renames_constraints: bool,
     /// Whether an index can be given another name.
     pub renames_indexes: bool,
+    /// Whether a unique constraint is an index, and renamed as one.
+    pub uniques_are_indexes: bool,
     /// Whether a table is made with its indexes, in one statement.
     pub tables_hold_indexes: bool,
     /// Whether a reference stands on an index over its own columns.
@@ -38,6 +40,10 @@ pub struct Facts {
     /// Whether a required column without a default is filled with some value of the server's choosing where rows are
     /// there, instead of being refused.
     pub fills_silently: bool,
+    /// Whether an enum is a type of its own.
+    pub has_enum_types: bool,
+    /// Whether a column's type and all its values change in one statement, by an expression.
+    pub converts_in_place: bool,
     /// How names are compared.
     pub name_case: NameCase,
 }

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
+use super::renames::Renames;
 use crate::physical::{Column, EnumType, NameCase, Named, Program, Schema, Table};
 
 /// What has to change so that `left` becomes `right`.
@@ -35,6 +36,76 @@ pub fn diff(left: &Schema, right: &Schema) -> Changes {
         }
     }
     Changes { tables, enums: enums(left, right), programs: programs(left, right) }
+}
+
+/// What has to change so that `left` becomes `right`, where things were renamed as told.
+///
+/// Names are quoted by `quote` where an expression has to be written anew.
+pub fn diff_renamed(left: &Schema, right: &Schema, renames: &Renames, quote: impl Fn(&str) -> String) -> Changes {
+    let renames = renames.within(left, right);
+    if renames.is_empty() {
+        return diff(left, right);
+    }
+    // What stands under a name that something else gets is not renamed: it goes.
+    let unnamed =
+        |table: &Table| renames.former_table(&table.name).is_some() && !renames.tables.contains_key(&table.name);
+    let (gone, stays): (Vec<Table>, Vec<Table>) = left.tables().cloned().partition(unnamed);
+    let mut stays = Schema::new(left.case(), stays).with_enums(left.enums().cloned());
+    for (table, columns) in &renames.columns {
+        let Some(table) = stays.tables_mut().find(|one| one.name == *table) else { continue };
+        let is_new = |name: &String| columns.values().any(|new| new == name) && !columns.contains_key(name);
+        table.columns.retain(|column| !is_new(&column.name));
+    }
+    let stays = stays.with_programs(left.programs().cloned()).renamed(&renames, quote);
+    let mut changes = diff(&stays, right);
+    for old in renames.touched_tables() {
+        let (Some(from), Some(to)) = (left.table(&old), right.table(renames.new_table(&old))) else { continue };
+        let found = changes.tables.iter_mut().find_map(|change| match change {
+            TableChange::Alter(alteration) if alteration.to.name == to.name => Some(alteration),
+            _ => None,
+        });
+        let alteration = match found {
+            Some(alteration) => alteration,
+            None => {
+                let (from, to) = (from.clone(), to.clone());
+                let new = TableAlteration { from, to, items: Vec::new() };
+                changes.tables.push(TableChange::Alter(Box::new(new)));
+                let Some(TableChange::Alter(new)) = changes.tables.last_mut() else { continue };
+                new
+            }
+        };
+        alteration.from = from.clone();
+        let columns = renames.columns_of(&old).into_iter().flatten();
+        let renamed = columns.filter_map(|(old, new)| {
+            let from = from.column(old)?.clone();
+            let to = Column { name: new.clone(), ..from.clone() };
+            Some(ItemChange::Column(Change::Rename { from, to }))
+        });
+        let dropped = from.columns.iter().filter(|column| {
+            let columns = renames.columns_of(&old);
+            let is_new = columns.is_some_and(|columns| columns.values().any(|new| *new == column.name));
+            is_new && !columns.is_some_and(|columns| columns.contains_key(&column.name))
+        });
+        let dropped = dropped.map(|column| ItemChange::Column(Change::Drop(column.clone())));
+        alteration.items = renamed.chain(dropped).chain(std::mem::take(&mut alteration.items)).collect();
+    }
+    changes.tables.extend(gone.into_iter().map(TableChange::Drop));
+    for change in &mut changes.enums {
+        if let Change::Alter { from, to } = change
+            && let Some(words) = renames.words.get(&to.name)
+        {
+            let old = |word: &String| words.iter().find(|(_, new)| *new == word).map(|(old, _)| old.clone());
+            from.words = from.words.iter().map(|word| old(word).unwrap_or(word.clone())).collect();
+        }
+    }
+    for owner in renames.words.keys() {
+        let is_told =
+            changes.enums.iter().any(|change| matches!(change, Change::Alter { to, .. } if to.name == *owner));
+        if let (false, Some(from), Some(to)) = (is_told, left.enumeration(owner), right.enumeration(owner)) {
+            changes.enums.push(Change::Alter { from: from.clone(), to: to.clone() });
+        }
+    }
+    changes
 }
 
 fn programs(left: &Schema, right: &Schema) -> Vec<Change<Program>> {

@@ -8,9 +8,13 @@
 mod changes;
 mod compare;
 mod describe;
+mod likeness;
 mod reconcile;
+mod renames;
 
 pub use changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
-pub use compare::diff;
+pub use compare::{diff, diff_renamed};
 pub use describe::{Detail, Line, TableReport, Verb, column_text, describe};
+pub use likeness::{Candidate, candidates};
 pub use reconcile::{StoredForm, doubtful, doubtful_views, overlook_comments, recognize, settle};
+pub use renames::Renames;

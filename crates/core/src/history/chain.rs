@@ -318,6 +318,7 @@ mod tests {
             drafted_at: String::new(),
             oak_version: String::new(),
             expected: BTreeMap::new(),
+            choices: Default::default(),
             steps: BTreeMap::new(),
         };
         Migration { number, folder: format!("{number:04}-{slug}"), record }

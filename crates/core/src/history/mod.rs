@@ -6,11 +6,13 @@
 //! Must not: read folders or databases.
 
 mod chain;
+mod decisions;
 mod journal;
 mod record;
 mod standing;
 
 pub use chain::{History, HistoryFault, Migration, NotFound, slug};
+pub use decisions::{DecisionFault, Decisions};
 pub use journal::{Applied, Event, EventKind, JournalState, KeptScripts, Unfinished};
 pub use record::{FORMAT, Record, RecordError, StepRecord, StepRecords};
 pub use standing::{Obstacle, Standing, standing};

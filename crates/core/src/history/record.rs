@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
+use super::Decisions;
 use crate::plan::Risk;
 use crate::script::{Script, StepOrigin, step_hash};
 
@@ -31,6 +32,9 @@ pub struct Record {
     pub oak_version: String,
     /// Fingerprint of the physical schema after the migration, by provider.
     pub expected: BTreeMap<String, String>,
+    /// What was decided when it was drafted.
+    #[serde(default, skip_serializing_if = "Decisions::is_empty")]
+    pub choices: Decisions,
     /// The generated steps, by provider.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub steps: BTreeMap<String, StepRecords>,
@@ -160,6 +164,7 @@ mod tests {
             drafted_at: "2026-05-01T08:00:00Z".into(),
             oak_version: "0.1.0".into(),
             expected: BTreeMap::from([("sqlite".into(), "abc".into())]),
+            choices: Decisions { fill: vec!["hive.site='Lower Heath'".into()], ..Decisions::default() },
             steps: BTreeMap::from([("sqlite".into(), steps)]),
         }
     }

@@ -42,7 +42,12 @@ fn names(identifiers: &[Identifier]) -> Vec<Name> {
 }
 
 fn enumeration(owner: &Enum) -> syntax::Enum {
-    let word = |word: &Identifier| EnumWord { leading: Vec::new(), word: name(word), comment: None, formerly: None };
+    let word = |word: &Identifier| EnumWord {
+        leading: Vec::new(),
+        word: name(word),
+        comment: None,
+        formerly: owner.formerly.get(word).map(name),
+    };
     syntax::Enum {
         name: name(&owner.name),
         words: owner.words.iter().map(word).collect(),
@@ -59,6 +64,7 @@ fn declare_table(table: &Table) -> syntax::Table {
     let uniques = leading_clauses(table, &table.uniques, unique_clause);
     let references = leading_clauses(table, &table.foreign_keys, reference_column);
     let about = table.about.iter().map(|text| item(ItemKind::About(Spanned::unplaced(text.clone())), &Scope::All));
+    let formerly = table.formerly.iter().map(|old| item(ItemKind::Formerly(name(old)), &Scope::All));
     let options = table
         .options
         .iter()
@@ -86,6 +92,7 @@ fn declare_table(table: &Table) -> syntax::Table {
         name: name(&table.name),
         comment: None,
         items: about
+            .chain(formerly)
             .chain(options)
             .chain(columns)
             .chain(keys)
@@ -202,6 +209,9 @@ fn declare_column(column: &Column, unique: bool, reference: Option<&ForeignKey>)
     }
     clauses.scoped(&column.collate, |collation| ClauseKind::Collate(collation.clone()));
     clauses.scoped(&column.native, |ty| ClauseKind::Native(ty.clone()));
+    if let Some(old) = &column.formerly {
+        clauses.all(ClauseKind::Formerly(name(old)));
+    }
     if let Some(about) = &column.about {
         clauses.all(ClauseKind::About(about.clone()));
     }

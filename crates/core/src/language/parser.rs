@@ -750,7 +750,10 @@ impl<'a> Parser<'a> {
             }
             "exclude" => self.parse_later("exclude").map(ItemKind::Later),
             "partition" => self.parse_later("partition").map(ItemKind::Later),
-            "formerly" => self.parse_later("formerly").map(ItemKind::Later),
+            "formerly" => {
+                self.bump();
+                Ok(ItemKind::Formerly(self.parse_name("the former name")?))
+            }
             _ => {
                 let kind = MistakeKind::UnknownItem { word: word.to_owned(), nearest: nearest(word, ITEMS) };
                 Err(Mistake { kind, span: self.peek().1 })

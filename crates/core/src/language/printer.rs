@@ -172,21 +172,22 @@ fn table_text(text: &mut String, table: &Table) {
 fn rank(kind: &ItemKind) -> u8 {
     match kind {
         ItemKind::About(_) => 0,
-        ItemKind::Option(_) => 1,
-        ItemKind::Column(_) => 2,
-        ItemKind::PrimaryKey(_) => 3,
-        ItemKind::Unique(_) => 4,
-        ItemKind::ForeignKey(_) => 5,
-        ItemKind::Check(_) => 6,
-        ItemKind::Index(_) => 7,
-        ItemKind::Later(_) => 8,
+        ItemKind::Formerly(_) => 1,
+        ItemKind::Option(_) => 2,
+        ItemKind::Column(_) => 3,
+        ItemKind::PrimaryKey(_) => 4,
+        ItemKind::Unique(_) => 5,
+        ItemKind::ForeignKey(_) => 6,
+        ItemKind::Check(_) => 7,
+        ItemKind::Index(_) => 8,
+        ItemKind::Later(_) => 9,
     }
 }
 
 fn section_of(kind: &ItemKind) -> u8 {
     match rank(kind) {
-        0 | 1 => 0,
-        2 => 1,
+        0..=2 => 0,
+        3 => 1,
         _ => 2,
     }
 }
@@ -218,6 +219,7 @@ fn item_text(text: &mut String, item: &Item, width: usize, first: bool) {
         }
         ItemKind::Index(index) => index_text(index),
         ItemKind::About(about) => format!("about {}", quoted(&about.value)),
+        ItemKind::Formerly(old) => format!("formerly {}", name(old)),
         ItemKind::Option(option) => format!("option {}", quoted(&option.value)),
         ItemKind::Later(later) => later.text.clone(),
     };

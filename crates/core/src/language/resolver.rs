@@ -226,12 +226,17 @@ impl<'a> Resolver<'a> {
         for (at, word) in owner.words.iter().enumerate() {
             self.origins.note(name, origin(Part::Element(at), word.word.span));
             if let Some(formerly) = &word.formerly {
-                self.mistake(MistakeKind::NotYet { form: "formerly".into() }, source, formerly.span);
+                self.origins.note(name, origin(Part::Formerly(at), formerly.span));
             }
         }
         self.parts.enums.push(Enum {
             name: owner.name.value.clone(),
             words: owner.words.iter().map(|word| word.word.value.clone()).collect(),
+            formerly: owner
+                .words
+                .iter()
+                .filter_map(|word| Some((word.word.value.clone(), word.formerly.as_ref()?.value.clone())))
+                .collect(),
             about: owner.about.clone(),
         });
     }
@@ -404,6 +409,12 @@ impl<'r, 'a> TableResolver<'r, 'a> {
                     self.mistake(MistakeKind::Repeated { word: "about".into() }, item.span);
                 }
             }
+            ItemKind::Formerly(old) => {
+                self.origin(Item::Table, Part::Formerly(0), old.span);
+                if self.table.formerly.replace(old.value.clone()).is_some() {
+                    self.mistake(MistakeKind::Repeated { word: "formerly".into() }, item.span);
+                }
+            }
             ItemKind::Option(option) => {
                 self.origin(Item::Option(self.table.options.len()), Part::Whole, option.span);
                 self.table.options.push(Scoped { value: option.value.clone(), scope });
@@ -564,8 +575,9 @@ impl<'r, 'a> TableResolver<'r, 'a> {
                 column.native.push(Scoped { value: ty.clone(), scope: clause.scope.clone() });
             }
             ClauseKind::About(text) => column.about = Some(text.clone()),
-            ClauseKind::Formerly(_) => {
-                self.mistake(MistakeKind::NotYet { form: "formerly".into() }, clause.span);
+            ClauseKind::Formerly(old) => {
+                self.origin(place.clone(), Part::Formerly(0), old.span);
+                column.formerly = Some(old.value.clone());
             }
             ClauseKind::Named(_)
             | ClauseKind::OnDelete(_)

@@ -145,6 +145,8 @@ pub enum ItemKind {
     About(Spanned<String>),
     /// `option "…" for P`
     Option(Spanned<String>),
+    /// `formerly OLD`
+    Formerly(Name),
     /// A form that is read and not acted on yet.
     Later(Later),
 }

@@ -65,6 +65,11 @@ impl Schema {
         Self { case, tables, enums: BTreeMap::new(), programs: BTreeMap::new() }
     }
 
+    /// How its names are compared.
+    pub fn case(&self) -> NameCase {
+        self.case
+    }
+
     /// The same with these enum types.
     pub fn with_enums(mut self, enums: impl IntoIterator<Item = EnumType>) -> Self {
         self.enums = enums.into_iter().map(|one| (self.case.table_key(&one.name), one)).collect();

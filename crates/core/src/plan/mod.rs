@@ -1,18 +1,22 @@
 //! Changes in an order that the provider accepts, with what each step risks.
 //!
-//! [`plan`] takes the schema as it is and as it is to be. The down direction is the same function with the two swapped:
-//! there is no second code path for it. What a table's differences need, one alteration in place or a rebuild, the
+//! [`plan`] takes the schema as it is and as it is to be, and what a person decided about the way ([`Choices`]). The down
+//! direction is the same function with the two swapped: there is no second code path for it. New names are given first,
+//! and the rest is planned as if everything had been called so before. What a table's differences need, one alteration in place or a rebuild, the
 //! dialect says; a script's text is made later, by [`crate::script`].
 //!
 //! Must not: write SQL, or look at a database.
 
+mod choices;
 mod order;
 mod programs;
 mod rebuilding;
+mod renaming;
 mod risk;
 mod staged;
 mod step;
 
+pub use choices::{Choices, Values};
 pub use order::{Placement, Plan, PlannedStep, plan};
 pub use risk::{Risk, RiskKind};
-pub use step::{Alteration, Commented, Constraint, EnumSwap, Rebuild, Step, SwappedColumn};
+pub use step::{Alteration, Commented, Constraint, Copied, EnumSwap, Rebuild, Step, SwappedColumn};

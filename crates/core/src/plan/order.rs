@@ -2,7 +2,9 @@
 
 use std::collections::BTreeSet;
 
-use super::risk::{Risk, risks};
+use super::choices::Choices;
+use super::renaming::{self, Renamed};
+use super::risk::{Known, Risk, risks};
 use super::step::Step;
 use super::{programs, rebuilding, staged};
 use crate::Dialect;
@@ -48,32 +50,34 @@ impl Placement {
 }
 
 /// Plans the way from `from` to `to`.
-pub fn plan(dialect: Dialect, from: &Schema, to: &Schema) -> Plan {
-    let changes = diff(from, to);
+pub fn plan(dialect: Dialect, from: &Schema, to: &Schema, choices: &Choices) -> Plan {
+    let Renamed { steps: renaming, schema: from, renames } = renaming::renamed(dialect, from, to, &choices.renames);
+    let changes = diff(&from, to);
     let altering = dialect.facts().altering;
-    let around = programs::around(from, to, &changes, altering == Altering::InPlace);
+    let around = programs::around(&from, to, &changes, &renames, altering == Altering::InPlace);
     let steps = match altering {
-        Altering::Rebuilding => rebuilding::steps(dialect, from, to, changes),
-        Altering::InPlace => staged::steps(dialect, from, to, changes),
+        Altering::Rebuilding => rebuilding::steps(dialect, &from, to, changes, choices),
+        Altering::InPlace => staged::steps(dialect, &from, to, changes, choices),
     };
-    planned(dialect, [around.before, steps, around.behind].concat())
+    planned(dialect, [around.before, renaming, steps, around.behind].concat())
 }
 
 /// Adds to each step where it runs and what it risks.
 fn planned(dialect: Dialect, steps: Vec<Step>) -> Plan {
-    // A table that the same plan makes has no rows.
-    let created: Vec<String> = steps
-        .iter()
-        .filter_map(|step| match step {
-            Step::CreateTable(table) => Some(table.name.clone()),
-            _ => None,
-        })
-        .collect();
-    let created: BTreeSet<&str> = created.iter().map(String::as_str).collect();
-    let steps = steps.into_iter().map(|step| PlannedStep {
-        risks: risks(dialect, &step, &created),
-        placement: dialect.placement(&step),
-        step,
+    let mut known = Known::default();
+    for step in &steps {
+        if let Step::CreateTable(table) = step {
+            known.tables.insert(table.name.clone());
+        }
+    }
+    let steps = steps.into_iter().map(|step| {
+        let risks = risks(dialect, &step, &known);
+        match &step {
+            Step::AddColumn { table, column, .. } => known.added.insert((table.clone(), column.name.clone())),
+            Step::FillColumn { table, column, .. } => known.filled.insert((table.clone(), column.clone())),
+            _ => false,
+        };
+        PlannedStep { risks, placement: dialect.placement(&step), step }
     });
     Plan { steps: steps.collect() }
 }

@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 
 use super::step::Step;
-use crate::diff::{Change, Changes, ItemChange, TableChange};
+use crate::diff::{Change, Changes, ItemChange, Renames, TableChange};
 use crate::physical::{Program, Schema};
 use crate::schema::ProgramKind;
 
@@ -18,7 +18,9 @@ pub(super) struct Around {
 }
 
 /// Plans the programs of both schemas around the other changes.
-pub(super) fn around(from: &Schema, to: &Schema, changes: &Changes, remakes_views: bool) -> Around {
+///
+/// `from` has its new names already; what reads something that is renamed is made again as well.
+pub(super) fn around(from: &Schema, to: &Schema, changes: &Changes, renames: &Renames, remakes_views: bool) -> Around {
     let mut dropped: Vec<Program> = Vec::new();
     let mut made: Vec<Program> = Vec::new();
     for change in &changes.programs {
@@ -33,8 +35,15 @@ pub(super) fn around(from: &Schema, to: &Schema, changes: &Changes, remakes_view
             }
         }
     }
+    let mut disturbed = renames.touched_tables();
+    disturbed.extend(renames.words.keys().cloned());
     if remakes_views {
-        remake_views(from, to, changes, &mut dropped, &mut made);
+        let former = |name: String| renames.former_table(&name).map_or(name.clone(), str::to_owned);
+        disturbed.extend(disturbed_names(changes).into_iter().map(former));
+    }
+    if remakes_views || !renames.is_empty() {
+        disturbed.extend(dropped.iter().map(|one| one.name.clone()));
+        remake_views(from, to, disturbed, &mut dropped, &mut made);
     }
     let gone: BTreeSet<String> = changes.tables.iter().filter_map(dropped_table).collect();
     // A trigger goes with its table.
@@ -55,10 +64,14 @@ fn dropped_table(change: &TableChange) -> Option<String> {
 }
 
 /// Adds the views that read what changes, and the views on those.
-fn remake_views(from: &Schema, to: &Schema, changes: &Changes, dropped: &mut Vec<Program>, made: &mut Vec<Program>) {
+fn remake_views(
+    from: &Schema,
+    to: &Schema,
+    mut disturbed: BTreeSet<String>,
+    dropped: &mut Vec<Program>,
+    made: &mut Vec<Program>,
+) {
     let same = |a: &Program, b: &Program| a.kind == b.kind && a.name == b.name;
-    let mut disturbed = disturbed_names(changes);
-    disturbed.extend(dropped.iter().map(|one| one.name.clone()));
     loop {
         let more: Vec<Program> = from
             .programs()

@@ -2,8 +2,9 @@
 
 use std::collections::BTreeSet;
 
+use super::choices::{Choices, Values};
 use super::order::{free_name, referenced_first};
-use super::step::{Alteration, Rebuild, Step};
+use super::step::{Alteration, Copied, Rebuild, Step};
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
 use crate::physical::{Index, Schema, Table};
@@ -11,14 +12,27 @@ use crate::physical::{Index, Schema, Table};
 /// Indexes that go are dropped first and new ones made last, so that a name may move from one table to another; tables
 /// go before others come, for the same reason. References may point to tables that are not there yet, or no longer: they
 /// are checked at the end.
-pub(super) fn steps(dialect: Dialect, from: &Schema, to: &Schema, changes: Changes) -> Vec<Step> {
+pub(super) fn steps(dialect: Dialect, from: &Schema, to: &Schema, changes: Changes, choices: &Choices) -> Vec<Step> {
     let mut phases = Phases::default();
     let mut taken: BTreeSet<String> = from.tables().chain(to.tables()).map(Table::key).collect();
     for change in changes.tables {
         match change {
             TableChange::Add(table) => phases.create(table),
             TableChange::Drop(table) => phases.drop_tables.push(table),
-            TableChange::Alter(alteration) => phases.alter(dialect, *alteration, &mut taken),
+            TableChange::Alter(alteration) => phases.alter(dialect, *alteration, &mut taken, choices),
+        }
+    }
+    for ((table, column), values) in &choices.values {
+        let (Some(before), Some(after)) = (from.table(table), to.table(table)) else { continue };
+        if before == after && after.column(column).is_some() {
+            let only_missing = matches!(values, Values::Fill(_));
+            phases.alter_tables.push(Step::FillColumn {
+                table: after.name.clone(),
+                column: column.clone(),
+                expression: values.expression().to_owned(),
+                only_missing,
+                untouched: Vec::new(),
+            });
         }
     }
     phases.finish()
@@ -41,16 +55,26 @@ impl Phases {
         self.create_tables.push(table);
     }
 
-    fn alter(&mut self, dialect: Dialect, alteration: TableAlteration, taken: &mut BTreeSet<String>) {
+    fn alter(
+        &mut self,
+        dialect: Dialect,
+        alteration: TableAlteration,
+        taken: &mut BTreeSet<String>,
+        choices: &Choices,
+    ) {
         let changed = self.indexes(&alteration);
         let renames_table = alteration.from.name != alteration.to.name;
-        match dialect.alteration(&alteration) {
+        let table = &alteration.to;
+        let has_values = table.columns.iter().any(|column| choices.values_of(&table.name, &column.name).is_some());
+        let way = if has_values { Alteration::Rebuild } else { dialect.alteration(&alteration) };
+        match way {
             Alteration::InPlace(mut steps) => {
                 if renames_table {
                     self.alter_tables.push(Step::RenameTable {
                         from: alteration.from.name.clone(),
                         to: alteration.to.name.clone(),
                         by_way_of: Some(free_name("oak_rename", &alteration.to, taken)),
+                        numbering: Vec::new(),
                     });
                 }
                 self.alter_tables.append(&mut steps);
@@ -59,8 +83,15 @@ impl Phases {
                 let kept = |index: &&Index| !changed.contains(&index.name);
                 let copied = alteration.to.columns.iter().filter(|column| column.generated.is_none());
                 let copied = copied.filter_map(|column| {
-                    let old = alteration.from.column(&column.name)?;
-                    Some((old.name.clone(), column.name.clone()))
+                    let old = alteration.from.column(&column.name).map(|old| old.name.clone());
+                    let values = choices.values_of(&alteration.to.name, &column.name);
+                    let source = match (old, values) {
+                        (Some(old), Some(Values::Fill(expression))) => Copied::Filled(old, expression.clone()),
+                        (_, Some(values)) => Copied::Expression(values.expression().to_owned()),
+                        (Some(old), None) => Copied::Column(old),
+                        (None, None) => return None,
+                    };
+                    Some((column.name.clone(), source))
                 });
                 self.alter_tables.push(Step::RebuildTable(Box::new(Rebuild {
                     temporary: free_name("oak_rebuild", &alteration.to, taken),

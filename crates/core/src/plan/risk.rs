@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::fmt;
 use std::str::FromStr;
 
-use super::step::{Constraint, EnumSwap, Rebuild, Step, SwappedColumn};
+use super::step::{Constraint, Copied, EnumSwap, Rebuild, Step, SwappedColumn};
 use crate::Dialect;
 use crate::dialect::Altering;
 use crate::diff::{Change, ItemChange};
@@ -30,10 +30,13 @@ pub enum RiskKind {
     MayRefuse,
     /// Values are stored under another type.
     ConvertsValues,
+    /// A program that is running meanwhile, written for the schema before, fails.
+    BreaksApplication,
 }
 
 impl RiskKind {
-    const ALL: [Self; 4] = [Self::LosesData, Self::NotRestored, Self::MayRefuse, Self::ConvertsValues];
+    const ALL: [Self; 5] =
+        [Self::LosesData, Self::NotRestored, Self::MayRefuse, Self::ConvertsValues, Self::BreaksApplication];
 
     /// The word for it in records, scripts and JSON.
     pub fn word(self) -> &'static str {
@@ -42,6 +45,7 @@ impl RiskKind {
             Self::NotRestored => "not-restored",
             Self::MayRefuse => "may-refuse",
             Self::ConvertsValues => "converts-values",
+            Self::BreaksApplication => "breaks-application",
         }
     }
 
@@ -52,6 +56,7 @@ impl RiskKind {
             Self::NotRestored => "not restored",
             Self::MayRefuse => "may refuse",
             Self::ConvertsValues => "converts",
+            Self::BreaksApplication => "breaks a running application",
         }
     }
 }
@@ -73,13 +78,36 @@ impl FromStr for Risk {
     }
 }
 
+/// What the steps before one have done.
+#[derive(Default)]
+pub(super) struct Known {
+    /// Tables that the plan makes; they have no rows.
+    pub(super) tables: BTreeSet<String>,
+    /// Columns that it added so far, by their tables.
+    pub(super) added: BTreeSet<(String, String)>,
+    /// Columns that it filled so far.
+    pub(super) filled: BTreeSet<(String, String)>,
+}
+
 /// The risks of a step; none for a table that the same plan makes, since it has no rows.
-pub(super) fn risks(dialect: Dialect, step: &Step, new_tables: &BTreeSet<&str>) -> Vec<Risk> {
+pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known) -> Vec<Risk> {
+    let among = |set: &BTreeSet<(String, String)>, table: &String, column: &Column| {
+        set.contains(&(table.clone(), column.name.clone()))
+    };
     let mut risks = Risks { dialect, found: Vec::new() };
     match step {
-        _ if new_tables.contains(step.table()) => {}
-        Step::CreateTable(_) | Step::RenameTable { .. } | Step::RenameColumn { .. } | Step::DropIndex { .. } => {}
+        _ if known.tables.contains(step.table()) => {}
+        Step::CreateTable(_) | Step::DropIndex { .. } => {}
+        Step::RenameTable { from, to, .. } => {
+            let case = dialect.facts().name_case;
+            risks.renamed("table", from, case.table_key(from) == case.table_key(to));
+        }
+        Step::RenameColumn { from, to, .. } => {
+            risks.renamed("column", from, dialect.facts().name_case.same_item(from, to));
+        }
+        Step::RenameEnumWord { from, .. } => risks.renamed("word", from, false),
         Step::DropTable(table) => risks.add(RiskKind::LosesData, format!("every row of {} is lost", table.name)),
+        Step::DropColumn { table, column } if among(&known.added, table, column) => {}
         Step::DropColumn { table, column } => risks.dropped(table, column),
         Step::AddColumn { table, column, checks, key, .. } => {
             if !checks.is_empty() && (column.default.is_some() || column.generated.is_some()) {
@@ -106,11 +134,16 @@ pub(super) fn risks(dialect: Dialect, step: &Step, new_tables: &BTreeSet<&str>) 
         | Step::CreateEnum(_)
         | Step::DropEnum(_)
         | Step::AddEnumWord { .. }
+        | Step::FillColumn { .. }
         | Step::SetOptions { .. }
         | Step::CreateProgram(_)
         | Step::DropProgram(_)
         | Step::SetComment { .. } => {}
-        Step::AlterColumn { table, from, to } => risks.altered_in_place(table, from, to),
+        Step::AlterColumn { table, from, to, using } if among(&known.filled, table, to) => {
+            let from = Column { nullable: to.nullable, ..(**from).clone() };
+            risks.altered_in_place(table, &from, to, using.is_some());
+        }
+        Step::AlterColumn { table, from, to, using } => risks.altered_in_place(table, from, to, using.is_some()),
         Step::AddConstraint { table, constraint } => risks.constraint(table, constraint),
         Step::RemakeEnum(swap) => risks.enumeration(swap),
         Step::RebuildTable(rebuild) => risks.rebuild(rebuild),
@@ -128,6 +161,14 @@ impl Risks {
         let risk = Risk { kind, what };
         if !self.found.contains(&risk) {
             self.found.push(risk);
+        }
+    }
+
+    fn renamed(&mut self, kind: &str, old: &str, still_means_it: bool) {
+        // A name in between was never used.
+        if !still_means_it && !old.starts_with("oak_rename_") {
+            let what = format!("what still uses the {kind} {old} by this name fails from here on");
+            self.add(RiskKind::BreaksApplication, what);
         }
     }
 
@@ -152,14 +193,16 @@ impl Risks {
         }
     }
 
-    fn altered_in_place(&mut self, table: &str, from: &Column, to: &Column) {
+    fn altered_in_place(&mut self, table: &str, from: &Column, to: &Column, converted: bool) {
         if from.nullable && !to.nullable {
             self.add(RiskKind::MayRefuse, format!("fails if a row of {table} has no {}", to.name));
         }
         if from.ty == to.ty && from.collation == to.collation {
             return;
         }
-        if !self.dialect.stores_alike(&from.ty, &to.ty) {
+        if converted {
+            self.converted(&format!("{table}.{}", to.name), to);
+        } else if !self.dialect.stores_alike(&from.ty, &to.ty) {
             let (old, new) = (from.ty.text(), to.ty.text());
             let what = format!("the values of {table}.{} are stored again as {new} instead of {old}", to.name);
             self.add(RiskKind::ConvertsValues, what);
@@ -169,6 +212,12 @@ impl Risks {
         // What was different may be the same now.
         let what = format!("fails if rows of {table} do not meet its keys once {} has changed", to.name);
         self.add(RiskKind::MayRefuse, what);
+    }
+
+    fn converted(&mut self, name: &str, to: &Column) {
+        let ty = to.ty.text();
+        self.add(RiskKind::ConvertsValues, format!("every value of {name} is computed anew by its conversion"));
+        self.add(RiskKind::MayRefuse, format!("fails if the conversion gives a value of {name} that is no {ty}"));
     }
 
     fn constraint(&mut self, table: &str, constraint: &Constraint) {
@@ -202,7 +251,7 @@ impl Risks {
         let table = &rebuild.alteration.to;
         for change in &rebuild.alteration.items {
             match change {
-                ItemChange::Column(change) => self.column(table, change),
+                ItemChange::Column(change) => self.column(table, change, &rebuild.copied),
                 ItemChange::PrimaryKey(Change::Add(key) | Change::Alter { to: key, .. }) => {
                     self.key(&table.name, &key.columns)
                 }
@@ -231,8 +280,16 @@ impl Risks {
         self.add(RiskKind::MayRefuse, format!("fails if two rows of {table} share a {}", names.join(", ")));
     }
 
-    fn column(&mut self, table: &Table, change: &Change<Column>) {
+    fn column(&mut self, table: &Table, change: &Change<Column>, copied: &[(String, Copied)]) {
+        let source = |column: &Column| copied.iter().find(|(name, _)| *name == column.name).map(|(_, source)| source);
         match change {
+            Change::Add(column) if source(column).is_some() => {}
+            Change::Alter { to, .. } if matches!(source(to), Some(Copied::Expression(_))) => {
+                self.converted(&format!("{}.{}", table.name, to.name), to);
+            }
+            Change::Alter { from, to } if matches!(source(to), Some(Copied::Filled(..))) => {
+                self.altered(table, &Column { nullable: to.nullable, ..from.clone() }, to);
+            }
             Change::Drop(column) => self.dropped(&table.name, column),
             Change::Add(column) => {
                 if !column.nullable && column.default.is_none() && column.generated.is_none() {

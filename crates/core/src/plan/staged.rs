@@ -5,7 +5,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::choices::{Choices, Values};
 use super::order::referenced_first;
+use super::renaming;
 use super::step::{Commented, Constraint, EnumSwap, Step, SwappedColumn};
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
@@ -13,8 +15,8 @@ use crate::physical::{Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, 
 use crate::sql::Expression;
 
 /// Plans by stages; see [`Stages`] for their order.
-pub(super) fn steps(dialect: Dialect, from: &Schema, to: &Schema, changes: Changes) -> Vec<Step> {
-    let mut planner = Planner { dialect, from, to, stages: Stages::default(), disturbed: BTreeMap::new() };
+pub(super) fn steps(dialect: Dialect, from: &Schema, to: &Schema, changes: Changes, choices: &Choices) -> Vec<Step> {
+    let mut planner = Planner { dialect, from, to, choices, stages: Stages::default(), disturbed: BTreeMap::new() };
     let mut created = Vec::new();
     let mut dropped = Vec::new();
     let mut altered = Vec::new();
@@ -38,7 +40,7 @@ pub(super) fn steps(dialect: Dialect, from: &Schema, to: &Schema, changes: Chang
     }
     planner.create(created);
     planner.drop(dropped);
-    planner.stages.in_order()
+    planner.stages.in_order(dialect)
 }
 
 /// Steps by the stage in which they run.
@@ -54,13 +56,14 @@ struct Stages {
     make_enums: Vec<Step>,
     rename_tables: Vec<Step>,
     rename_columns: Vec<Step>,
+    rename_constraints: Vec<Step>,
     create_tables: Vec<Step>,
     add_columns: Vec<Step>,
+    fill_columns: Vec<Step>,
     alter_columns: Vec<Step>,
     add_computed: Vec<Step>,
     drop_columns: Vec<Step>,
     drop_enums: Vec<Step>,
-    rename_constraints: Vec<Step>,
     add_constraints: Vec<Step>,
     create_indexes: Vec<Step>,
     grant_identities: Vec<Step>,
@@ -69,7 +72,7 @@ struct Stages {
 }
 
 impl Stages {
-    fn in_order(self) -> Vec<Step> {
+    fn in_order(self, dialect: Dialect) -> Vec<Step> {
         [
             self.drop_references,
             self.release_identities,
@@ -81,13 +84,14 @@ impl Stages {
             self.make_enums,
             self.rename_tables,
             self.rename_columns,
+            renaming::in_turn(dialect, self.rename_constraints),
             self.create_tables,
             self.add_columns,
+            self.fill_columns,
             self.alter_columns,
             self.add_computed,
             self.drop_columns,
             self.drop_enums,
-            self.rename_constraints,
             self.add_constraints,
             self.create_indexes,
             self.grant_identities,
@@ -102,6 +106,7 @@ struct Planner<'a> {
     dialect: Dialect,
     from: &'a Schema,
     to: &'a Schema,
+    choices: &'a Choices,
     stages: Stages,
     /// By table, the columns that change in such a way that nothing may look at them meanwhile.
     disturbed: BTreeMap<String, BTreeSet<String>>,
@@ -320,12 +325,13 @@ impl Planner<'_> {
     // ---- one table ----------------------------------------------------------------------------------------------
 
     fn table(&mut self, from: &Table, to: &Table, alteration: Option<&TableAlteration>) {
-        if alteration.is_none() && !self.disturbed.contains_key(&from.key()) {
+        let has_values = to.columns.iter().any(|column| self.choices.values_of(&to.name, &column.name).is_some());
+        if alteration.is_none() && !has_values && !self.disturbed.contains_key(&from.key()) {
             return;
         }
         if from.name != to.name {
             let (from, to) = (from.name.clone(), to.name.clone());
-            self.stages.rename_tables.push(Step::RenameTable { from, to, by_way_of: None });
+            self.stages.rename_tables.push(Step::RenameTable { from, to, by_way_of: None, numbering: Vec::new() });
         }
         if from.options != to.options {
             let (old, new) = (from.options.clone(), to.options.clone());
@@ -347,7 +353,11 @@ impl Planner<'_> {
         let Some(column) = numbering.filter(|_| self.dialect.facts().identity_needs_key) else { return false };
         let stays = to.column(&column.name).is_some_and(|after| after.identity.is_some());
         let items = alteration.iter().flat_map(|alteration| &alteration.items);
-        let mut keys = items.filter(|item| matches!(item, ItemChange::PrimaryKey(_) | ItemChange::Unique(_)));
+        let by_index = |item: &ItemChange| {
+            matches!(item, ItemChange::Unique(Change::Rename { .. })) && self.dialect.facts().uniques_are_indexes
+        };
+        let is_key = |item: &ItemChange| matches!(item, ItemChange::PrimaryKey(_) | ItemChange::Unique(_));
+        let mut keys = items.filter(|item| is_key(item) && !by_index(item));
         !stays || keys.next().is_some()
     }
 
@@ -357,7 +367,7 @@ impl Planner<'_> {
         if releases && let Some(numbering) = from.columns.iter_mut().find(|column| column.identity.is_some()) {
             let plain = Column { identity: None, ..numbering.clone() };
             let (old, new) = (Box::new(numbering.clone()), Box::new(plain.clone()));
-            let step = Step::AlterColumn { table: from.name.clone(), from: old, to: new };
+            let step = Step::AlterColumn { table: from.name.clone(), from: old, to: new, using: None };
             self.stages.release_identities.push(step);
             *numbering = plain;
         }
@@ -377,7 +387,13 @@ impl Planner<'_> {
             };
             if old.name != new.name {
                 let (from, to) = (old.name.clone(), new.name.clone());
-                self.stages.rename_columns.push(Step::RenameColumn { table: table.clone(), from, to, by_way_of: None });
+                self.stages.rename_columns.push(Step::RenameColumn {
+                    table: table.clone(),
+                    from,
+                    to,
+                    by_way_of: None,
+                    numbering: false,
+                });
             }
             let mut renamed = Column { name: new.name.clone(), ..old.clone() };
             let reads_disturbed = old.generated.as_ref().is_some_and(|one| self.reads(from, &one.expression));
@@ -385,12 +401,15 @@ impl Planner<'_> {
                 // Before what it is computed from is touched.
                 let plain = Column { generated: None, ..old.clone() };
                 let (table, from) = (from.name.clone(), Box::new(old.clone()));
-                self.stages.stop_computing.push(Step::AlterColumn { table, from, to: Box::new(plain) });
+                let to = Box::new(plain);
+                self.stages.stop_computing.push(Step::AlterColumn { table, from, to, using: None });
                 renamed.generated = None;
             }
             if self.is_remade(&renamed, new) || (reads_disturbed && new.generated.is_some()) {
                 self.drop_computed(from, old);
                 self.add_column(to, new);
+            } else if let Some(values) = self.choices.values_of(&table, &new.name) {
+                self.alter_with_values(to, renamed, new, values);
             } else if renamed != *new {
                 self.alter_column(&table, renamed, new);
             }
@@ -402,6 +421,7 @@ impl Planner<'_> {
             table: table.to_owned(),
             from: Box::new(from),
             to: Box::new(to),
+            using: None,
         };
         // Where it can only number rows once its key is there, that comes last.
         if self.dialect.facts().identity_needs_key && from.identity.is_none() && to.identity.is_some() {
@@ -413,6 +433,71 @@ impl Planner<'_> {
             return;
         }
         self.stages.alter_columns.push(step(from, to.clone()));
+    }
+
+    /// Changes a column whose rows get values on the way.
+    fn alter_with_values(&mut self, table: &Table, from: Column, to: &Column, values: &Values) {
+        let alter = |from: &Column, to: &Column, using: Option<&str>| Step::AlterColumn {
+            table: table.name.clone(),
+            from: Box::new(from.clone()),
+            to: Box::new(to.clone()),
+            using: using.map(str::to_owned),
+        };
+        let optional = Column { nullable: true, ..to.clone() };
+        match values {
+            Values::Fill(expression) if from.ty == to.ty => {
+                self.stages.fill_columns.push(fill(table, &to.name, expression, true));
+                if from != *to {
+                    self.alter_column(&table.name, from, to);
+                }
+            }
+            Values::Fill(expression) => {
+                let filled = fill(table, &to.name, expression, true);
+                self.stages.alter_columns.extend([alter(&from, &optional, None), filled]);
+                self.alter_column(&table.name, optional, to);
+            }
+            Values::Convert(expression) if from.ty == to.ty => {
+                self.stages.fill_columns.push(fill(table, &to.name, expression, false));
+                if from != *to {
+                    self.alter_column(&table.name, from, to);
+                }
+            }
+            Values::Convert(expression) if self.dialect.facts().converts_in_place => {
+                self.stages.alter_columns.push(alter(&from, to, Some(expression)));
+            }
+            Values::Convert(expression) => {
+                // The new values wait in a column of their own while this one is emptied and gets its new type: so keys
+                // and indexes stay on it, and nothing depends on what the server makes of the old values.
+                let aside = Column { default: None, comment: None, ..optional.clone() };
+                let mut aside = Column { attributes: Default::default(), ..aside };
+                aside.name = format!("oak_new_{}", to.name);
+                while table.column(&aside.name).is_some() {
+                    aside.name.push('_');
+                }
+                let emptied = Column { nullable: true, default: None, ..from.clone() };
+                let retyped = Column { default: None, ..optional };
+                let name = self.dialect.quote(&aside.name);
+                let steps = &mut self.stages.alter_columns;
+                steps.push(Step::AddColumn {
+                    table: table.name.clone(),
+                    column: aside.clone(),
+                    checks: Vec::new(),
+                    foreign_keys: Vec::new(),
+                    key: None,
+                });
+                steps.push(fill(table, &aside.name, expression, false));
+                if from != emptied {
+                    steps.push(alter(&from, &emptied, None));
+                }
+                steps.push(fill(table, &to.name, "null", false));
+                steps.push(alter(&emptied, &retyped, Some(expression)));
+                steps.push(fill(table, &to.name, &name, false));
+                if retyped != *to {
+                    steps.push(alter(&retyped, to, None));
+                }
+                steps.push(Step::DropColumn { table: table.name.clone(), column: aside });
+            }
+        }
     }
 
     /// Drops a column that is made anew, by the names from before; those that read it first.
@@ -448,7 +533,18 @@ impl Planner<'_> {
             key,
         };
         let is_filled = column.nullable || column.default.is_some() || column.generated.is_some();
-        if facts.fills_silently && !is_filled && column.identity.is_none() {
+        let values = self.choices.values_of(&table.name, &column.name).filter(|_| column.generated.is_none());
+        if let Some(values) = values {
+            // First without a default, which would fill old rows as well.
+            let optional = Column { nullable: true, default: None, ..column.clone() };
+            if let Step::AddColumn { column, .. } = &mut step {
+                *column = optional.clone();
+            }
+            self.stages.fill_columns.push(fill(table, &column.name, values.expression(), true));
+            if optional != *column {
+                self.alter_column(&table.name, optional, column);
+            }
+        } else if facts.fills_silently && !is_filled && column.identity.is_none() {
             // First without a value, then required: where rows are there, the second step is refused, instead of the
             // server making up values.
             let optional = Column { nullable: true, ..column.clone() };
@@ -551,7 +647,20 @@ impl Planner<'_> {
                     touched.push(a);
                 }
                 Change::Rename { from: a, to: b } => {
-                    let remake = !self.dialect.facts().renames_constraints || in_the_way(self, &a);
+                    let facts = self.dialect.facts();
+                    let by_index = facts.uniques_are_indexes.then(|| match constraint(a.clone()) {
+                        Constraint::Unique(unique) => unique.name.zip(b.name().map(str::to_owned)),
+                        _ => None,
+                    });
+                    if let Some((old, new)) = by_index.flatten()
+                        && !in_the_way(self, &a)
+                    {
+                        let step = Step::RenameIndex { table: to.name.clone(), from: old, to: new };
+                        self.stages.rename_constraints.push(step);
+                        touched.push(a);
+                        continue;
+                    }
+                    let remake = !facts.renames_constraints || in_the_way(self, &a);
                     if remake {
                         self.drop_constraint(&from.name, constraint(a.clone()));
                         self.add_constraint(&to.name, constraint(b));
@@ -703,6 +812,19 @@ impl Planner<'_> {
         let mut ordered = referenced_first(tables);
         ordered.reverse();
         self.stages.drop_tables.extend(ordered.into_iter().map(Step::DropTable));
+    }
+}
+
+/// A step that gives rows of a table values.
+fn fill(table: &Table, column: &str, expression: &str, only_missing: bool) -> Step {
+    let moves = |other: &&Column| other.attributes.iter().any(|one| one.starts_with("on update"));
+    let untouched = table.columns.iter().filter(|other| other.name != column).filter(moves);
+    Step::FillColumn {
+        table: table.name.clone(),
+        column: column.to_owned(),
+        expression: expression.to_owned(),
+        only_missing,
+        untouched: untouched.map(|other| other.name.clone()).collect(),
     }
 }
 

@@ -8,6 +8,7 @@ use crate::schema::ProgramKind;
 use crate::sql::Expression;
 
 /// One change in its place. A typed value, never text.
+#[expect(clippy::large_enum_variant, reason = "steps are few, and a box would stand in the way of every match")]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Step {
     /// Make a table, without its indexes.
@@ -22,6 +23,8 @@ pub enum Step {
         to: String,
         /// A third name in between, where the two differ in letter case alone and the provider minds.
         by_way_of: Option<String>,
+        /// Its columns that number the rows: a server may keep the numbers under a name made from the table's.
+        numbering: Vec<String>,
     },
     /// Make a table anew under its name, with its rows.
     RebuildTable(Box<Rebuild>),
@@ -55,6 +58,8 @@ pub enum Step {
         to: String,
         /// A third name in between, where the two differ in letter case alone and the provider minds.
         by_way_of: Option<String>,
+        /// Whether it numbers the rows.
+        numbering: bool,
     },
     /// Change a column's definition in place.
     AlterColumn {
@@ -64,6 +69,8 @@ pub enum Step {
         from: Box<Column>,
         /// As it is to be, under the same name.
         to: Box<Column>,
+        /// The SQL expression of the new value, where it is not the server's own conversion.
+        using: Option<String>,
     },
     /// Add a key, reference or check.
     AddConstraint {
@@ -111,6 +118,28 @@ pub enum Step {
         after: Option<String>,
         /// The word it stands before, where it is the first of all.
         before: Option<String>,
+    },
+    /// Give a word of an enum type another name; rows that hold it follow.
+    RenameEnumWord {
+        /// The type.
+        name: String,
+        /// The word as it is.
+        from: String,
+        /// The word as it is to be.
+        to: String,
+    },
+    /// Give rows values.
+    FillColumn {
+        /// The table.
+        table: String,
+        /// The column.
+        column: String,
+        /// The SQL expression of the value.
+        expression: String,
+        /// Whether rows that have a value keep it.
+        only_missing: bool,
+        /// Columns that the server would change with every update, and that are to stay as they are.
+        untouched: Vec<String>,
     },
     /// Make an enum type anew under its name, with the columns that are of it.
     RemakeEnum(Box<EnumSwap>),
@@ -184,6 +213,18 @@ impl Constraint {
         }
     }
 
+    /// The same under another name.
+    fn named(mut self, name: &str) -> Self {
+        let place = match &mut self {
+            Self::PrimaryKey(key) => &mut key.name,
+            Self::Unique(key) => &mut key.name,
+            Self::ForeignKey(key) => &mut key.name,
+            Self::Check(check) => &mut check.name,
+        };
+        *place = Some(name.to_owned());
+        self
+    }
+
     /// Its name, or its kind where it has none.
     fn label(&self) -> &str {
         self.name().unwrap_or(self.kind())
@@ -230,10 +271,21 @@ pub struct Rebuild {
     pub alteration: TableAlteration,
     /// The name it has while it is filled.
     pub temporary: String,
-    /// Columns whose values are copied: the old name and the new one.
-    pub copied: Vec<(String, String)>,
+    /// Columns whose values are copied, by their new names.
+    pub copied: Vec<(String, Copied)>,
     /// Indexes that stay as they are and have to be made again.
     pub kept_indexes: Vec<Index>,
+}
+
+/// Where a copied value comes from.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Copied {
+    /// The column of this name in the old table.
+    Column(String),
+    /// An SQL expression over the old table.
+    Expression(String),
+    /// The column of this name; where that is null, an SQL expression.
+    Filled(String, String),
 }
 
 /// How the differences of one table can be made.
@@ -246,6 +298,26 @@ pub enum Alteration {
 }
 
 impl Step {
+    /// A rename of a constraint or index between other names, and the step that would come behind it.
+    pub(super) fn renaming(self, from: &str, to: &str) -> (Self, Self) {
+        match self {
+            Self::RenameIndex { table, .. } => {
+                let step =
+                    |from: &str, to: &str| Self::RenameIndex { table: table.clone(), from: from.into(), to: to.into() };
+                (step(from, to), step(to, to))
+            }
+            Self::RenameConstraint { table, constraint, .. } => {
+                let step = |from: &str, to: &str| Self::RenameConstraint {
+                    table: table.clone(),
+                    constraint: constraint.clone().named(from),
+                    to: to.into(),
+                };
+                (step(from, to), step(to, to))
+            }
+            other => (other.clone(), other),
+        }
+    }
+
     /// The kind of step and of object, in one word.
     pub fn kind(&self) -> &'static str {
         match self {
@@ -276,6 +348,8 @@ impl Step {
             Self::CreateEnum(_) => "create-enum",
             Self::DropEnum(_) => "drop-enum",
             Self::AddEnumWord { .. } => "add-enum-word",
+            Self::RenameEnumWord { .. } => "rename-enum-word",
+            Self::FillColumn { .. } => "fill-column",
             Self::RemakeEnum(_) => "remake-enum",
             Self::SetOptions { .. } => "set-options",
             Self::CreateProgram(one) => match one.kind {
@@ -302,6 +376,7 @@ impl Step {
             | Self::DropColumn { table, .. }
             | Self::RenameColumn { table, .. }
             | Self::AlterColumn { table, .. }
+            | Self::FillColumn { table, .. }
             | Self::AddConstraint { table, .. }
             | Self::DropConstraint { table, .. }
             | Self::RenameConstraint { table, .. }
@@ -311,7 +386,7 @@ impl Step {
             | Self::SetOptions { table, .. } => table,
             Self::CreateEnum(one) | Self::DropEnum(one) => &one.name,
             Self::CreateProgram(one) | Self::DropProgram(one) => &one.name,
-            Self::AddEnumWord { name, .. } => name,
+            Self::AddEnumWord { name, .. } | Self::RenameEnumWord { name, .. } => name,
             Self::RemakeEnum(swap) => &swap.to.name,
             Self::SetComment { on: Commented::Table(name) | Commented::Enum(name), .. } => name,
         }
@@ -337,11 +412,12 @@ impl Step {
                 format!("{table}.{to}")
             }
             Self::AlterColumn { to, .. } => format!("{table}.{}", to.name),
+            Self::FillColumn { column, .. } => format!("{table}.{column}"),
             Self::AddConstraint { constraint, .. } | Self::DropConstraint { constraint, .. } => {
                 constraint.name().map_or(table.to_owned(), |name| format!("{table}.{name}"))
             }
             Self::CreateIndex { index, .. } | Self::DropIndex { index, .. } => format!("{table}.{}", index.name),
-            Self::AddEnumWord { word, .. } => format!("{table}.{word}"),
+            Self::AddEnumWord { word, .. } | Self::RenameEnumWord { to: word, .. } => format!("{table}.{word}"),
         }
     }
 
@@ -373,6 +449,9 @@ impl Step {
             Self::CreateEnum(one) => format!("create enum {}", one.name),
             Self::DropEnum(one) => format!("drop enum {}", one.name),
             Self::AddEnumWord { name, word, .. } => format!("add word {word} to enum {name}"),
+            Self::RenameEnumWord { name, from, to } => format!("rename word {from} of enum {name} to {to}"),
+            Self::FillColumn { table, column, only_missing: true, .. } => format!("fill {table}.{column}"),
+            Self::FillColumn { table, column, .. } => format!("convert {table}.{column}"),
             Self::RemakeEnum(swap) => format!("make enum {} anew", swap.to.name),
             Self::SetOptions { table, .. } => format!("change options of table {table}"),
             Self::CreateProgram(one) => format!("create {} {}", one.kind.word(), one.name),
@@ -392,6 +471,11 @@ impl Step {
         };
         let reports = crate::diff::describe(&changes);
         let lines = reports.iter().flat_map(|report| &report.lines).filter(|line| line.kind != "index");
-        lines.map(ToString::to_string).collect()
+        let values = rebuild.copied.iter().filter_map(|(column, copied)| match copied {
+            Copied::Column(_) => None,
+            Copied::Expression(expression) => Some(format!("values of {column}: {expression}")),
+            Copied::Filled(_, expression) => Some(format!("rows without {column} get: {expression}")),
+        });
+        lines.map(ToString::to_string).chain(values).collect()
     }
 }

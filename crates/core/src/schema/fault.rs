@@ -105,6 +105,10 @@ pub enum FaultKind {
     SelectsAll(Identifier),
     #[error("routine `{0}` does not say how it is dropped")]
     NoDrop(Identifier),
+    #[error("`{0}` is formerly itself")]
+    FormerlyItself(Identifier),
+    #[error("`{0}` can only have become one thing")]
+    FormerlyTwice(Identifier),
     #[error("an index needs at least one column")]
     EmptyIndex,
     #[error("decimal({precision}, {scale}) has more places behind the point than digits")]
@@ -157,6 +161,7 @@ impl FaultKind {
             | Self::TwoPrimaryKeys(_)
             | Self::TwoIdentities(_)
             | Self::DuplicateProgram { .. }
+            | Self::FormerlyTwice(_)
             | Self::NameTaken { .. } => "again here".into(),
             Self::EmptyEnum(_) | Self::NoColumns(_) | Self::EmptyIndex | Self::EmptyProgram => "nothing in it".into(),
             Self::SelectsAll(_) => "`*` in it".into(),
@@ -187,6 +192,7 @@ impl FaultKind {
             | Self::FractionDigits
             | Self::NotExpressible { .. }
             | Self::NoDrop(_)
+            | Self::FormerlyItself(_)
             | Self::IdentityNotWholeKey(_) => "here".into(),
         }
     }
@@ -262,6 +268,8 @@ impl FaultKind {
             Self::EmptyProgram => "write the SQL between ``` and ```".into(),
             Self::SelectsAll(_) => "name the columns, so that the view says what it holds".into(),
             Self::NoDrop(name) => format!("add it behind the first: drop ``` drop function {name} ```"),
+            Self::FormerlyItself(_) => "name what it was called before, or remove the clause".into(),
+            Self::FormerlyTwice(_) => "keep `formerly` where the rows went, and remove it from the other".into(),
             Self::EmptyIndex => "name a column: `index (code)`".into(),
             Self::DecimalScale { precision, .. } => {
                 format!("decimal(digits in all, digits behind the point): at most decimal({precision}, {precision})")

@@ -74,4 +74,6 @@ pub enum Part {
     Referenced(usize),
     /// Its expression or condition.
     Expression,
+    /// The name it had before; of an enum, the n-th word's.
+    Formerly(usize),
 }

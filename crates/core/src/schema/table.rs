@@ -13,6 +13,8 @@ pub struct Table {
     pub name: Identifier,
     /// A description.
     pub about: Option<String>,
+    /// The name it had before; it counts once, see [`crate::diff::Renames`].
+    pub formerly: Option<Identifier>,
     /// Its columns, in declared order.
     pub columns: Vec<Column>,
     /// The primary key, more than one only where their scopes keep them apart.
@@ -37,6 +39,7 @@ impl Table {
         Self {
             name: name.into(),
             about: None,
+            formerly: None,
             columns: Vec::new(),
             primary_keys: Vec::new(),
             uniques: Vec::new(),
@@ -61,6 +64,8 @@ pub struct Enum {
     pub name: Identifier,
     /// Its words, in order.
     pub words: Vec<Identifier>,
+    /// The words that some of them were before, by the new word.
+    pub formerly: BTreeMap<Identifier, Identifier>,
     /// A description.
     pub about: Option<String>,
 }
@@ -120,6 +125,28 @@ impl Schema {
     /// The enum of this name.
     pub fn enumeration(&self, name: &str) -> Option<&Enum> {
         self.enums.get(name)
+    }
+
+    /// Whether the two are the same but for the names that things had before.
+    pub fn says_the_same(&self, other: &Self) -> bool {
+        self == other || self.without_former_names() == other.without_former_names()
+    }
+
+    /// Whether anything in it says what it was called before.
+    pub fn has_former_names(&self) -> bool {
+        let in_table =
+            |table: &Table| table.formerly.is_some() || table.columns.iter().any(|column| column.formerly.is_some());
+        self.tables.values().any(in_table) || self.enums.values().any(|one| !one.formerly.is_empty())
+    }
+
+    fn without_former_names(&self) -> Self {
+        let mut plain = self.clone();
+        for table in plain.tables.values_mut() {
+            table.formerly = None;
+            table.columns.iter_mut().for_each(|column| column.formerly = None);
+        }
+        plain.enums.values_mut().for_each(|one| one.formerly.clear());
+        plain
     }
 
     /// The views, triggers and routines, by kind and name.

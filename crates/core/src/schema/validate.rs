@@ -13,6 +13,10 @@ use crate::sql::{Expression, Lexer, Syntax, TokenKind};
 pub(super) fn faults(parts: &Parts) -> Vec<Fault> {
     let mut checker = Checker { parts, tables: BTreeMap::new(), enums: BTreeMap::new(), faults: Vec::new() };
     checker.names();
+    checker.former(parts.tables.iter().map(|table| {
+        let place = Place::whole(&table.name, Item::Table).part(Part::Formerly(0));
+        (&table.name, table.formerly.as_ref(), place)
+    }));
     for owner in &parts.enums {
         checker.enumeration(owner);
     }
@@ -46,6 +50,20 @@ impl<'a> Checker<'a> {
             if self.enums.insert(&owner.name, owner).is_some() {
                 let place = Place::whole(&owner.name, Item::Enum).part(Part::Name);
                 self.fault(FaultKind::DuplicateEnum(owner.name.clone()), place);
+            }
+        }
+    }
+
+    /// A name that was left is left for one new name only, and not for itself.
+    fn former<'n>(&mut self, names: impl Iterator<Item = (&'n Identifier, Option<&'n Identifier>, Place)>) {
+        let mut seen: BTreeMap<&Identifier, Place> = BTreeMap::new();
+        for (name, old, place) in names {
+            let Some(old) = old else { continue };
+            if old == name {
+                self.fault(FaultKind::FormerlyItself(name.clone()), place.clone());
+            }
+            if let Some(first) = seen.insert(old, place.clone()) {
+                self.faults.push(Fault::new(FaultKind::FormerlyTwice(old.clone()), place).with_other(first));
             }
         }
     }
@@ -100,6 +118,8 @@ impl<'a> Checker<'a> {
                 self.fault(kind, place.clone().part(Part::Element(at)));
             }
         }
+        let words = owner.words.iter().enumerate();
+        self.former(words.map(|(at, word)| (word, owner.formerly.get(word), place.clone().part(Part::Formerly(at)))));
     }
 
     fn table(&mut self, table: &'a Table) {
@@ -120,6 +140,11 @@ impl<'a> Checker<'a> {
             }
             self.column(table, column, &Place::whole(&table.name, Item::Column(at)));
         }
+        let columns = table.columns.iter().enumerate();
+        self.former(columns.map(|(at, column)| {
+            let place = Place::whole(&table.name, Item::Column(at)).part(Part::Formerly(0));
+            (&column.name, column.formerly.as_ref(), place)
+        }));
         self.identities(table);
         self.generated_circles(table);
         self.keys(table);

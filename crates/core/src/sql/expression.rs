@@ -17,6 +17,8 @@ pub struct Expression {
     canonical: String,
     /// Other canonical forms of the same: the server's own, and those of other texts for which it stored this one.
     stored_for: Vec<String>,
+    /// The text of ours for which the server stored this one.
+    ours: Option<String>,
     columns: Vec<ColumnReference>,
     parsed: bool,
     syntax: Syntax,
@@ -53,7 +55,7 @@ impl Expression {
             Some(canonical) => (canonical, parser.columns),
             None => (canonical_tokens(text, &tokens, syntax), possible_columns(text, &tokens)),
         };
-        Self { text: text.to_owned(), canonical, stored_for: Vec::new(), columns, parsed, syntax }
+        Self { text: text.to_owned(), canonical, stored_for: Vec::new(), ours: None, columns, parsed, syntax }
     }
 
     /// Reads a whole statement or query by its tokens alone.
@@ -62,7 +64,7 @@ impl Expression {
         let tokens = tokens(text, syntax);
         let canonical = canonical_tokens(text, &tokens, syntax);
         let columns = possible_columns(text, &tokens);
-        Self { text: text.to_owned(), canonical, stored_for: Vec::new(), columns, parsed: false, syntax }
+        Self { text: text.to_owned(), canonical, stored_for: Vec::new(), ours: None, columns, parsed: false, syntax }
     }
 
     /// Notes that the server stored this text when it was given the other one: from now on the two are equal.
@@ -70,6 +72,7 @@ impl Expression {
         if self != other {
             // What it is compared by is ours from now on, so that a fingerprint sees no difference either.
             self.stored_for.push(std::mem::replace(&mut self.canonical, other.canonical.clone()));
+            self.ours = Some(other.text.clone());
         }
     }
 
@@ -93,6 +96,17 @@ impl Expression {
         }
         written.push_str(&self.text[at..]);
         written
+    }
+
+    /// The expression with columns written in another way where the function gives one; of a stored form, that for
+    /// which it is stored.
+    pub fn with_columns(&self, column: impl Fn(&ColumnReference) -> Option<String>) -> Self {
+        let read =
+            |text: &str| if self.parsed { Self::read(text, self.syntax) } else { Self::read_whole(text, self.syntax) };
+        match &self.ours {
+            None => read(&self.respelled(column, |_| None)),
+            Some(ours) => read(&read(ours).respelled(column, |_| None)),
+        }
     }
 
     /// The text, as written.

@@ -16,7 +16,10 @@ pub(in crate::dialect) fn keeps_computed(from: &Column, to: &Column) -> bool {
     was_stored && to.generated.is_none()
 }
 
-/// Every statement of ours commits by itself.
-pub(in crate::dialect) fn placement(_: &Step) -> Placement {
-    Placement::Outside
+/// Every statement of ours commits by itself, but for those that change rows.
+pub(in crate::dialect) fn placement(step: &Step) -> Placement {
+    match step {
+        Step::FillColumn { .. } => Placement::InTransaction,
+        _ => Placement::Outside,
+    }
 }

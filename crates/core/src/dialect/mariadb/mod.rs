@@ -48,10 +48,13 @@ pub(super) const FACTS: Facts = Facts {
     renames_constraints: false,
     // MariaDB 10.5.2 and MySQL 5.7, "ALTER TABLE", RENAME INDEX.
     renames_indexes: true,
+    uniques_are_indexes: true,
     tables_hold_indexes: true,
     references_need_own_index: true,
     identity_needs_key: true,
     fills_silently: true,
+    has_enum_types: false,
+    converts_in_place: false,
     name_case: NameCase::CountsForTables,
 };
 

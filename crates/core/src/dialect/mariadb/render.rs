@@ -49,6 +49,11 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
         Step::SetComment { on: Commented::Table(name) | Commented::Enum(name), text } => {
             alter(name, &format!("comment = {}", literal(text.as_deref().unwrap_or_default())))
         }
+        Step::FillColumn { table, column, expression, only_missing, untouched } => {
+            let missing = if *only_missing { format!("\nwhere {} is null", quote(column)) } else { String::new() };
+            let kept: String = untouched.iter().map(|name| format!(", {0} = {0}", quote(name))).collect();
+            format!("update {}\nset {} = {}{kept}{missing}", quote(table), quote(column), in_parentheses(expression))
+        }
         Step::CreateProgram(one) => one.create.clone(),
         Step::DropProgram(one) => one.drop.clone(),
         Step::SetOptions { table, from, to } => alter(&table.clone(), &changed_options(from, to)),
@@ -57,6 +62,7 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
         | Step::CreateEnum(_)
         | Step::DropEnum(_)
         | Step::AddEnumWord { .. }
+        | Step::RenameEnumWord { .. }
         | Step::RemakeEnum(_) => unreachable!("the facts rule this step out, or there is no such thing here"),
     };
     vec![statement]

@@ -28,10 +28,13 @@ pub(super) const FACTS: Facts = Facts {
     references_share_names: false,
     renames_constraints: true,
     renames_indexes: true,
+    uniques_are_indexes: false,
     tables_hold_indexes: false,
     references_need_own_index: false,
     identity_needs_key: false,
     fills_silently: false,
+    has_enum_types: true,
+    converts_in_place: true,
     name_case: NameCase::Counts,
 };
 

@@ -16,7 +16,11 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
     match step {
         Step::CreateTable(table) => create_table(table),
         Step::DropTable(table) => vec![format!("drop table {}", quote(&table.name))],
-        Step::RenameTable { from, to, .. } => vec![alter(from, &format!("rename to {}", quote(to)))],
+        Step::RenameTable { from, to, numbering, .. } => {
+            let mut statements = vec![alter(from, &format!("rename to {}", quote(to)))];
+            statements.extend(numbering.iter().map(|column| rename_sequence([from, column], [to, column])));
+            statements
+        }
         Step::RebuildTable(_) => unreachable!("PostgreSQL alters every table in place"),
         Step::AddColumn { table, column, .. } => {
             let mut statements = vec![alter(table, &format!("add column {}", column_definition(column)))];
@@ -24,10 +28,14 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             statements
         }
         Step::DropColumn { table, column } => vec![alter(table, &format!("drop column {}", quote(&column.name)))],
-        Step::RenameColumn { table, from, to, .. } => {
-            vec![alter(table, &format!("rename column {} to {}", quote(from), quote(to)))]
+        Step::RenameColumn { table, from, to, numbering, .. } => {
+            let mut statements = vec![alter(table, &format!("rename column {} to {}", quote(from), quote(to)))];
+            if *numbering {
+                statements.push(rename_sequence([table, from], [table, to]));
+            }
+            statements
         }
-        Step::AlterColumn { table, from, to } => alter_column(table, from, to),
+        Step::AlterColumn { table, from, to, using } => alter_column(table, from, to, using.as_deref()),
         Step::AddConstraint { table, constraint } => vec![alter(table, &format!("add {}", clause(constraint)))],
         Step::DropConstraint { table, constraint } => {
             vec![alter(table, &format!("drop constraint {}", quote(constraint.name().unwrap_or_default())))]
@@ -51,6 +59,13 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             let statement = format!("alter type {} add value if not exists {} {place}", quote(name), literal(word));
             vec![statement.trim_end().to_owned()]
         }
+        Step::RenameEnumWord { name, from, to } => {
+            vec![format!("alter type {} rename value {} to {}", quote(name), literal(from), literal(to))]
+        }
+        Step::FillColumn { table, column, expression, only_missing, .. } => {
+            let missing = if *only_missing { format!("\nwhere {} is null", quote(column)) } else { String::new() };
+            vec![format!("update {}\nset {} = {}{missing}", quote(table), quote(column), in_parentheses(expression))]
+        }
         Step::RemakeEnum(swap) => remake_enum(swap),
         Step::CreateProgram(one) => vec![one.create.clone()],
         Step::DropProgram(one) => vec![one.drop.clone()],
@@ -63,6 +78,29 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             vec![comment_on(&object, text.as_ref())]
         }
     }
+}
+
+/// An identity column's sequence goes by the names of its table and column, and does not follow them.
+fn rename_sequence([table, column]: [&str; 2], [new_table, new_column]: [&str; 2]) -> String {
+    let (old, new) = (sequence_name(table, column), sequence_name(new_table, new_column));
+    format!("alter sequence if exists {} rename to {}", quote(&old), quote(&new))
+}
+
+/// The name that the server gives the sequence of an identity column (PostgreSQL 17, `makeObjectName`): of table and
+/// column, the longer one is cut until both fit into 63 bytes.
+fn sequence_name(table: &str, column: &str) -> String {
+    let room = 63 - "__seq".len();
+    let (mut first, mut second) = (table.len(), column.len());
+    while first + second > room {
+        if first > second { first -= 1 } else { second -= 1 }
+    }
+    let cut = |name: &str, mut length: usize| {
+        while !name.is_char_boundary(length) {
+            length -= 1;
+        }
+        name[..length].to_owned()
+    };
+    format!("{}_{}_seq", cut(table, first), cut(column, second))
 }
 
 fn alter(table: &str, action: &str) -> String {
@@ -168,7 +206,7 @@ fn default_value(default: &Expression) -> String {
     if default.is_literal() || is_word { text.to_owned() } else { in_parentheses(text) }
 }
 
-fn alter_column(table: &str, from: &Column, to: &Column) -> Vec<String> {
+fn alter_column(table: &str, from: &Column, to: &Column, using: Option<&str>) -> Vec<String> {
     let name = quote(&to.name);
     let column = |action: &str| alter(table, &format!("alter column {name} {action}"));
     let mut statements = Vec::new();
@@ -178,7 +216,7 @@ fn alter_column(table: &str, from: &Column, to: &Column) -> Vec<String> {
     if from.generated.is_some() && to.generated.is_none() {
         statements.push(column("drop expression"));
     }
-    let retyped = from.ty != to.ty || from.collation != to.collation;
+    let retyped = from.ty != to.ty || from.collation != to.collation || using.is_some();
     if from.default.is_some() && (to.default.is_none() || retyped) {
         statements.push(column("drop default"));
     }
@@ -186,8 +224,11 @@ fn alter_column(table: &str, from: &Column, to: &Column) -> Vec<String> {
         let collate = to.collation.as_ref().map(|name| format!(" collate {}", quote(name)));
         let collate = collate.or_else(|| from.collation.as_ref().map(|_| " collate \"default\"".to_owned()));
         let collate = collate.filter(|_| family(&to.ty) == Family::Text).unwrap_or_default();
-        let using =
-            if from.ty == to.ty { String::new() } else { format!(" using {}", converted(&name, &from.ty, &to.ty)) };
+        let using = match using {
+            Some(expression) => format!(" using {}", in_parentheses(expression)),
+            None if from.ty == to.ty => String::new(),
+            None => format!(" using {}", converted(&name, &from.ty, &to.ty)),
+        };
         statements.push(column(&format!("set data type {}{collate}{using}", to.ty.text())));
     }
     if from.nullable && !to.nullable {

@@ -48,6 +48,7 @@ fn in_place(alteration: &TableAlteration) -> Option<Vec<Step>> {
             from: from.name.clone(),
             to: to.name.clone(),
             by_way_of: Some(third_name(&to.name, alteration)),
+            numbering: false,
         })
         .collect();
     steps.extend(additions(alteration, &parts)?);

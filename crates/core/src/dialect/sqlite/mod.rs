@@ -25,10 +25,13 @@ pub(super) const FACTS: Facts = Facts {
     references_share_names: false,
     renames_constraints: false,
     renames_indexes: false,
+    uniques_are_indexes: false,
     tables_hold_indexes: false,
     references_need_own_index: false,
     identity_needs_key: false,
     fills_silently: false,
+    has_enum_types: false,
+    converts_in_place: false,
     name_case: NameCase::Ignored,
 };
 

@@ -3,7 +3,7 @@
 use super::quote::{literal, quote, quote_all};
 use super::rowid_alias;
 use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, Unique};
-use crate::plan::{Rebuild, Step};
+use crate::plan::{Copied, Rebuild, Step};
 use crate::schema::{Action, Deferrable, Storage};
 use crate::sql::{Expression, in_parentheses};
 
@@ -12,7 +12,7 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
     match step {
         Step::CreateTable(table) => vec![create_table(&table.name, table)],
         Step::DropTable(table) => vec![format!("drop table {}", quote(&table.name))],
-        Step::RenameTable { from, to, by_way_of } => {
+        Step::RenameTable { from, to, by_way_of, .. } => {
             let rename = |old: &str, new: &str| format!("alter table {} rename to {}", quote(old), quote(new));
             renames(from, by_way_of.as_deref(), to, rename)
         }
@@ -30,7 +30,7 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         Step::DropColumn { table, column } => {
             vec![format!("alter table {} drop column {}", quote(table), quote(&column.name))]
         }
-        Step::RenameColumn { table, from, to, by_way_of } => {
+        Step::RenameColumn { table, from, to, by_way_of, .. } => {
             let rename = |old: &str, new: &str| {
                 format!("alter table {} rename column {} to {}", quote(table), quote(old), quote(new))
             };
@@ -38,6 +38,10 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         }
         Step::CreateIndex { table, index } => vec![create_index(table, index)],
         Step::DropIndex { index, .. } => vec![format!("drop index {}", quote(&index.name))],
+        Step::FillColumn { table, column, expression, only_missing, .. } => {
+            let missing = if *only_missing { format!("\nwhere {} is null", quote(column)) } else { String::new() };
+            vec![format!("update {}\nset {} = {}{missing}", quote(table), quote(column), in_parentheses(expression))]
+        }
         Step::CreateProgram(one) => vec![one.create.clone()],
         Step::DropProgram(one) => vec![one.drop.clone()],
         Step::AlterColumn { .. }
@@ -48,6 +52,7 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         | Step::CreateEnum(_)
         | Step::DropEnum(_)
         | Step::AddEnumWord { .. }
+        | Step::RenameEnumWord { .. }
         | Step::RemakeEnum(_)
         | Step::SetOptions { .. }
         | Step::SetComment { .. } => unreachable!("SQLite makes a table anew for this, or has no such thing"),
@@ -71,8 +76,8 @@ fn rebuild_table(rebuild: &Rebuild) -> Vec<String> {
     let temporary = quote(&rebuild.temporary);
     let mut statements = vec![create_table(&rebuild.temporary, to)];
     if !rebuild.copied.is_empty() {
-        let old = quote_all(rebuild.copied.iter().map(|(old, _)| old.as_str()));
-        let new = quote_all(rebuild.copied.iter().map(|(_, new)| new.as_str()));
+        let old: Vec<_> = rebuild.copied.iter().map(|(_, source)| copied(source)).collect();
+        let (old, new) = (old.join(", "), quote_all(rebuild.copied.iter().map(|(new, _)| new.as_str())));
         statements.push(format!("insert into {temporary} ({new})\nselect {old} from {}", quote(&from.name)));
     } else {
         let (column, value) = stand_in(to);
@@ -92,6 +97,14 @@ fn rebuild_table(rebuild: &Rebuild) -> Vec<String> {
     statements.push("pragma legacy_alter_table = off".into());
     statements.extend(rebuild.kept_indexes.iter().map(|index| create_index(&to.name, index)));
     statements
+}
+
+fn copied(source: &Copied) -> String {
+    match source {
+        Copied::Column(name) => quote(name),
+        Copied::Expression(expression) => in_parentheses(expression),
+        Copied::Filled(name, expression) => format!("coalesce({}, {expression})", quote(name)),
+    }
 }
 
 /// A column and a value for it, so that rows without a single copied column stay as many as they were.

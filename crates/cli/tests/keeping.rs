@@ -1,0 +1,205 @@
+//! Changes of tables that hold rows: what is renamed, filled or converted is there afterwards, and again after the way back.
+
+mod support;
+
+use hollow_oak_core::Provider;
+use support::Project;
+use support::stage::{Stage, on_each_provider};
+
+const BEFORE: &str = "\
+enum temper { calm, wild }
+
+table keeper {
+    id:     int64, identity
+    name:   text(120), check (name <> '')
+    email:  text(254), unique
+
+    primary key (id)
+    index by_name (name)
+}
+
+table hive {
+    id:         int64, identity
+    keeper_id:  references keeper, on delete cascade
+    weight_kg:  decimal(6, 2), null
+    temper:     temper, default wild
+    left_at:    text(10)
+    right_at:   text(10)
+
+    primary key (id)
+    index (keeper_id, weight_kg)
+}
+
+view heavy ```
+    select k.name, h.weight_kg from hive h join keeper k on k.id = h.keeper_id
+```
+";
+
+const AFTER: &str = "\
+enum temper { calm, angry formerly wild }
+
+table member {
+    formerly keeper
+
+    id:         int64, identity
+    full_name:  text(120), check (full_name <> ''), formerly name
+    email:      text(254), unique
+
+    primary key (id)
+    index by_name (full_name)
+}
+
+table hive {
+    id:         int64, identity
+    member_id:  references member, on delete cascade, formerly keeper_id
+    weight_g:   int32, null, formerly weight_kg
+    temper:     temper, default angry
+    left_at:    text(10), formerly right_at
+    right_at:   text(10), formerly left_at
+
+    primary key (id)
+    index (member_id, weight_g)
+}
+
+view heavy ```
+    select k.full_name, h.weight_g from hive h join member k on k.id = h.member_id
+```
+";
+
+const IN_GRAMS: [&str; 4] =
+    ["--convert", "hive.weight_g=weight_kg * 1000", "--convert-back", "hive.weight_kg=weight_g / 1000.0"];
+
+fn with_rows(provider: Provider) -> Stage<'static> {
+    let here = Stage::of(provider, BEFORE);
+    here.project.migrate("first");
+    here.sql("insert into keeper (id, name, email) values (1, 'Maren', 'm@x'), (2, 'Piet', 'p@x')");
+    here.sql(
+        "insert into hive (id, keeper_id, weight_kg, temper, left_at, right_at) \
+         values (1, 1, 12.5, 'wild', 'l1', 'r1'), (2, 2, null, 'calm', 'l2', 'r2')",
+    );
+    here
+}
+
+fn draft(here: &Stage<'_>, title: &str, options: &[&str]) -> String {
+    here.project.ok(&[&["draft", title], options].concat())
+}
+
+#[test]
+fn renamed_swapped_and_converted_rows_go_there_and_back() {
+    on_each_provider(|provider| {
+        let here = with_rows(provider);
+        let before = here.dump();
+        here.project.declare(AFTER);
+        let diff = here.project.ok(&["diff"]);
+        assert!(!diff.contains("  drop") && !diff.contains("  add"), "{diff}");
+        let live = here.project.ok(&["diff", "live", "declared"]);
+        assert!(!live.contains("  drop") && !live.contains("  add"), "{live}");
+        draft(&here, "better names", &IN_GRAMS);
+        here.project.ok(&["apply", "--yes"]);
+        here.assert_same("live", "declared");
+        assert_eq!(here.query("select id, full_name, email from member order by id"), ["1|Maren|m@x", "2|Piet|p@x"]);
+        assert_eq!(
+            here.query("select id, member_id, weight_g, temper, left_at, right_at from hive order by id"),
+            ["1|1|12500|angry|r1|l1", "2|2||calm|r2|l2"]
+        );
+        assert_eq!(here.query("select full_name from heavy order by 1"), ["Maren", "Piet"]);
+        let next = here.project.ok(&["draft", "again"]);
+        assert!(next.starts_with("up to date"), "a former name counts once: {next}");
+        here.project.ok(&["revert", "--yes"]);
+        assert_eq!(here.dump(), before);
+        assert_eq!(
+            here.query("select id, keeper_id, round(weight_kg, 1), temper, left_at, right_at from hive order by id"),
+            ["1|1|12.5|wild|l1|r1", "2|2||calm|l2|r2"]
+        );
+    });
+}
+
+/// The dump of a database that came here by renames is that of one that was made so.
+#[test]
+fn nothing_of_the_old_names_is_left() {
+    on_each_provider(|provider| {
+        let here = with_rows(provider);
+        here.project.declare(AFTER);
+        draft(&here, "better names", &IN_GRAMS);
+        here.project.ok(&["apply", "--yes"]);
+        let made = Stage::of(provider, AFTER);
+        made.project.migrate("first");
+        assert_eq!(here.dump(), made.dump());
+    });
+}
+
+#[test]
+fn a_required_column_is_filled() {
+    on_each_provider(|provider| {
+        let here = with_rows(provider);
+        let changed = BEFORE
+            .replace("weight_kg:  decimal(6, 2), null", "weight_kg:  decimal(6, 2)")
+            .replace("    left_at:", "    owner:      text(140)\n    mood:       temper\n    left_at:");
+        here.project.declare(&changed);
+        draft(
+            &here,
+            "required",
+            &[
+                "--fill",
+                "hive.owner=((select k.name from keeper k where k.id = hive.keeper_id))",
+                "--fill",
+                "hive.weight_kg=1.5",
+                "--fill",
+                "hive.mood=calm",
+            ],
+        );
+        here.project.ok(&["apply", "--yes"]);
+        here.assert_same("live", "declared");
+        assert_eq!(
+            here.query("select id, round(weight_kg, 1), owner, mood from hive order by id"),
+            ["1|12.5|Maren|calm", "2|1.5|Piet|calm"]
+        );
+        here.project.ok(&["revert", "--yes"]);
+        assert_eq!(here.query("select count(*) from hive"), ["2"]);
+        here.assert_same("live", "history@1");
+    });
+}
+
+#[test]
+fn a_decision_that_does_not_fit_is_told() {
+    let project = Project::applied(BEFORE);
+    project.declare(AFTER);
+    insta::assert_snapshot!(project.answers(&[
+        &["draft", "names", "--rename", "member"],
+        &["draft", "names", "--rename", "member.nam=full_name"],
+        &["draft", "names", "--rename", "hive.keeper_id=owner_id"],
+        &["draft", "names", "--fill", "hive.weight_g='much'"],
+        &["draft", "names", "--fill", "hive.wait_g=1"],
+        &["draft", "names", "--fill", "hive.temper=wilde"],
+        &["draft", "names", "--convert", "hive.weight_g=weight_kg * 1000"],
+        &[
+            "draft",
+            "names",
+            "--convert",
+            "hive.weight_g=(weight_kg * 1000",
+            "--convert-back",
+            "hive.weight_kg=weight_g"
+        ],
+    ]));
+    assert!(!project.file("migrations/0002-names").exists());
+}
+
+#[test]
+fn what_could_be_a_rename_is_asked() {
+    let project = Project::applied(BEFORE);
+    project.declare(&AFTER.replace(", formerly name", "").replace("    formerly keeper\n", ""));
+    insta::assert_snapshot!(project.answers(&[
+        &["draft", "names"],
+        &["draft", "names", "--rename", "keeper=member"],
+        &["draft", "names", "--rename", "keeper=member", "--rename", "keeper.name=full_name"],
+    ]));
+}
+
+#[test]
+fn a_former_name_is_one_things_and_not_its_own() {
+    let project = Project::new(
+        "enum temper { calm formerly calm, wild }\n\ntable keeper {\n    formerly keeper\n    id: int64, identity\n\
+         \x20   name: text, formerly label\n    title: text, formerly label\n    primary key (id)\n}\n",
+    );
+    insta::assert_snapshot!(project.answers(&[&["check"]]));
+}

@@ -1,0 +1,290 @@
+//! What a thing of one schema is called in another.
+//!
+//! Two schemas alone do not tell a rename from one thing that went and another that came. `formerly` in the declarations
+//! tells ([`Renames::between`]), or a choice made when a migration is drafted. A schema under its new names
+//! ([`Schema::renamed`]) is then compared as if nothing had been renamed.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use crate::physical::{IndexKey, KeyColumn, Schema, Table};
+use crate::schema;
+use crate::sql::Expression;
+
+/// Old names and the new ones they became.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Renames {
+    /// Tables, by their old names.
+    pub tables: BTreeMap<String, String>,
+    /// Columns, by the old names of their tables and their own.
+    pub columns: BTreeMap<String, BTreeMap<String, String>>,
+    /// Words, by the names of their enums and their own.
+    pub words: BTreeMap<String, BTreeMap<String, String>>,
+}
+
+impl Renames {
+    /// What `after` says was called otherwise in `before`.
+    ///
+    /// A `formerly` counts where `before` has the old name and does not say the same itself: then the rename was made
+    /// before it. So it may stay in a file for ever. What only changes its letter case is the same without a word.
+    pub fn between(before: &schema::Schema, after: &schema::Schema) -> Self {
+        let mut renames = Self::default();
+        for table in after.tables() {
+            let same = before.table(table.name.as_str());
+            let old = table.formerly.as_ref().filter(|old| {
+                before.table(old.as_str()).is_some() && same.is_none_or(|same| same.formerly.as_ref() != Some(old))
+            });
+            let respelt = || {
+                let mut gone = before.tables().filter(|one| after.table(one.name.as_str()).is_none());
+                gone.find(|one| one.name.as_str().eq_ignore_ascii_case(table.name.as_str())).map(|one| &one.name)
+            };
+            if let Some(old) = old.or_else(|| same.is_none().then(respelt).flatten()) {
+                renames.tables.insert(old.to_string(), table.name.to_string());
+            }
+        }
+        for table in after.tables() {
+            let old_name = renames.former_table(table.name.as_str()).unwrap_or(table.name.as_str()).to_owned();
+            let Some(from) = before.table(&old_name).filter(|_| !renames.is_taken_over(&old_name, table)) else {
+                continue;
+            };
+            for column in &table.columns {
+                let same = from.column(&column.name);
+                let old = column.formerly.as_ref().filter(|old| {
+                    from.column(old).is_some() && same.is_none_or(|same| same.formerly.as_ref() != Some(old))
+                });
+                let respelt = || {
+                    let mut gone = from.columns.iter().filter(|one| table.column(&one.name).is_none());
+                    gone.find(|one| one.name.as_str().eq_ignore_ascii_case(column.name.as_str())).map(|one| &one.name)
+                };
+                if let Some(old) = old.or_else(|| same.is_none().then(respelt).flatten()) {
+                    let columns = renames.columns.entry(old_name.clone()).or_default();
+                    columns.insert(old.to_string(), column.name.to_string());
+                }
+            }
+        }
+        for owner in after.enums() {
+            let Some(from) = before.enumeration(owner.name.as_str()) else { continue };
+            for (word, old) in &owner.formerly {
+                if from.words.contains(old) && from.formerly.get(word) != Some(old) {
+                    let words = renames.words.entry(owner.name.to_string()).or_default();
+                    words.insert(old.to_string(), word.to_string());
+                }
+            }
+        }
+        renames
+    }
+
+    /// What `after` says was called otherwise, seen from a database of which nobody knows what was declared: a
+    /// `formerly` counts where the old name is there and the new one is not.
+    pub fn by_presence(before: &Schema, after: &schema::Schema) -> Self {
+        let mut renames = Self::default();
+        for table in after.tables() {
+            let new = before.table(table.name.as_str());
+            let old = table.formerly.as_ref().filter(|_| new.is_none()).and_then(|old| before.table(old.as_str()));
+            if let Some(old) = old {
+                renames.tables.insert(old.name.clone(), table.name.to_string());
+            }
+            let Some(from) = old.or(new) else { continue };
+            for column in &table.columns {
+                let Some(old) = &column.formerly else { continue };
+                if let (Some(old), None) = (from.column(old.as_str()), from.column(column.name.as_str())) {
+                    let columns = renames.columns.entry(from.name.clone()).or_default();
+                    columns.insert(old.name.clone(), column.name.to_string());
+                }
+            }
+        }
+        for owner in after.enums() {
+            let Some(from) = before.enumeration(owner.name.as_str()) else { continue };
+            let there = |word: &schema::Identifier| from.words.iter().any(|one| one == word.as_str());
+            for (word, old) in owner.formerly.iter().filter(|(word, old)| there(old) && !there(word)) {
+                let words = renames.words.entry(from.name.clone()).or_default();
+                words.insert(old.to_string(), word.to_string());
+            }
+        }
+        renames
+    }
+
+    /// Whether the table of this name became another one, so that this is a new table under an old name.
+    fn is_taken_over(&self, old_name: &str, table: &schema::Table) -> bool {
+        self.tables.get(old_name).is_some_and(|new| *new != table.name.as_str())
+    }
+
+    /// Whether nothing is renamed.
+    pub fn is_empty(&self) -> bool {
+        self.tables.is_empty() && self.columns.is_empty() && self.words.is_empty()
+    }
+
+    /// The way back.
+    pub fn inverse(&self) -> Self {
+        let turned = |names: &BTreeMap<String, String>| -> BTreeMap<String, String> {
+            names.iter().map(|(old, new)| (new.clone(), old.clone())).collect()
+        };
+        let columns = self.columns.iter().map(|(table, columns)| (self.new_table(table).to_owned(), turned(columns)));
+        Self {
+            tables: turned(&self.tables),
+            columns: columns.collect(),
+            words: self.words.iter().map(|(owner, words)| (owner.clone(), turned(words))).collect(),
+        }
+    }
+
+    /// These and others, which count where both say something.
+    pub fn and(mut self, others: Self) -> Self {
+        self.tables.extend(others.tables);
+        for (table, columns) in others.columns {
+            self.columns.entry(table).or_default().extend(columns);
+        }
+        for (owner, words) in others.words {
+            self.words.entry(owner).or_default().extend(words);
+        }
+        self
+    }
+
+    /// The renames of tables and columns that are there in `from`, under the exact names they have there, and whose
+    /// new names are there in `to`. Case alone is no rename.
+    pub fn within(&self, from: &Schema, to: &Schema) -> Self {
+        let mut found = Self { words: self.words.clone(), ..Self::default() };
+        for (old, new) in &self.tables {
+            if let (Some(from), Some(to)) = (from.table(old), to.table(new))
+                && from.key() != to.key()
+            {
+                found.tables.insert(from.name.clone(), to.name.clone());
+            }
+        }
+        for (table, columns) in &self.columns {
+            let (Some(from), Some(to)) = (from.table(table), to.table(self.new_table(table))) else { continue };
+            let pairs = columns.iter().filter_map(|(old, new)| {
+                let (old, new) = (from.column(old)?, to.column(new)?);
+                (!from.case.same_item(&old.name, &new.name)).then(|| (old.name.clone(), new.name.clone()))
+            });
+            let pairs: BTreeMap<_, _> = pairs.collect();
+            if !pairs.is_empty() {
+                found.columns.insert(from.name.clone(), pairs);
+            }
+        }
+        found
+    }
+
+    /// What a table is called afterwards.
+    pub fn new_table<'a>(&'a self, old: &'a str) -> &'a str {
+        self.tables.get(old).map_or(old, String::as_str)
+    }
+
+    /// What a table was called, if it is renamed.
+    pub fn former_table(&self, new: &str) -> Option<&str> {
+        self.tables.iter().find(|(_, name)| *name == new).map(|(old, _)| old.as_str())
+    }
+
+    /// The renamed columns of a table, by its old name.
+    pub fn columns_of(&self, table: &str) -> Option<&BTreeMap<String, String>> {
+        self.columns.get(table)
+    }
+
+    /// The old names of tables that are renamed, or in which something is.
+    pub fn touched_tables(&self) -> BTreeSet<String> {
+        self.tables.keys().chain(self.columns.keys()).cloned().collect()
+    }
+}
+
+impl Schema {
+    /// The schema under new names, wherever a name stands: in keys, references, indexes, checks and computed columns.
+    /// Names of constraints and indexes stay, as they do on a server. SQL of the user's own is left as it is.
+    pub fn renamed(&self, renames: &Renames, quote: impl Fn(&str) -> String) -> Self {
+        if renames.is_empty() {
+            return self.clone();
+        }
+        let tables: Vec<Table> = self.tables().map(|table| renamed_table(table, renames, &quote)).collect();
+        let case = self.case();
+        let programs = self.programs().cloned().map(|mut program| {
+            program.table = program.table.map(|table| renames.new_table(&table).to_owned());
+            program
+        });
+        let enums = self.enums().cloned().map(|mut one| {
+            if let Some(words) = renames.words.get(&one.name) {
+                rename_words(&mut one.words, words);
+            }
+            one
+        });
+        Self::new(case, tables).with_enums(enums).with_programs(programs)
+    }
+}
+
+fn rename_words(list: &mut [String], words: &BTreeMap<String, String>) {
+    for word in list {
+        if let Some(new) = words.get(word) {
+            word.clone_from(new);
+        }
+    }
+}
+
+fn renamed_table(table: &Table, renames: &Renames, quote: &impl Fn(&str) -> String) -> Table {
+    let mut new = table.clone();
+    new.name = renames.new_table(&table.name).to_owned();
+    for key in &mut new.foreign_keys {
+        if let Some(columns) = renames.columns_of(&key.referenced_table) {
+            rename_list(&mut key.referenced_columns, columns);
+        }
+        key.referenced_table = renames.new_table(&key.referenced_table).to_owned();
+    }
+    let Some(columns) = renames.columns_of(&table.name) else { return new };
+    let in_expression = |expression: &mut Expression| {
+        let is_renamed = |name: &str| columns.get(name).or_else(|| by_case(table, columns, name));
+        if expression.columns().iter().any(|one| is_renamed(&one.name).is_some()) {
+            *expression = expression.with_columns(|one| is_renamed(&one.name).map(|new| quote(new)));
+        }
+    };
+    for column in &mut new.columns {
+        if let Some(name) = columns.get(&column.name) {
+            column.name.clone_from(name);
+        }
+        if let Some(generated) = &mut column.generated {
+            in_expression(&mut generated.expression);
+        }
+    }
+    let keys = new.primary_key.iter_mut().map(|key| &mut key.columns);
+    for key in keys.chain(new.uniques.iter_mut().map(|key| &mut key.columns)) {
+        rename_keys(key, columns);
+    }
+    for key in &mut new.foreign_keys {
+        rename_list(&mut key.columns, columns);
+    }
+    for check in &mut new.checks {
+        in_expression(&mut check.expression);
+    }
+    for index in &mut new.indexes {
+        for part in &mut index.parts {
+            match &mut part.key {
+                IndexKey::Column(name) => {
+                    if let Some(new) = columns.get(name) {
+                        name.clone_from(new);
+                    }
+                }
+                IndexKey::Expression(expression) => in_expression(expression),
+            }
+        }
+        rename_list(&mut index.including, columns);
+        if let Some(predicate) = &mut index.predicate {
+            in_expression(predicate);
+        }
+    }
+    new
+}
+
+/// The new name of a column that an expression spells in another letter case.
+fn by_case<'a>(table: &Table, columns: &'a BTreeMap<String, String>, name: &str) -> Option<&'a String> {
+    columns.iter().find(|(old, _)| table.case.same_item(old, name)).map(|(_, new)| new)
+}
+
+fn rename_list(names: &mut [String], columns: &BTreeMap<String, String>) {
+    for name in names {
+        if let Some(new) = columns.get(name) {
+            name.clone_from(new);
+        }
+    }
+}
+
+fn rename_keys(key: &mut [KeyColumn], columns: &BTreeMap<String, String>) {
+    for column in key {
+        if let Some(new) = columns.get(&column.name) {
+            column.name.clone_from(new);
+        }
+    }
+}

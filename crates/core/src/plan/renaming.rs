@@ -1,0 +1,184 @@
+//! New names first: the steps that give them, and the schema as it is once they are done.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::step::{Constraint, Step};
+use crate::Dialect;
+use crate::diff::Renames;
+use crate::physical::Schema;
+
+/// What has its new names, and how it got them.
+pub(super) struct Renamed {
+    /// The steps.
+    pub(super) steps: Vec<Step>,
+    /// The schema after them.
+    pub(super) schema: Schema,
+    /// The renames that were made, also those of things that only had to make way.
+    pub(super) renames: Renames,
+}
+
+/// Plans the renames; those that mean nothing between the two schemas are passed over.
+pub(super) fn renamed(dialect: Dialect, from: &Schema, to: &Schema, renames: &Renames) -> Renamed {
+    let mut renames = renames.within(from, to);
+    let mut steps = Vec::new();
+    let case = from.case();
+    let tables = from.tables().map(|table| table.name.as_str());
+    let moves = moves(&renames.tables, tables, |name| case.table_key(name));
+    // A table may move twice, and is the same one under the name in between.
+    let mut now: BTreeMap<String, Vec<String>> = from
+        .tables()
+        .map(|table| {
+            let numbering = table.columns.iter().filter(|column| column.identity.is_some());
+            (table.name.clone(), numbering.map(|column| column.name.clone()).collect())
+        })
+        .collect();
+    for (old, new) in moves.order {
+        let numbering = now.remove(&old).unwrap_or_default();
+        now.insert(new.clone(), numbering.clone());
+        steps.push(Step::RenameTable { from: old, to: new, by_way_of: None, numbering });
+    }
+    renames.tables.extend(moves.aside);
+    let touched: Vec<String> = renames.columns.keys().cloned().collect();
+    for old in touched {
+        let (Some(table), Some(columns)) = (from.table(&old), renames.columns.get_mut(&old)) else { continue };
+        let names = table.columns.iter().map(|column| column.name.as_str());
+        let moves = self::moves(columns, names, |name| case.item_key(name));
+        columns.extend(moves.aside);
+        let owner = renames.new_table(&old).to_owned();
+        let mut numbering = table.columns.iter().find(|one| one.identity.is_some()).map(|one| one.name.clone());
+        for (old, new) in moves.order {
+            let numbers = numbering.as_ref() == Some(&old);
+            if numbers {
+                numbering = Some(new.clone());
+            }
+            let table = owner.clone();
+            steps.push(Step::RenameColumn { table, from: old, to: new, by_way_of: None, numbering: numbers });
+        }
+    }
+    steps.extend(words(dialect, from, &mut renames.words));
+    let schema = from.renamed(&renames, |name| dialect.quote(name));
+    Renamed { steps, schema, renames }
+}
+
+/// Words of enum types, where there are such types; a column with words of its own is converted instead.
+fn words(dialect: Dialect, from: &Schema, words: &mut BTreeMap<String, BTreeMap<String, String>>) -> Vec<Step> {
+    let mut steps = Vec::new();
+    words.retain(|owner, _| dialect.facts().has_enum_types && from.enumeration(owner).is_some());
+    for (owner, words) in words {
+        let Some(one) = from.enumeration(owner) else { continue };
+        let moves = moves(words, one.words.iter().map(String::as_str), str::to_owned);
+        words.extend(moves.aside);
+        steps.extend(moves.order.into_iter().map(|(from, to)| Step::RenameEnumWord { name: owner.clone(), from, to }));
+    }
+    steps
+}
+
+/// Puts renames of constraints and indexes in an order in which no name is given that another of them still has.
+pub(super) fn in_turn(dialect: Dialect, steps: Vec<Step>) -> Vec<Step> {
+    let mut spaces: BTreeMap<String, BTreeMap<String, (String, Step)>> = BTreeMap::new();
+    for step in steps {
+        let (space, from, to) = match &step {
+            Step::RenameIndex { table, from, to } => (table, from.clone(), to.clone()),
+            Step::RenameConstraint { table, constraint, to } => {
+                (table, constraint.name().unwrap_or_default().to_owned(), to.clone())
+            }
+            _ => unreachable!("only renames are put in turn"),
+        };
+        let facts = dialect.facts();
+        let shares = match &step {
+            Step::RenameConstraint { constraint: Constraint::Check(_) | Constraint::ForeignKey(_), .. } => false,
+            Step::RenameConstraint { .. } => facts.keys_share_names,
+            _ => facts.indexes_share_names,
+        };
+        let space = if shares { String::new() } else { format!("of {space}") };
+        spaces.entry(space).or_default().insert(from, (to, step));
+    }
+    let mut ordered = Vec::new();
+    for steps in spaces.into_values() {
+        let renames = steps.iter().map(|(from, (to, _))| (from.clone(), to.clone())).collect();
+        let moves = moves(&renames, steps.keys().map(String::as_str), str::to_owned);
+        let mut now: BTreeMap<String, Step> = steps.into_iter().map(|(from, (_, step))| (from, step)).collect();
+        for (from, to) in moves.order {
+            let Some(step) = now.remove(&from) else { continue };
+            let (step, next) = step.renaming(&from, &to);
+            ordered.push(step);
+            now.insert(to, next);
+        }
+    }
+    ordered
+}
+
+/// An order in which no name is given that something still has.
+struct Moves {
+    order: Vec<(String, String)>,
+    /// What is there under a name that something else gets, and where it is put.
+    aside: BTreeMap<String, String>,
+}
+
+fn moves<'a>(
+    renames: &BTreeMap<String, String>,
+    names: impl Iterator<Item = &'a str>,
+    key: impl Fn(&str) -> String,
+) -> Moves {
+    let mut taken: BTreeMap<String, String> = names.map(|name| (key(name), name.to_owned())).collect();
+    let mut moves = Moves { order: Vec::new(), aside: BTreeMap::new() };
+    let mut pending: Vec<(String, String)> = renames.iter().map(|(old, new)| (old.clone(), new.clone())).collect();
+    let finals: BTreeSet<String> = renames.values().map(|new| key(new)).collect();
+    let mut go = |taken: &mut BTreeMap<String, String>, old: &str, new: &str| {
+        taken.remove(&key(old));
+        taken.insert(key(new), new.to_owned());
+        moves.order.push((old.to_owned(), new.to_owned()));
+    };
+    while !pending.is_empty() {
+        if let Some(at) = pending.iter().position(|(_, new)| !taken.contains_key(&key(new))) {
+            let (old, new) = pending.remove(at);
+            go(&mut taken, &old, &new);
+            continue;
+        }
+        let (old, new) = pending[0].clone();
+        let free = |name: &str, taken: &BTreeMap<String, String>| {
+            let mut third = format!("oak_rename_{name}");
+            while taken.contains_key(&key(&third)) || finals.contains(&key(&third)) {
+                third.push('_');
+            }
+            third
+        };
+        if pending.iter().any(|(other, _)| key(other) == key(&new)) {
+            // They go round in a circle.
+            let third = free(&old, &taken);
+            go(&mut taken, &old, &third);
+            pending[0].0 = third;
+        } else {
+            let third = free(&new, &taken);
+            // It may be spelt in another letter case.
+            let there = taken.get(&key(&new)).cloned().unwrap_or(new);
+            go(&mut taken, &there, &third);
+            moves.aside.insert(there, third);
+        }
+    }
+    moves
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn order(renames: &[(&str, &str)], names: &[&str]) -> Vec<String> {
+        let renames = renames.iter().map(|(old, new)| ((*old).to_owned(), (*new).to_owned())).collect();
+        let moves = moves(&renames, names.iter().copied(), str::to_lowercase);
+        moves.order.iter().map(|(old, new)| format!("{old} {new}")).collect()
+    }
+
+    #[test]
+    fn no_name_is_given_that_something_still_has() {
+        assert_eq!(order(&[("a", "b")], &["a"]), ["a b"]);
+        assert_eq!(order(&[("a", "b"), ("b", "c")], &["a", "b"]), ["b c", "a b"]);
+        assert_eq!(order(&[("a", "b"), ("b", "a")], &["a", "b"]), ["a oak_rename_a", "b a", "oak_rename_a b"]);
+        assert_eq!(order(&[("a", "b")], &["a", "b"]), ["b oak_rename_b", "a b"]);
+        assert_eq!(order(&[("a", "B")], &["a", "b", "oak_rename_B"]), ["b oak_rename_B_", "a B"]);
+        assert_eq!(
+            order(&[("a", "b"), ("b", "c"), ("c", "a")], &["a", "b", "c"]),
+            ["a oak_rename_a", "c a", "b c", "oak_rename_a b"]
+        );
+    }
+}
