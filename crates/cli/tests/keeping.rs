@@ -1,5 +1,7 @@
 //! Changes of tables that hold rows: what is renamed, filled or converted is there afterwards, and again after the way back.
 
+#![expect(clippy::print_stdout, reason = "the kill test says how many fell inside a migration")]
+
 mod support;
 
 use hollow_oak_core::Provider;
@@ -202,4 +204,65 @@ fn a_former_name_is_one_things_and_not_its_own() {
          \x20   name: text, formerly label\n    title: text, formerly label\n    primary key (id)\n}\n",
     );
     insta::assert_snapshot!(project.answers(&[&["check"]]));
+}
+
+/// Every so many boundaries one is killed at; all of them with `OAK_TEST_EVERY_BOUNDARY=1`.
+fn stride() -> usize {
+    if std::env::var_os("OAK_TEST_EVERY_BOUNDARY").is_some() { 1 } else { 7 }
+}
+
+#[test]
+fn what_is_killed_while_values_change_is_finished_later() {
+    on_each_provider(|provider| {
+        let (mut kills, mut inside) = (0, 0);
+        for up in [true, false] {
+            for boundary in (1..).step_by(stride()) {
+                let here = with_rows(provider);
+                let before = rows(&here, true);
+                here.project.declare(AFTER);
+                draft(&here, "better names", &IN_GRAMS);
+                if !up {
+                    here.project.ok(&["apply", "--yes"]);
+                }
+                let arguments = if up { ["apply", "--yes"] } else { ["revert", "--yes"] };
+                let mut child = here.project.spawn(&arguments, Some(boundary));
+                if !here.project.pauses(&mut child) {
+                    break;
+                }
+                child.kill().expect("it can be killed");
+                child.wait().expect("it is gone");
+                kills += 1;
+                let interrupted = !here.status()["interrupted"].is_null();
+                inside += usize::from(interrupted);
+                if up && interrupted {
+                    let refused = here.project.oak(&["revert", "--yes"]);
+                    assert!(refused.stderr.contains("no safe way back"), "{refused:#?}");
+                }
+                // The event may have been written just before.
+                if here.status()["pending"] != if up { 0 } else { 1 } {
+                    here.project.ok(&arguments);
+                }
+                match up {
+                    true => here.assert_same("live", "declared"),
+                    false => assert_eq!(rows(&here, true), before),
+                }
+                if up {
+                    here.project.ok(&["revert", "--yes"]);
+                    assert_eq!(rows(&here, true), before);
+                }
+            }
+        }
+        println!("{}: {kills} kills, {inside} of them inside a migration", provider.title());
+    });
+}
+
+/// All rows, by the names from before or from after.
+fn rows(here: &Stage<'_>, before: bool) -> Vec<String> {
+    let (keepers, hives) = match before {
+        true => ("name, email from keeper", "keeper_id, round(weight_kg, 2), temper, left_at, right_at from hive"),
+        false => ("full_name, email from member", "member_id, weight_g, temper, left_at, right_at from hive"),
+    };
+    let mut found = here.query(&format!("select id, {keepers} order by id"));
+    found.extend(here.query(&format!("select id, {hives} order by id")));
+    found
 }

@@ -54,6 +54,7 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
     let overrides = refuse(args, &history, &state, &chosen, &target, &project.migrations_found(&history), output)?;
     let leaving =
         chosen.into_iter().map(|applied| read(&history, applied, &*database, &target)).collect::<Result<Vec<_>>>()?;
+    refuse_half_changed_values(&leaving, &state, &target)?;
     if args.dry_run {
         dry_run(&leaving, &target, global, output);
         return Ok(Exit::Done);
@@ -203,6 +204,32 @@ fn read<'h>(history: &'h History, applied: Applied, database: &dyn Database, tar
         ))
     })?;
     Ok(Leaving { applied, migration, scripts, script })
+}
+
+/// What was interrupted on its way up is undone by steps whose effect shows in the catalogue. Values that were converted,
+/// and names that went round in a circle, do not show there.
+fn refuse_half_changed_values(leaving: &[Leaving<'_>], state: &State, target: &Target) -> Result<()> {
+    let Some(unfinished) = state.journal.unfinished.as_ref().filter(|one| one.direction == Direction::Up) else {
+        return Ok(());
+    };
+    let Some(first) = leaving.first().filter(|one| one.applied.migration == unfinished.migration) else {
+        return Ok(());
+    };
+    let does_not_show = |script: &Script| {
+        let steps = script.steps.iter().filter(|step| !step.is_by_hand());
+        let mut kinds = steps.map(|step| &step.object);
+        kinds.any(|object| object.starts_with("fill-column ") || object.contains("oak_rename_"))
+    };
+    let up = Script::read(target.dialect, &first.scripts.up);
+    if !up.is_ok_and(|up| does_not_show(&up)) && !does_not_show(&first.script) {
+        return Ok(());
+    }
+    Err(Failure::new(format!(
+        "{} was interrupted on its way up to {}, and changes values on the way: from half of them there is no safe way back",
+        first.label(),
+        target.name
+    ))
+    .help("`oak apply` finishes it; then `oak revert` brings everything back"))
 }
 
 fn dry_run(leaving: &[Leaving<'_>], target: &Target, global: &Global, output: &mut Output) {

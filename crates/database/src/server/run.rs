@@ -308,7 +308,7 @@ impl Run<'_, '_> {
                     line: statement.line,
                     sql: statement.sql.clone(),
                     message: format!("{} ({})", error.message, error.code),
-                    by_rows: error.refused == Refused::ByRows,
+                    by_rows: error.refused == Refused::ByRows || is_of_value(step, &error.code),
                 }),
             })?;
             hook::boundary();
@@ -401,6 +401,12 @@ impl Run<'_, '_> {
         }
         Ok(fingerprint(&outcome.schema).0)
     }
+}
+
+/// Whether a generated statement was refused for what a value holds, in words that sound like a mistake in the statement:
+/// a text that is to become a `tsvector`, say (PostgreSQL 17, "PostgreSQL Error Codes", 42601).
+fn is_of_value(step: &ScriptStep, code: &str) -> bool {
+    step.is_as_generated() && step.object.starts_with("alter-column ") && code == "42601"
 }
 
 fn is_lock(failure: &Failure) -> bool {

@@ -26,8 +26,10 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
         Step::RenameColumn { table, from, to, .. } => {
             alter(table, &format!("rename column {} to {}", quote(from), quote(to)))
         }
-        Step::AlterColumn { table, to, .. } => {
-            alter(table, &format!("modify column {}", column_definition(flavor, to)))
+        Step::AlterColumn { table, from, to, .. } => {
+            // Said, so that it is not taken for one that nobody declared and kept.
+            let gone = if from.comment.is_some() && to.comment.is_none() { " comment ''" } else { "" };
+            alter(table, &format!("modify column {}{gone}", column_definition(flavor, to)))
         }
         Step::AddConstraint { table, constraint } => alter(table, &format!("add {}", clause(constraint))),
         Step::DropConstraint { table, constraint } => {
