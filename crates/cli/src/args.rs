@@ -76,6 +76,9 @@ pub enum Command {
     Apply(ApplyArgs),
     /// Bring a target down again
     Revert(RevertArgs),
+    /// What was put aside by migrations that dropped it
+    #[command(subcommand)]
+    Kept(KeptCommand),
     /// What a target holds now: tables, columns, keys, a few rows
     Show(ShowArgs),
     /// Check configuration and connections, and say how to mend what is wrong
@@ -147,6 +150,9 @@ pub struct Decided {
     /// The same for the way back: `hive.weight='weight / 1000.0'`
     #[arg(long, value_name = "COLUMN=SQL")]
     pub convert_back: Vec<String>,
+    /// Put what goes aside, so that down brings it back: `hive.notes`, `hive`; alone, everything that goes
+    #[arg(long, value_name = "WHAT", num_args = 0..=1, default_missing_value = "")]
+    pub keep: Vec<String>,
 }
 
 impl Decided {
@@ -158,6 +164,7 @@ impl Decided {
             fill: self.fill.clone(),
             convert: self.convert.clone(),
             convert_back: self.convert_back.clone(),
+            keep: self.keep.clone(),
         }
     }
 }
@@ -267,6 +274,27 @@ pub struct RevertArgs {
     pub despite: Vec<Check>,
     #[command(flatten)]
     pub interrupted: Interrupted,
+}
+
+/// `oak kept`
+#[derive(Debug, Subcommand)]
+pub enum KeptCommand {
+    /// List it
+    List,
+    /// Drop what was put aside before a day; down cannot bring it back then
+    Purge(PurgeArgs),
+}
+
+/// `oak kept purge`
+#[derive(Debug, Args)]
+pub struct PurgeArgs {
+    /// Drop what was put aside before this day, UTC: 2026-11-01
+    #[arg(long, value_name = "DATE", value_parser = day)]
+    pub before: jiff::civil::Date,
+}
+
+fn day(text: &str) -> Result<jiff::civil::Date, String> {
+    text.parse().map_err(|_| "a day is written 2026-11-01".to_owned())
 }
 
 /// `oak show`

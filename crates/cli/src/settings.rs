@@ -37,6 +37,8 @@ pub struct Settings {
     pub targets: BTreeMap<String, TargetSettings>,
     /// Patterns of table names that are left alone.
     pub unmanaged_tables: Vec<String>,
+    /// Whether drafts put aside what goes.
+    pub keep_dropped: bool,
 }
 
 /// A target's configuration.
@@ -62,7 +64,7 @@ pub enum UrlSource {
 }
 
 const SECTIONS: [&str; 4] = ["project", "providers", "targets", "unmanaged"];
-const PROJECT_KEYS: [&str; 5] = ["name", "declarations", "migrations", "default_target", "requires"];
+const PROJECT_KEYS: [&str; 6] = ["name", "declarations", "migrations", "default_target", "requires", "keep_dropped"];
 const TARGET_KEYS: [&str; 5] = ["url", "password", "disposable", "lock_wait", "require_proof"];
 
 /// Reads the configuration's text.
@@ -200,6 +202,7 @@ impl Reader {
             dialects: Vec::new(),
             targets: BTreeMap::new(),
             unmanaged_tables: Vec::new(),
+            keep_dropped: false,
         };
         match root.get("project") {
             Some(value) => self.project(value, &mut settings),
@@ -248,6 +251,9 @@ impl Reader {
             && let Some(path) = self.text(value, "migrations")
         {
             settings.migrations = path.into();
+        }
+        if let Some(value) = table.get("keep_dropped") {
+            settings.keep_dropped = self.truth(value, "keep_dropped");
         }
         if let Some(value) = table.get("requires") {
             self.requires(value);

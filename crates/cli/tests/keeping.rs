@@ -266,3 +266,95 @@ fn rows(here: &Stage<'_>, before: bool) -> Vec<String> {
     found.extend(here.query(&format!("select id, {hives} order by id")));
     found
 }
+
+const NOTES: &str = "\
+enum colour { white, green }
+
+table apiary {
+    id:    int64, identity
+    name:  text(80)
+
+    primary key (id)
+}
+
+table hive {
+    id:         int64, identity
+    apiary_id:  references apiary
+    notes:      text, null
+    label:      text(20), default 'none'
+    mark:       colour
+
+    primary key (id)
+}
+
+table visit {
+    hive_id:  references hive, on delete cascade
+    on_day:   date
+    weight:   decimal(6, 2), null
+    mark:     colour, default green
+
+    primary key (hive_id, on_day)
+}
+";
+
+/// Columns, a table and the enum that they are of go, and come back with all that was in them.
+#[test]
+fn what_was_kept_comes_back() {
+    on_each_provider(|provider| {
+        let here = Stage::of(provider, NOTES);
+        here.project.migrate("first");
+        here.sql("insert into apiary (id, name) values (1, 'Lower Heath')");
+        here.sql(
+            "insert into hive (id, apiary_id, notes, label, mark) \
+             values (1, 1, 'it''s calm', 'x', 'white'), (2, 1, null, 'y', 'green'), (3, 1, 'loud', 'z', 'green')",
+        );
+        here.sql("insert into visit values (1, '2026-05-01', 12.25, 'white'), (2, '2026-05-02', null, 'green')");
+        let hives = "select id, notes, label, mark from hive order by id";
+        let visits = "select hive_id, on_day, round(weight, 2), mark from visit order by hive_id";
+        let (before, dump) = ([here.query(hives), here.query(visits)].concat(), here.dump());
+        let (head, _) = NOTES.split_once("\ntable visit").expect("it is there");
+        let bare = head.lines().filter(|line| !["notes:", "label:", "mark:", "enum "].iter().any(|word| line.contains(word)));
+        here.project.declare(&(bare.collect::<Vec<_>>().join("\n") + "\n"));
+        let drafted = draft(&here, "retire", &["--keep"]);
+        assert!(drafted.contains("sets aside") && !drafted.contains("loses data"), "{drafted}");
+        here.project.ok(&["apply", "--yes"]);
+        here.assert_same("live", "declared");
+        let kept = here.project.ok(&["kept", "list"]);
+        assert!(kept.starts_with("4 kept tables"), "{kept}");
+        // One row is changed, one is gone, and one comes.
+        here.sql("delete from hive where id = 3");
+        here.sql("insert into hive (id, apiary_id) values (4, 1)");
+        let refused = here.project.oak(&["revert", "--yes"]);
+        assert!(refused.status == 1, "a hive came meanwhile, and its mark is required: {refused:#?}");
+        here.sql("delete from hive where id = 4");
+        here.project.ok(&["revert", "--yes"]);
+        let after = [here.query(hives), here.query(visits)].concat();
+        let expected: Vec<_> = before.into_iter().filter(|row| !row.starts_with("3|")).collect();
+        assert_eq!(after, expected);
+        assert_eq!(here.dump(), dump);
+        assert!(here.project.ok(&["kept", "list"]).starts_with("nothing is kept"));
+    });
+}
+
+#[test]
+fn kept_tables_are_listed_and_purged() {
+    let here = Stage::of(Provider::Sqlite, NOTES);
+    here.project.migrate("first");
+    here.sql("insert into apiary (id, name) values (1, 'Lower Heath')");
+    here.sql("insert into hive (id, apiary_id, notes, mark) values (1, 1, 'calm', 'white')");
+    here.project.declare(&NOTES.replace("    notes:      text, null\n", ""));
+    draft(&here, "retire notes", &["--keep", "hive.notes"]);
+    here.project.ok(&["apply", "--yes"]);
+    let listed = here.project.ok(&["kept", "list"]);
+    assert!(listed.contains("_hive_notes_kept  1 row  by 0002-retire-notes, since 20"), "{listed}");
+    assert!(here.project.ok(&["kept", "purge", "--before", "2001-01-01", "--yes"]).starts_with("nothing that was kept"));
+    here.project.ok(&["kept", "purge", "--before", "2999-01-01", "--yes"]);
+    assert!(here.project.ok(&["kept", "list"]).starts_with("nothing is kept on dev"));
+    let refused = here.project.oak(&["revert", "--yes"]);
+    assert!(refused.stderr.contains("that is not there any more"), "{refused:#?}");
+    insta::assert_snapshot!(here.project.answers(&[
+        &["draft", "again", "--keep", "hive.nots"],
+        &["draft", "again", "--keep", "hive.label"],
+        &["kept", "purge", "--before", "yesterday"],
+    ]));
+}

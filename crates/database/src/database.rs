@@ -6,6 +6,7 @@ use hollow_oak_core::history::{Event, KeptScripts};
 use hollow_oak_core::physical::{Introspected, Schema};
 
 use crate::error::{DatabaseError, Failure};
+use crate::kept::KeptTable;
 use crate::run::{Migrating, Preflight, Ran, Waiting};
 
 /// How a database is opened.
@@ -110,6 +111,20 @@ pub trait Database: Send {
     ///
     /// Whatever kept it from going through; nothing of it remains then.
     fn run(&mut self, migrating: &Migrating<'_>, waiting: &mut dyn FnMut(Waiting)) -> Result<Ran, Failure>;
+
+    /// The tables with values that were put aside, by name.
+    ///
+    /// # Errors
+    ///
+    /// Where the database does not answer.
+    fn kept(&self) -> Result<Vec<KeptTable>, DatabaseError>;
+
+    /// Drops tables with values that were put aside.
+    ///
+    /// # Errors
+    ///
+    /// Where the database does not answer, or refuses; what was dropped before stays dropped.
+    fn drop_kept(&mut self, names: &[String]) -> Result<(), DatabaseError>;
 
     /// The first rows of a table.
     ///

@@ -9,6 +9,7 @@
 mod database;
 mod error;
 pub mod hook;
+mod kept;
 mod mariadb;
 mod postgres;
 mod run;
@@ -20,6 +21,7 @@ mod url;
 
 pub use database::{Database, Opening, Rows, Server};
 pub use error::{DatabaseError, Failure, FailureKind};
+pub use kept::KeptTable;
 pub use run::{Dependent, JournalEntry, Migrating, Outcome, Preflight, Ran, Resume, Undecided, Waiting, WaitingFor};
 pub use url::{Host, ServerUrl, TargetUrl, Tls, UrlError};
 

@@ -144,8 +144,9 @@ fn pair(dialect: Dialect, seed: u64, seen: &mut Seen) {
     let folder = tempfile::tempdir().expect("a temporary folder can be made");
     let place = Place::new(dialect, folder.path(), seed);
     let told = format!("A:\n{}\nB:\n{}", a.text(), b.text());
-    let (up_choices, down_choices) =
-        Decisions::default().choices(&a.schema, &b.schema, dialect).expect("nothing was decided that could be wrong");
+    let (up_choices, down_choices) = Decisions::default()
+        .choices(&a.schema, &b.schema, dialect, "pair")
+        .expect("nothing was decided that could be wrong");
     let pair = Pair { place: &place, told: &told };
 
     let empty = physical::Schema::default();

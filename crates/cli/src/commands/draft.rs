@@ -53,12 +53,14 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
     let mut decisions = args.decided.decisions();
     settle_renames(&mut decisions, &before, after, &args.title, output)?;
     refuse_one_way(&decisions, &before, after)?;
+    settle_keeping(&mut decisions, &before, after, project.settings.keep_dropped)?;
+    let id = uuid::Uuid::now_v7().to_string();
     let mut drafted = Vec::new();
     for dialect in &project.settings.dialects {
         let from = lower(*dialect, &before, "the newest migration")?.schema;
         let lowered = declared.as_ref().and_then(|declared| declared.physical(*dialect));
         let to = lowered.cloned().unwrap_or_else(|| from.clone());
-        let (up, down) = decisions.choices(&before, after, *dialect)?;
+        let (up, down) = decisions.choices(&before, after, *dialect, &id)?;
         drafted.push(Drafted {
             dialect: *dialect,
             expected: fingerprint(&to).0,
@@ -70,7 +72,7 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
     let parents = history.newest().map(|parent| parent.id().to_owned()).into_iter().collect();
     let record = Record {
         format: FORMAT,
-        id: uuid::Uuid::now_v7().to_string(),
+        id,
         title: args.title.trim().to_owned(),
         parents,
         replaces: Vec::new(),
@@ -162,6 +164,20 @@ fn ask_rename<'a>(candidates: &'a [Candidate], output: &mut Output) -> Result<Op
             },
         }
     }
+}
+
+/// `--keep` alone, or `keep_dropped` in the configuration, means everything that goes.
+fn settle_keeping(decisions: &mut Decisions, before: &Schema, after: &Schema, always: bool) -> Result<()> {
+    let all = always || decisions.keep.iter().any(String::is_empty);
+    decisions.keep.retain(|one| !one.is_empty());
+    if all {
+        for one in decisions.droppable(before, after)? {
+            if !decisions.keep.contains(&one) {
+                decisions.keep.push(one);
+            }
+        }
+    }
+    Ok(())
 }
 
 /// A conversion of values that are there has to say how they come back.

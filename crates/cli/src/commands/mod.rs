@@ -10,6 +10,7 @@ mod doctor;
 mod draft;
 mod format;
 mod init;
+mod kept;
 mod manual;
 mod overview;
 mod revert;
@@ -38,6 +39,7 @@ pub fn execute(cli: &Cli, output: &mut Output) -> Result<Exit> {
         Some(Command::Status(args)) => status::run(args, global, output),
         Some(Command::Apply(args)) => apply::run(args, global, output),
         Some(Command::Revert(args)) => revert::run(args, global, output),
+        Some(Command::Kept(command)) => kept::run(command, global, output),
         Some(Command::Show(args)) => show::run(args, global, output),
         Some(Command::Doctor) => doctor::run(global, output),
         Some(Command::Demo(args)) => demo::run(args, global, output),

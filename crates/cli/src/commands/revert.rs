@@ -55,6 +55,7 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
     let leaving =
         chosen.into_iter().map(|applied| read(&history, applied, &*database, &target)).collect::<Result<Vec<_>>>()?;
     refuse_half_changed_values(&leaving, &state, &target)?;
+    refuse_purged(&leaving, &*database, &target)?;
     if args.dry_run {
         dry_run(&leaving, &target, global, output);
         return Ok(Exit::Done);
@@ -204,6 +205,29 @@ fn read<'h>(history: &'h History, applied: Applied, database: &dyn Database, tar
         ))
     })?;
     Ok(Leaving { applied, migration, scripts, script })
+}
+
+/// What was put aside has to be there still.
+fn refuse_purged(leaving: &[Leaving<'_>], database: &dyn Database, target: &Target) -> Result<()> {
+    let needed = leaving.iter().flat_map(|one| {
+        let names = one.script.steps.iter().filter_map(|step| step.object.strip_prefix("drop-kept "));
+        names.map(move |name| (one, name))
+    });
+    let needed: Vec<_> = needed.collect();
+    if needed.is_empty() {
+        return Ok(());
+    }
+    let there = database.kept()?;
+    let missing = needed.into_iter().find(|(_, name)| !there.iter().any(|kept| kept.name == *name));
+    match missing {
+        None => Ok(()),
+        Some((one, name)) => Err(Failure::new(format!(
+            "{} brings back what was kept in {name} on {}, and that is not there any more",
+            one.label(),
+            target.name
+        ))
+        .help("bring the table back from a backup; without it the values are gone")),
+    }
 }
 
 /// What was interrupted on its way up is undone by steps whose effect shows in the catalogue. Values that were converted,

@@ -6,6 +6,7 @@
 //! Must not: decide an order ([`crate::plan`]) or what differs ([`crate::diff`]).
 
 mod facts;
+mod keeping;
 mod lowering;
 pub mod mariadb;
 mod naming;

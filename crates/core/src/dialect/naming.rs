@@ -25,6 +25,8 @@ pub enum NameKind {
     JsonCheck,
     /// Index.
     Index,
+    /// A table of the tool's own with values that were put aside.
+    Kept,
 }
 
 impl NameKind {
@@ -37,6 +39,7 @@ impl NameKind {
             Self::EnumCheck => "enum",
             Self::JsonCheck => "json",
             Self::Index => "idx",
+            Self::Kept => "kept",
         }
     }
 }

@@ -3,12 +3,14 @@
 use serde::{Deserialize, Serialize};
 
 use crate::Dialect;
+use crate::dialect::{NameKind, derived_name};
 use crate::diff::Renames;
 use crate::language::{Source, declare, print, resolve};
 use crate::nearest::nearest;
-use crate::plan::{Choices, Values};
+use crate::physical;
+use crate::plan::{Choices, Kept, Values};
 use crate::schema::{Column, Enum, Parts, Provider, Schema, Table, Type};
-use crate::sql::Expression;
+use crate::sql::{Expression, in_parentheses};
 
 /// Decisions, each in the words of its option.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -29,6 +31,18 @@ pub struct Decisions {
     /// The same for the way back.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub convert_back: Vec<String>,
+    /// `hive.notes`, or `hive`: it is put aside before it is dropped.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub keep: Vec<String>,
+}
+
+/// How the tables begin that values are put aside in.
+pub const KEPT_PREFIX: &str = "hollow_oak_kept_";
+
+/// What stands of a migration's id behind the prefix: its last eight letters and digits.
+pub fn kept_tail(id: &str) -> String {
+    let letters: Vec<char> = id.chars().filter(char::is_ascii_alphanumeric).collect();
+    letters[letters.len().saturating_sub(8)..].iter().collect()
 }
 
 /// A decision that does not fit the schemas.
@@ -119,7 +133,7 @@ impl Decisions {
         Ok(Renames::between(before, after).and(decided))
     }
 
-    /// The choices for up and for down.
+    /// The choices for up and for down of the migration with this id.
     ///
     /// # Errors
     ///
@@ -129,6 +143,7 @@ impl Decisions {
         before: &Schema,
         after: &Schema,
         dialect: Dialect,
+        id: &str,
     ) -> Result<(Choices, Choices), DecisionFault> {
         let renames = self.renames(before, after)?;
         let back = renames.inverse();
@@ -154,7 +169,20 @@ impl Decisions {
                 down.values.insert(read.key(), Values::Convert(expression));
             }
         }
+        for text in &self.keep {
+            let keeping = Keeping { text, before, after, renames: &renames, dialect, id };
+            keeping.plan(&mut up, &mut down)?;
+        }
         Ok((up, down))
+    }
+
+    /// What goes and could be kept, as it is written for `--keep`.
+    ///
+    /// # Errors
+    ///
+    /// A decision that does not fit.
+    pub fn droppable(&self, before: &Schema, after: &Schema) -> Result<Vec<String>, DecisionFault> {
+        Ok(droppable(before, after, &self.renames(before, after)?))
     }
 
     /// The conversions that say nothing of the way back, by `table.column`.
@@ -184,6 +212,32 @@ impl Decisions {
         }
         Ok(missing)
     }
+}
+
+/// Tables that go, and columns of tables with a key.
+fn droppable(before: &Schema, after: &Schema, renames: &Renames) -> Vec<String> {
+    let mut found = Vec::new();
+    for table in before.tables() {
+        let name = table.name.as_str();
+        let renamed = renames.tables.contains_key(name);
+        let taken_over = !renamed && renames.former_table(name).is_some();
+        let Some(to) = after.table(renames.new_table(name)).filter(|_| !taken_over) else {
+            found.push(name.to_owned());
+            continue;
+        };
+        if table.primary_keys.is_empty() {
+            continue;
+        }
+        let columns = renames.columns_of(name);
+        let goes = |column: &&Column| {
+            let old = column.name.as_str();
+            let renamed = columns.is_some_and(|names| names.contains_key(old));
+            let taken = columns.is_some_and(|names| names.values().any(|new| new == old));
+            column.generated.is_empty() && !renamed && (taken || to.column(&column.name).is_none())
+        };
+        found.extend(table.columns.iter().filter(goes).map(|column| format!("{name}.{}", column.name)));
+    }
+    found
 }
 
 fn meant<'a>(word: &str, known: impl Iterator<Item = &'a str>, otherwise: &str) -> String {
@@ -217,6 +271,124 @@ fn words(choices: &mut Choices, before: &Schema, after: &Schema, dialect: Dialec
                 }
             }
         }
+    }
+}
+
+/// One thing that is kept.
+struct Keeping<'a> {
+    text: &'a str,
+    before: &'a Schema,
+    after: &'a Schema,
+    renames: &'a Renames,
+    dialect: Dialect,
+    id: &'a str,
+}
+
+impl Keeping<'_> {
+    fn fault(&self, what: String, help: &str) -> DecisionFault {
+        DecisionFault { option: "keep", text: self.text.to_owned(), what, help: help.to_owned() }
+    }
+
+    fn plan(&self, up: &mut Choices, down: &mut Choices) -> Result<(), DecisionFault> {
+        let lowered = self.dialect.lower(self.before);
+        let physical =
+            lowered.map_err(|_| self.fault("the schema before cannot be stored".into(), "see `oak check`"))?;
+        let droppable = droppable(self.before, self.after, self.renames);
+        if let Some(table) = physical.schema.table(self.text).filter(|_| self.before.table(self.text).is_some()) {
+            if !droppable.iter().any(|one| one == self.text) {
+                return Err(self.fault(format!("table `{}` is not dropped", table.name), "name what goes"));
+            }
+            let plain = || table.columns.iter().filter(|column| column.generated.is_none());
+            let kept = Kept {
+                name: self.name(&[&table.name]),
+                table: table.name.clone(),
+                column: None,
+                columns: plain().map(|column| (column.name.clone(), self.read(column))).collect(),
+            };
+            let columns = plain().map(|column| (column.name.clone(), self.read_back("", column))).collect();
+            down.restored.push(Kept { columns, ..kept.clone() });
+            down.spent.push(kept.name.clone());
+            up.kept.push(kept);
+            return Ok(());
+        }
+        let known = self.text.split_once('.').and_then(|(owner, name)| {
+            let table = physical.schema.table(owner)?;
+            Some((table, table.column(name)?))
+        });
+        let Some((table, column)) = known else {
+            let names: Vec<&str> = droppable.iter().map(String::as_str).collect();
+            let help = meant(self.text, names.into_iter(), "name a table, or a column as `table.column`, that goes");
+            return Err(self.fault("the newest migration has no such thing".into(), &help));
+        };
+        if !droppable.iter().any(|one| one == self.text) {
+            let help = match table.primary_key {
+                Some(_) => "name what goes, and is not computed",
+                None => {
+                    "its rows cannot be found again without a primary key; keep the whole table, or add a key first"
+                }
+            };
+            return Err(self.fault(format!("column `{}` is not dropped by itself", self.text), help));
+        }
+        let key = table.primary_key.iter().flat_map(|key| &key.columns);
+        let key: Vec<_> = key.filter_map(|part| table.column(&part.name)).collect();
+        let gone = key.iter().find(|part| droppable.iter().any(|one| *one == format!("{}.{}", table.name, part.name)));
+        if let Some(gone) = gone {
+            return Err(self.fault(
+                format!("column `{}` of the primary key goes as well", gone.name),
+                "its rows cannot be found again; do it in two migrations",
+            ));
+        }
+        let kept = Kept {
+            name: self.name(&[&table.name, &column.name]),
+            table: table.name.clone(),
+            column: Some(column.name.clone()),
+            columns: key.iter().copied().chain([column]).map(|one| (one.name.clone(), self.read(one))).collect(),
+        };
+        let quote = |name: &str| self.dialect.quote(name);
+        let same: Vec<_> = key
+            .iter()
+            .map(|part| {
+                let name = quote(&part.name);
+                format!("{} = {}.{name}", self.read_back("kept.", part), quote(&table.name))
+            })
+            .collect();
+        let from = format!("from {} kept where {}", quote(&kept.name), same.join(" and "));
+        let value = format!("(select {} {from})", self.read_back("kept.", column));
+        // Rows that came later have what a new row would have.
+        let expression = match &column.default {
+            None => value,
+            Some(default) => {
+                format!("case when exists (select 1 {from}) then {value} else {} end", in_parentheses(default.text()))
+            }
+        };
+        down.values.insert((table.name.clone(), column.name.clone()), Values::Fill(expression));
+        down.spent.push(kept.name.clone());
+        up.kept.push(kept);
+        Ok(())
+    }
+
+    /// A name that says what is in it, made unique by the migration's id.
+    fn name(&self, path: &[&str]) -> String {
+        let stem = format!("{KEPT_PREFIX}{}", kept_tail(self.id));
+        derived_name(&stem, path.iter().copied(), NameKind::Kept, self.dialect.facts().identifier_limit)
+    }
+
+    /// The value as it is kept: of an enum type, which may go, as text.
+    fn read(&self, column: &physical::Column) -> String {
+        let name = self.dialect.quote(&column.name);
+        if self.is_of_enum(column) { format!("{name}::text") } else { name }
+    }
+
+    fn read_back(&self, prefix: &str, column: &physical::Column) -> String {
+        let name = self.dialect.quote(&column.name);
+        match self.is_of_enum(column) {
+            true => format!("{prefix}{name}::{}", column.ty.text()),
+            false => format!("{prefix}{name}"),
+        }
+    }
+
+    fn is_of_enum(&self, column: &physical::Column) -> bool {
+        self.before.enums().any(|one| self.dialect.is_of_enum(&column.ty, one.name.as_str()))
     }
 }
 

@@ -12,7 +12,7 @@ mod record;
 mod standing;
 
 pub use chain::{History, HistoryFault, Migration, NotFound, slug};
-pub use decisions::{DecisionFault, Decisions};
+pub use decisions::{DecisionFault, Decisions, KEPT_PREFIX, kept_tail};
 pub use journal::{Applied, Event, EventKind, JournalState, KeptScripts, Unfinished};
 pub use record::{FORMAT, Record, RecordError, StepRecord, StepRecords};
 pub use standing::{Obstacle, Standing, standing};

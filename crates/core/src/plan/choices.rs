@@ -11,6 +11,25 @@ pub struct Choices {
     pub renames: Renames,
     /// Values that rows get on the way, by the table's and the column's names afterwards.
     pub values: BTreeMap<(String, String), Values>,
+    /// What is put aside before it is dropped, by its names before.
+    pub kept: Vec<Kept>,
+    /// Rows that come back into tables which are made again, by their names afterwards.
+    pub restored: Vec<Kept>,
+    /// Tables of the tool's own that nobody needs any more afterwards.
+    pub spent: Vec<String>,
+}
+
+/// Values put aside in a table of the tool's own.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Kept {
+    /// The tool's own table.
+    pub name: String,
+    /// The table whose values they are.
+    pub table: String,
+    /// The column, where it is not the whole table.
+    pub column: Option<String>,
+    /// What is kept: the key and the column, or all columns; each with the SQL expression that reads it.
+    pub columns: Vec<(String, String)>,
 }
 
 /// Where the values of a column come from.
@@ -31,7 +50,22 @@ impl Values {
     }
 }
 
+impl Kept {
+    /// What is kept, in words.
+    pub fn what(&self) -> String {
+        match &self.column {
+            Some(column) => format!("{}.{column}", self.table),
+            None => format!("the rows of {}", self.table),
+        }
+    }
+}
+
 impl Choices {
+    /// Whether a column is put aside before it goes, or its table.
+    pub fn keeps(&self, table: &str, column: Option<&str>) -> Option<&Kept> {
+        self.kept.iter().find(|kept| kept.table == table && kept.column.as_deref() == column)
+    }
+
     /// The decision about a column's values, by its names afterwards.
     pub fn values_of(&self, table: &str, column: &str) -> Option<&Values> {
         let found = self

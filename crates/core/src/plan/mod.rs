@@ -16,7 +16,7 @@ mod risk;
 mod staged;
 mod step;
 
-pub use choices::{Choices, Values};
+pub use choices::{Choices, Kept, Values};
 pub use order::{Placement, Plan, PlannedStep, plan};
 pub use risk::{Risk, RiskKind};
 pub use step::{Alteration, Commented, Constraint, Copied, EnumSwap, Rebuild, Step, SwappedColumn};

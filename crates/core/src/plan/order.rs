@@ -59,12 +59,38 @@ pub fn plan(dialect: Dialect, from: &Schema, to: &Schema, choices: &Choices) -> 
         Altering::Rebuilding => rebuilding::steps(dialect, &from, to, changes, choices),
         Altering::InPlace => staged::steps(dialect, &from, to, changes, choices),
     };
-    planned(dialect, [around.before, renaming, steps, around.behind].concat())
+    let aside = choices.kept.iter().flat_map(|kept| [Step::MakeKept(kept.clone()), Step::Keep(kept.clone())]).collect();
+    let spent = choices.spent.iter().cloned().map(Step::DropKept).collect();
+    let steps = with_rows(steps, to, choices);
+    planned(dialect, [aside, around.before, renaming, steps, around.behind, spent].concat(), choices)
+}
+
+/// Adds the rows that come back, right behind the tables that are made for them.
+fn with_rows(steps: Vec<Step>, to: &Schema, choices: &Choices) -> Vec<Step> {
+    if choices.restored.is_empty() {
+        return steps;
+    }
+    let mut all = Vec::with_capacity(steps.len() + choices.restored.len());
+    for step in steps {
+        let restored = match &step {
+            Step::CreateTable(table) => choices.restored.iter().find(|kept| kept.table == table.name),
+            _ => None,
+        };
+        let back = restored.map(|kept| {
+            let columns = to.table(&kept.table).map(|table| table.columns.as_slice()).unwrap_or_default();
+            let numbering = columns.iter().find(|column| column.identity.is_some());
+            let overriding = numbering.and_then(|column| column.identity.as_ref()).is_some_and(|one| one.always);
+            Step::Restore { kept: kept.clone(), overriding, numbering: numbering.map(|column| column.name.clone()) }
+        });
+        all.push(step);
+        all.extend(back);
+    }
+    all
 }
 
 /// Adds to each step where it runs and what it risks.
-fn planned(dialect: Dialect, steps: Vec<Step>) -> Plan {
-    let mut known = Known::default();
+fn planned(dialect: Dialect, steps: Vec<Step>, choices: &Choices) -> Plan {
+    let mut known = Known::new(choices);
     for step in &steps {
         if let Step::CreateTable(table) = step {
             known.tables.insert(table.name.clone());

@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 use std::fmt;
 use std::str::FromStr;
 
+use super::choices::{Choices, Kept};
 use super::step::{Constraint, Copied, EnumSwap, Rebuild, Step, SwappedColumn};
 use crate::Dialect;
 use crate::dialect::Altering;
@@ -32,11 +33,19 @@ pub enum RiskKind {
     ConvertsValues,
     /// A program that is running meanwhile, written for the schema before, fails.
     BreaksApplication,
+    /// Values that go are kept in a table of the tool's own.
+    SetsAside,
 }
 
 impl RiskKind {
-    const ALL: [Self; 5] =
-        [Self::LosesData, Self::NotRestored, Self::MayRefuse, Self::ConvertsValues, Self::BreaksApplication];
+    const ALL: [Self; 6] = [
+        Self::LosesData,
+        Self::NotRestored,
+        Self::MayRefuse,
+        Self::ConvertsValues,
+        Self::BreaksApplication,
+        Self::SetsAside,
+    ];
 
     /// The word for it in records, scripts and JSON.
     pub fn word(self) -> &'static str {
@@ -46,6 +55,7 @@ impl RiskKind {
             Self::MayRefuse => "may-refuse",
             Self::ConvertsValues => "converts-values",
             Self::BreaksApplication => "breaks-application",
+            Self::SetsAside => "sets-aside",
         }
     }
 
@@ -57,6 +67,7 @@ impl RiskKind {
             Self::MayRefuse => "may refuse",
             Self::ConvertsValues => "converts",
             Self::BreaksApplication => "breaks a running application",
+            Self::SetsAside => "sets aside",
         }
     }
 }
@@ -79,8 +90,9 @@ impl FromStr for Risk {
 }
 
 /// What the steps before one have done.
-#[derive(Default)]
-pub(super) struct Known {
+pub(super) struct Known<'a> {
+    /// What was decided.
+    choices: &'a Choices,
     /// Tables that the plan makes; they have no rows.
     pub(super) tables: BTreeSet<String>,
     /// Columns that it added so far, by their tables.
@@ -89,12 +101,25 @@ pub(super) struct Known {
     pub(super) filled: BTreeSet<(String, String)>,
 }
 
+impl<'a> Known<'a> {
+    /// Nothing done yet.
+    pub(super) fn new(choices: &'a Choices) -> Self {
+        Self { choices, tables: BTreeSet::new(), added: BTreeSet::new(), filled: BTreeSet::new() }
+    }
+
+    /// What is kept of a column, or of a table, that goes under this name; it was kept under the name before.
+    fn kept(&self, table: &str, column: Option<&str>) -> Option<&Kept> {
+        let former = self.choices.renames.former_table(table).unwrap_or(table);
+        self.choices.keeps(former, column)
+    }
+}
+
 /// The risks of a step; none for a table that the same plan makes, since it has no rows.
-pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known) -> Vec<Risk> {
+pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Risk> {
     let among = |set: &BTreeSet<(String, String)>, table: &String, column: &Column| {
         set.contains(&(table.clone(), column.name.clone()))
     };
-    let mut risks = Risks { dialect, found: Vec::new() };
+    let mut risks = Risks { dialect, known, found: Vec::new() };
     match step {
         _ if known.tables.contains(step.table()) => {}
         Step::CreateTable(_) | Step::DropIndex { .. } => {}
@@ -106,7 +131,14 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known) -> Vec<Risk> {
             risks.renamed("column", from, dialect.facts().name_case.same_item(from, to));
         }
         Step::RenameEnumWord { from, .. } => risks.renamed("word", from, false),
-        Step::DropTable(table) => risks.add(RiskKind::LosesData, format!("every row of {} is lost", table.name)),
+        Step::DropTable(table) => match known.kept(&table.name, None) {
+            Some(kept) => risks.kept(kept),
+            None => risks.add(RiskKind::LosesData, format!("every row of {} is lost", table.name)),
+        },
+        Step::Restore { kept, .. } => {
+            risks.add(RiskKind::MayRefuse, format!("fails if a row of {} references what is gone by now", kept.table));
+        }
+        Step::DropKept(_) | Step::MakeKept(_) | Step::Keep(_) => {}
         Step::DropColumn { table, column } if among(&known.added, table, column) => {}
         Step::DropColumn { table, column } => risks.dropped(table, column),
         Step::AddColumn { table, column, checks, key, .. } => {
@@ -151,12 +183,13 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known) -> Vec<Risk> {
     risks.found
 }
 
-struct Risks {
+struct Risks<'a> {
     dialect: Dialect,
+    known: &'a Known<'a>,
     found: Vec<Risk>,
 }
 
-impl Risks {
+impl Risks<'_> {
     fn add(&mut self, kind: RiskKind, what: String) {
         let risk = Risk { kind, what };
         if !self.found.contains(&risk) {
@@ -172,7 +205,22 @@ impl Risks {
         }
     }
 
+    fn kept(&mut self, kept: &Kept) {
+        let what = match &kept.column {
+            Some(column) => format!(
+                "the values of {}.{column} wait in {} until down brings them back; rows that are written until then get none",
+                kept.table, kept.name
+            ),
+            None => format!("the rows of {} wait in {} until down brings them back", kept.table, kept.name),
+        };
+        self.add(RiskKind::SetsAside, what);
+    }
+
     fn dropped(&mut self, table: &str, column: &Column) {
+        if let Some(kept) = self.known.kept(table, Some(&column.name)) {
+            self.kept(kept);
+            return;
+        }
         if column.generated.is_none() {
             self.add(RiskKind::LosesData, format!("the values of {table}.{} are lost", column.name));
         }

@@ -385,16 +385,6 @@ impl Planner<'_> {
                 self.add_column(to, new);
                 continue;
             };
-            if old.name != new.name {
-                let (from, to) = (old.name.clone(), new.name.clone());
-                self.stages.rename_columns.push(Step::RenameColumn {
-                    table: table.clone(),
-                    from,
-                    to,
-                    by_way_of: None,
-                    numbering: false,
-                });
-            }
             let mut renamed = Column { name: new.name.clone(), ..old.clone() };
             let reads_disturbed = old.generated.as_ref().is_some_and(|one| self.reads(from, &one.expression));
             if old.generated.is_some() && new.generated.is_none() && self.dialect.keeps_computed(old, new) {
@@ -408,7 +398,19 @@ impl Planner<'_> {
             if self.is_remade(&renamed, new) || (reads_disturbed && new.generated.is_some()) {
                 self.drop_computed(from, old);
                 self.add_column(to, new);
-            } else if let Some(values) = self.choices.values_of(&table, &new.name) {
+                continue;
+            }
+            if old.name != new.name {
+                let (from, to) = (old.name.clone(), new.name.clone());
+                self.stages.rename_columns.push(Step::RenameColumn {
+                    table: table.clone(),
+                    from,
+                    to,
+                    by_way_of: None,
+                    numbering: false,
+                });
+            }
+            if let Some(values) = self.choices.values_of(&table, &new.name) {
                 self.alter_with_values(to, renamed, new, values);
             } else if renamed != *new {
                 self.alter_column(&table, renamed, new);

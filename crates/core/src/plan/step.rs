@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use super::choices::Kept;
 use crate::diff::TableAlteration;
 use crate::physical::{Check, Column, EnumType, ForeignKey, Index, PrimaryKey, Program, Table, Unique};
 use crate::schema::ProgramKind;
@@ -141,6 +142,21 @@ pub enum Step {
         /// Columns that the server would change with every update, and that are to stay as they are.
         untouched: Vec<String>,
     },
+    /// Make the table that values are put aside in.
+    MakeKept(Kept),
+    /// Put values aside.
+    Keep(Kept),
+    /// Put rows back into a table that was made again.
+    Restore {
+        /// What was put aside, with the SQL expressions that read it there.
+        kept: Kept,
+        /// Whether the table numbers its rows and refuses given numbers.
+        overriding: bool,
+        /// The column that numbers the rows.
+        numbering: Option<String>,
+    },
+    /// Drop a table that values were put aside in.
+    DropKept(String),
     /// Make an enum type anew under its name, with the columns that are of it.
     RemakeEnum(Box<EnumSwap>),
     /// Change a table's storage options.
@@ -349,6 +365,10 @@ impl Step {
             Self::DropEnum(_) => "drop-enum",
             Self::AddEnumWord { .. } => "add-enum-word",
             Self::RenameEnumWord { .. } => "rename-enum-word",
+            Self::MakeKept(_) => "make-kept",
+            Self::Keep(_) => "keep",
+            Self::Restore { .. } => "restore",
+            Self::DropKept(_) => "drop-kept",
             Self::FillColumn { .. } => "fill-column",
             Self::RemakeEnum(_) => "remake-enum",
             Self::SetOptions { .. } => "set-options",
@@ -386,7 +406,8 @@ impl Step {
             | Self::SetOptions { table, .. } => table,
             Self::CreateEnum(one) | Self::DropEnum(one) => &one.name,
             Self::CreateProgram(one) | Self::DropProgram(one) => &one.name,
-            Self::AddEnumWord { name, .. } | Self::RenameEnumWord { name, .. } => name,
+            Self::AddEnumWord { name, .. } | Self::RenameEnumWord { name, .. } | Self::DropKept(name) => name,
+            Self::MakeKept(kept) | Self::Keep(kept) | Self::Restore { kept, .. } => &kept.table,
             Self::RemakeEnum(swap) => &swap.to.name,
             Self::SetComment { on: Commented::Table(name) | Commented::Enum(name), .. } => name,
         }
@@ -406,7 +427,12 @@ impl Step {
             | Self::SetOptions { .. }
             | Self::CreateProgram(_)
             | Self::DropProgram(_)
+            | Self::Restore { .. }
+            | Self::DropKept(_)
             | Self::SetComment { .. } => table.to_owned(),
+            Self::MakeKept(kept) | Self::Keep(kept) => {
+                kept.column.as_ref().map_or(table.to_owned(), |column| format!("{table}.{column}"))
+            }
             Self::AddColumn { column, .. } | Self::DropColumn { column, .. } => format!("{table}.{}", column.name),
             Self::RenameColumn { to, .. } | Self::RenameConstraint { to, .. } | Self::RenameIndex { to, .. } => {
                 format!("{table}.{to}")
@@ -452,6 +478,10 @@ impl Step {
             Self::RenameEnumWord { name, from, to } => format!("rename word {from} of enum {name} to {to}"),
             Self::FillColumn { table, column, only_missing: true, .. } => format!("fill {table}.{column}"),
             Self::FillColumn { table, column, .. } => format!("convert {table}.{column}"),
+            Self::MakeKept(kept) => format!("make a place for {}", kept.what()),
+            Self::Keep(kept) => format!("keep {}", kept.what()),
+            Self::Restore { kept, .. } => format!("put the rows of {} back", kept.table),
+            Self::DropKept(name) => format!("drop what was kept in {name}"),
             Self::RemakeEnum(swap) => format!("make enum {} anew", swap.to.name),
             Self::SetOptions { table, .. } => format!("change options of table {table}"),
             Self::CreateProgram(one) => format!("create {} {}", one.kind.word(), one.name),

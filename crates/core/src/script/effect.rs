@@ -54,7 +54,9 @@ pub fn effect(step: &ScriptStep, live: &Schema) -> Effect {
         "drop-enum" => is_gone(live.enumeration(object).is_some()),
         "create-view" | "create-trigger" | "create-routine" => is_there(program(live, kind, object)),
         "drop-view" | "drop-trigger" | "drop-routine" => is_gone(program(live, kind, object)),
-        "alter-column" | "set-options" | "set-comment" | "add-enum-word" => Effect::Repeatable,
+        "make-kept" | "drop-kept" | "alter-column" | "set-options" | "set-comment" | "add-enum-word" => {
+            Effect::Repeatable
+        }
         _ => Effect::Unknown,
     }
 }

@@ -11,10 +11,8 @@ use hollow_oak_core::dialect::mariadb::catalogue::{
 use hollow_oak_core::physical::{Introspected, ObjectKind};
 
 use super::session::MariadbSession;
+use crate::kept::is_own_table;
 use crate::server::{ServerError, Session};
-
-/// The tool's own tables.
-const OWN_TABLES: [&str; 2] = ["hollow_oak_journal", "hollow_oak_store"];
 
 type Row = Vec<Option<String>>;
 
@@ -51,7 +49,7 @@ impl Reader<'_> {
     /// Asks; the first column is the table, and the tool's own tables are left out.
     fn ask(&mut self, sql: &str) -> Result<Vec<Row>, ServerError> {
         let mut rows = self.session.ask(&sql.replace("$database", &self.database))?.rows;
-        rows.retain(|row| !OWN_TABLES.contains(&text(row, 0).as_str()));
+        rows.retain(|row| !is_own_table(&text(row, 0)));
         Ok(rows)
     }
 

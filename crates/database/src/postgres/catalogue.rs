@@ -8,10 +8,8 @@ use hollow_oak_core::dialect::postgres::catalogue::{
 use hollow_oak_core::physical::{Introspected, ObjectKind};
 
 use super::session::PostgresSession;
+use crate::kept::is_own_table;
 use crate::server::{ServerError, Session};
-
-/// The tool's own tables.
-const OWN_TABLES: [&str; 2] = ["hollow_oak_journal", "hollow_oak_store"];
 
 type Row = Vec<Option<String>>;
 
@@ -119,7 +117,7 @@ impl Reader<'_> {
         )?;
         for row in rows {
             let (oid, name) = (number::<u32>(&row, 0), text(&row, 1));
-            if OWN_TABLES.contains(&name.as_str()) {
+            if is_own_table(&name) {
                 self.own.insert(oid);
                 continue;
             }

@@ -13,6 +13,7 @@ use super::session::Session;
 use super::{confirm, journal, rows, run};
 use crate::database::{Database, Rows, Server};
 use crate::error::{DatabaseError, Failure};
+use crate::kept::KeptTable;
 use crate::run::{Migrating, Preflight, Ran, Waiting};
 
 /// A connection, or nothing where the server has no such database yet.
@@ -116,6 +117,19 @@ impl Database for Connection {
             Some(session) => run::wait_for_others(&mut **session.get_mut(), self.lock_wait, project, waiting),
             None => Ok(false),
         }
+    }
+
+    fn kept(&self) -> Result<Vec<KeptTable>, DatabaseError> {
+        self.with(Vec::new(), |session| Ok(rows::kept(session)?))
+    }
+
+    fn drop_kept(&mut self, names: &[String]) -> Result<(), DatabaseError> {
+        self.with((), |session| {
+            for name in names {
+                session.execute(&format!("drop table if exists {}", session.dialect().quote(name)))?;
+            }
+            Ok(())
+        })
     }
 
     fn rows(&self, table: &str, limit: u32) -> Result<Rows, DatabaseError> {

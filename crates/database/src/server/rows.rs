@@ -1,10 +1,12 @@
 //! A few rows of a table, as text.
 
+use hollow_oak_core::history::KEPT_PREFIX;
 use hollow_oak_core::nearest::nearest;
 
-use super::session::Session;
+use super::{ServerError, session::Session};
 use crate::database::Rows;
 use crate::error::DatabaseError;
+use crate::kept::KeptTable;
 
 /// The first rows of a table or view, in the order the server gives them.
 pub(super) fn rows(session: &mut dyn Session, table: &str, limit: u32) -> Result<Rows, DatabaseError> {
@@ -19,4 +21,17 @@ pub(super) fn rows(session: &mut dyn Session, table: &str, limit: u32) -> Result
     let found = session.ask(&format!("select * from {name} limit {limit}"))?;
     let total = total.and_then(|text| text.parse().ok()).unwrap_or_default();
     Ok(Rows { columns: found.columns, rows: found.rows, total })
+}
+
+/// The tables with values that were put aside.
+pub(super) fn kept(session: &mut dyn Session) -> Result<Vec<KeptTable>, ServerError> {
+    let mut names = session.relations()?;
+    names.retain(|name| name.starts_with(KEPT_PREFIX));
+    names.sort();
+    let mut found = Vec::new();
+    for name in names {
+        let rows = session.value(&format!("select count(*) from {}", session.dialect().quote(&name)))?;
+        found.push(KeptTable { name, rows: rows.and_then(|text| text.parse().ok()).unwrap_or_default() });
+    }
+    Ok(found)
 }

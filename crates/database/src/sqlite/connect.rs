@@ -11,6 +11,7 @@ use rusqlite::{ErrorCode, OpenFlags};
 use super::{introspect, journal, preflight, rows, run};
 use crate::database::{Database, Opening, Rows, Server};
 use crate::error::{DatabaseError, Failure};
+use crate::kept::KeptTable;
 use crate::run::{Migrating, Preflight, Ran, Waiting};
 
 /// A connection to a SQLite file, or to an empty database in memory that stands for a file that is not there yet.
@@ -109,6 +110,18 @@ impl Database for Connection {
     // Nobody sees half of a run: it is one transaction.
     fn wait_for_others(&mut self, _: &str, _: &mut dyn FnMut(Waiting)) -> Result<bool, Failure> {
         Ok(false)
+    }
+
+    fn kept(&self) -> Result<Vec<KeptTable>, DatabaseError> {
+        rows::kept(&self.inner)
+    }
+
+    fn drop_kept(&mut self, names: &[String]) -> Result<(), DatabaseError> {
+        for name in names {
+            self.inner
+                .execute_batch(&format!("drop table if exists {}", hollow_oak_core::Dialect::Sqlite.quote(name)))?;
+        }
+        Ok(())
     }
 
     fn rows(&self, table: &str, limit: u32) -> Result<Rows, DatabaseError> {

@@ -8,8 +8,8 @@ use hollow_oak_core::dialect::sqlite::catalogue::{self, Definition};
 use hollow_oak_core::physical::Introspected;
 use rusqlite::Connection;
 
-use super::journal::OWN_TABLES;
 use crate::error::DatabaseError;
+use crate::kept::is_own_table;
 
 /// Reads the catalogue, without SQLite's own tables, the shadows of virtual tables, and the tool's journal.
 pub(super) fn introspect(connection: &Connection) -> Result<Introspected, DatabaseError> {
@@ -31,7 +31,7 @@ pub(super) fn definitions(connection: &Connection) -> Result<Vec<Definition>, Da
         Ok(Definition { kind: row.get(0)?, name: row.get(1)?, table: row.get(2)?, sql: row.get(3)? })
     })?;
     let mut definitions = rows.collect::<Result<Vec<_>, _>>()?;
-    definitions.retain(|one| !is_internal(&one.name) && !OWN_TABLES.contains(&one.table.as_str()));
+    definitions.retain(|one| !is_internal(&one.name) && !is_own_table(&one.table));
     Ok(definitions)
 }
 

@@ -9,9 +9,6 @@ use rusqlite::{Connection, OptionalExtension, params};
 use crate::error::DatabaseError;
 use crate::run::JournalEntry;
 
-/// The tool's own tables.
-pub(super) const OWN_TABLES: [&str; 2] = ["hollow_oak_journal", "hollow_oak_store"];
-
 /// The version of the journal's layout.
 const FORMAT: i64 = 1;
 

@@ -1,12 +1,14 @@
 //! A few rows of a table, as text.
 
 use hollow_oak_core::Dialect;
+use hollow_oak_core::history::KEPT_PREFIX;
 use hollow_oak_core::nearest::nearest;
 use rusqlite::Connection;
 use rusqlite::types::ValueRef;
 
 use crate::database::Rows;
 use crate::error::DatabaseError;
+use crate::kept::KeptTable;
 
 /// The first rows of a table or view, in the order SQLite gives them.
 pub(super) fn rows(connection: &Connection, table: &str, limit: u32) -> Result<Rows, DatabaseError> {
@@ -23,6 +25,20 @@ pub(super) fn rows(connection: &Connection, table: &str, limit: u32) -> Result<R
     let count = columns.len();
     let found = statement.query_map([limit], |row| (0..count).map(|at| row.get_ref(at).map(shown)).collect())?;
     Ok(Rows { columns, rows: found.collect::<Result<_, _>>()?, total: total.unsigned_abs() })
+}
+
+/// The tables with values that were put aside.
+pub(super) fn kept(connection: &Connection) -> Result<Vec<KeptTable>, DatabaseError> {
+    let mut names =
+        connection.prepare("select name from sqlite_schema where type = 'table' and name like ?1 order by name")?;
+    let names: Vec<String> =
+        names.query_map([format!("{KEPT_PREFIX}%")], |row| row.get(0))?.collect::<Result<_, _>>()?;
+    let counted = names.into_iter().map(|name| {
+        let sql = format!("select count(*) from {}", Dialect::Sqlite.quote(&name));
+        let rows: i64 = connection.query_row(&sql, [], |row| row.get(0))?;
+        Ok(KeptTable { name, rows: rows.unsigned_abs() })
+    });
+    counted.collect()
 }
 
 fn shown(value: ValueRef<'_>) -> Option<String> {

@@ -1,5 +1,6 @@
 //! Steps as MariaDB's and MySQL's SQL: one statement each, since every one commits by itself.
 
+use super::super::keeping::{keep, make_kept, restore};
 use super::Flavor;
 use super::lower::table_collation;
 use super::quote::{literal, quote, quote_all};
@@ -56,6 +57,10 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
             let kept: String = untouched.iter().map(|name| format!(", {0} = {0}", quote(name))).collect();
             format!("update {}\nset {} = {}{kept}{missing}", quote(table), quote(column), in_parentheses(expression))
         }
+        Step::MakeKept(kept) => make_kept(kept, quote, " limit 0"),
+        Step::Keep(kept) => keep(kept, quote),
+        Step::Restore { kept, .. } => restore(kept, quote, ""),
+        Step::DropKept(name) => format!("drop table if exists {}", quote(name)),
         Step::CreateProgram(one) => one.create.clone(),
         Step::DropProgram(one) => one.drop.clone(),
         Step::SetOptions { table, from, to } => alter(&table.clone(), &changed_options(from, to)),

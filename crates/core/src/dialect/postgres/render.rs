@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use super::super::keeping::{keep, make_kept, restore};
 use super::quote::{literal, quote, quote_all};
 use super::types::{Family, family};
 use crate::physical::{
@@ -66,6 +67,15 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             let missing = if *only_missing { format!("\nwhere {} is null", quote(column)) } else { String::new() };
             vec![format!("update {}\nset {} = {}{missing}", quote(table), quote(column), in_parentheses(expression))]
         }
+        Step::MakeKept(kept) => vec![make_kept(kept, quote, " with no data")],
+        Step::Keep(kept) => vec![keep(kept, quote)],
+        Step::Restore { kept, overriding, numbering } => {
+            let given = if *overriding { " overriding system value" } else { "" };
+            let mut statements = vec![restore(kept, quote, given)];
+            statements.extend(numbering.iter().map(|column| advance(&kept.table, column)));
+            statements
+        }
+        Step::DropKept(name) => vec![format!("drop table if exists {}", quote(name))],
         Step::RemakeEnum(swap) => remake_enum(swap),
         Step::CreateProgram(one) => vec![one.create.clone()],
         Step::DropProgram(one) => vec![one.drop.clone()],
@@ -256,12 +266,7 @@ fn identity_change(statements: &mut Vec<String>, table: &str, from: &Column, to:
         None => {
             let definition = format!("add generated {} as identity{}", kind_of(identity), options_of(identity));
             statements.push(alter(table, &format!("alter column {name} {definition}")));
-            // The next number is behind those that are there.
-            let (owner, column) = (literal(&quote(table)), literal(&to.name));
-            statements.push(format!(
-                "select setval(pg_get_serial_sequence({owner}, {column}), max({name})) from {} having max({name}) > 0",
-                quote(table)
-            ));
+            statements.push(advance(table, &to.name));
         }
         Some(old) if old == identity => {}
         Some(old) => {
@@ -278,6 +283,16 @@ fn identity_change(statements: &mut Vec<String>, table: &str, from: &Column, to:
             statements.push(alter(table, &format!("alter column {name} {}", actions.join(" "))));
         }
     }
+}
+
+/// The next number is behind those that are there.
+fn advance(table: &str, column: &str) -> String {
+    let (owner, name) = (literal(&quote(table)), quote(column));
+    format!(
+        "select setval(pg_get_serial_sequence({owner}, {}), max({name})) from {} having max({name}) > 0",
+        literal(column),
+        quote(table)
+    )
 }
 
 /// A value of one type as one of another: by PostgreSQL's own cast where there is one, else by way of its text.

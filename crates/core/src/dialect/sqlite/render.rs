@@ -1,5 +1,6 @@
 //! Steps as SQLite's SQL.
 
+use super::super::keeping::{keep, make_kept, restore};
 use super::quote::{literal, quote, quote_all};
 use super::rowid_alias;
 use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, Unique};
@@ -42,6 +43,10 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             let missing = if *only_missing { format!("\nwhere {} is null", quote(column)) } else { String::new() };
             vec![format!("update {}\nset {} = {}{missing}", quote(table), quote(column), in_parentheses(expression))]
         }
+        Step::MakeKept(kept) => vec![make_kept(kept, quote, " limit 0")],
+        Step::Keep(kept) => vec![keep(kept, quote)],
+        Step::Restore { kept, .. } => vec![restore(kept, quote, "")],
+        Step::DropKept(name) => vec![format!("drop table if exists {}", quote(name))],
         Step::CreateProgram(one) => vec![one.create.clone()],
         Step::DropProgram(one) => vec![one.drop.clone()],
         Step::AlterColumn { .. }
