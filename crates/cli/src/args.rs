@@ -174,6 +174,12 @@ impl Decided {
 pub struct ReviewArgs {
     /// Number, folder or slug [default: the newest]
     pub migration: Option<String>,
+    /// Accept a risk of every step that has it; `record.toml` keeps it with the reason
+    #[arg(long, value_name = "RISK", requires = "because", value_parser = ["loses-data"])]
+    pub accept: Option<String>,
+    /// Why the risk is accepted
+    #[arg(long, value_name = "REASON", requires = "accept")]
+    pub because: Option<String>,
 }
 
 /// `oak status`

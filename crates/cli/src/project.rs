@@ -196,11 +196,14 @@ impl Project {
 
     /// What was written down of a migration's generated steps.
     pub fn steps(&self, migration: &Migration, dialect: Dialect) -> Result<StepRecords> {
+        Ok(self.record(migration)?.steps.remove(dialect.provider().word()).unwrap_or_default())
+    }
+
+    /// A migration's whole record.
+    pub fn record(&self, migration: &Migration) -> Result<Record> {
         let file = self.migration_folder(migration).join(RECORD_FILE);
-        let mut record = Record::read(&read_file(&file)?).map_err(|error| {
-            Failure::new(format!("`{}` cannot be read", shown_path(&file))).detail(error.to_string())
-        })?;
-        Ok(record.steps.remove(dialect.provider().word()).unwrap_or_default())
+        Record::read(&read_file(&file)?)
+            .map_err(|error| Failure::new(format!("`{}` cannot be read", shown_path(&file))).detail(error.to_string()))
     }
 
     /// A migration's script as it stands in its file.

@@ -313,7 +313,8 @@ fn what_was_kept_comes_back() {
         let visits = "select hive_id, on_day, round(weight, 2), mark from visit order by hive_id";
         let (before, dump) = ([here.query(hives), here.query(visits)].concat(), here.dump());
         let (head, _) = NOTES.split_once("\ntable visit").expect("it is there");
-        let bare = head.lines().filter(|line| !["notes:", "label:", "mark:", "enum "].iter().any(|word| line.contains(word)));
+        let bare =
+            head.lines().filter(|line| !["notes:", "label:", "mark:", "enum "].iter().any(|word| line.contains(word)));
         here.project.declare(&(bare.collect::<Vec<_>>().join("\n") + "\n"));
         let drafted = draft(&here, "retire", &["--keep"]);
         assert!(drafted.contains("sets aside") && !drafted.contains("loses data"), "{drafted}");
@@ -347,14 +348,40 @@ fn kept_tables_are_listed_and_purged() {
     here.project.ok(&["apply", "--yes"]);
     let listed = here.project.ok(&["kept", "list"]);
     assert!(listed.contains("_hive_notes_kept  1 row  by 0002-retire-notes, since 20"), "{listed}");
-    assert!(here.project.ok(&["kept", "purge", "--before", "2001-01-01", "--yes"]).starts_with("nothing that was kept"));
+    assert!(
+        here.project.ok(&["kept", "purge", "--before", "2001-01-01", "--yes"]).starts_with("nothing that was kept")
+    );
     here.project.ok(&["kept", "purge", "--before", "2999-01-01", "--yes"]);
     assert!(here.project.ok(&["kept", "list"]).starts_with("nothing is kept on dev"));
     let refused = here.project.oak(&["revert", "--yes"]);
     assert!(refused.stderr.contains("that is not there any more"), "{refused:#?}");
+    let less =
+        NOTES.replace("    notes:      text, null\n", "").replace("    label:      text(20), default 'none'\n", "");
+    here.project.declare(&less);
     insta::assert_snapshot!(here.project.answers(&[
-        &["draft", "again", "--keep", "hive.nots"],
-        &["draft", "again", "--keep", "hive.label"],
+        &["draft", "again", "--keep", "hive.lable"],
+        &["draft", "again", "--keep", "hive.mark"],
+        &["draft", "again", "--keep", "hive"],
         &["kept", "purge", "--before", "yesterday"],
     ]));
+}
+
+/// What loses data is applied only with a recorded word for it, and an edited step is another one.
+#[test]
+fn losing_data_has_to_be_accepted() {
+    let here = Stage::of(Provider::Sqlite, NOTES);
+    here.project.migrate("first");
+    here.project.declare(&NOTES.replace("    notes:      text, null\n", ""));
+    here.project.ok(&["draft", "retire notes"]);
+    insta::assert_snapshot!(here.project.answers(&[
+        &["apply", "--yes"],
+        &["review", "--accept", "loses-data"],
+        &["review", "--accept", "loses-data", "--because", " "],
+        &["review", "1", "--accept", "loses-data", "--because", "nobody reads them"],
+        &["review", "--accept", "loses-data", "--because", "nobody reads them"],
+        &["review", "--accept", "loses-data", "--because", "nobody reads them"],
+    ]));
+    assert!(here.project.ok(&["review"]).contains("accepted: nobody reads them ("));
+    here.project.ok(&["apply", "--yes"]);
+    assert!(here.query("select name from pragma_table_info('hive')").iter().all(|name| name != "notes"));
 }

@@ -87,7 +87,7 @@ fn a_view_or_trigger_that_would_break_is_named_and_nothing_happens() {
     let project = filled();
     project.sql("create view phones as select phone from keeper");
     project.declare(&HIVES.replace("    phone:      text(32)\n", ""));
-    project.ok(&["draft", "no phone"]);
+    project.draft("no phone", &[]);
     insta::assert_snapshot!(project.answers(&[&["apply", "--yes"]]));
     project.sql("drop view phones; create trigger watch after insert on hive begin update keeper set phone = '' where id = new.keeper_id; end");
     insta::assert_snapshot!(project.answers(&[&["apply", "--yes"]]));
@@ -101,7 +101,7 @@ fn a_trigger_goes_with_its_table_only_after_it_was_said() {
     project.sql("create trigger gone after insert on hive begin select 1; end");
     let at = HIVES.find("table hive").expect("there is a table hive");
     project.declare(&HIVES[..at].replace("enum temper { calm, watchful, 'easily upset' }\n\n", ""));
-    project.ok(&["draft", "no hives"]);
+    project.draft("no hives", &[]);
     insta::assert_snapshot!(project.answers(&[&["apply", "--yes"]]));
 }
 
@@ -189,7 +189,7 @@ fn rows_of_a_table_without_any_column_in_common_stay_as_many() {
     let project = Project::applied("table note {\n    body: text\n}\n");
     project.sql("insert into note values ('a'), ('b')");
     project.declare("table note {\n    id: int64, identity\n    title: text, null\n    primary key (id)\n}\n");
-    project.ok(&["draft", "anew", "--no-rename", "note.body"]);
+    project.draft("anew", &["--no-rename", "note.body"]);
     project.ok(&["apply", "--yes"]);
     assert_eq!(project.query("select id, title from note"), ["1|null", "2|null"]);
 }

@@ -4,7 +4,8 @@ use std::collections::BTreeSet;
 
 use hollow_oak_core::Dialect;
 use hollow_oak_core::diff::describe;
-use hollow_oak_core::history::{EventKind, History, Migration};
+use hollow_oak_core::history::{EventKind, History, Migration, StepRecord};
+use hollow_oak_core::plan::RiskKind;
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{Direction, Script, ScriptStep};
 use hollow_oak_database::{Database, FailureKind, JournalEntry, Migrating, Outcome, Preflight, Resume};
@@ -136,6 +137,7 @@ fn decide<'h>(
     let pending =
         wanted.iter().map(|at| read(project, &history.migrations()[*at], target)).collect::<Result<Vec<_>>>()?;
     refuse_to_rebuild_drifted(&pending, &state, target)?;
+    refuse_unaccepted(project, &pending, target)?;
     Ok(Decision { state, overrides, resume, pending })
 }
 
@@ -253,6 +255,40 @@ fn refuse_tables_in_the_way(
             "rename or drop that table, or point the target's url at another database; taking existing tables in is not there yet",
         )),
     }
+}
+
+/// A step that loses data needs somebody's word for it, in the migration's record.
+fn refuse_unaccepted(project: &Project, pending: &[Pending<'_>], target: &Target) -> Result<()> {
+    let provider = target.provider().word();
+    for one in pending {
+        let record = project.record(one.migration)?;
+        let steps = record.steps.get(provider).map(|steps| steps.up.as_slice()).unwrap_or_default();
+        let mut open = Vec::new();
+        for at in 0..one.script.steps.len() {
+            let Some(step) = StepRecord::of(steps, &one.script, at) else { continue };
+            let risk = step.risks.iter().find(|risk| risk.kind == RiskKind::LosesData);
+            let word = RiskKind::LosesData.word();
+            if let Some(risk) = risk
+                && record.acceptance(provider, Direction::Up.word(), &step.hash, word).is_none()
+            {
+                open.push(format!("{:>2}  {}: {}", at + 1, step.step, risk.what));
+            }
+        }
+        if open.is_empty() {
+            continue;
+        }
+        let number = one.migration.number;
+        let mut failure =
+            Failure::new(format!("{} loses data, and nobody has accepted that yet", one.migration.folder));
+        for line in open {
+            failure = failure.detail(line);
+        }
+        return Err(failure.help(format!(
+            "`oak review {number} --accept loses-data --because \"…\"` records that it is meant; \
+             a draft with `--keep` puts the values aside instead; nothing was changed"
+        )));
+    }
+    Ok(())
 }
 
 /// A drifted table may be left as it is, but not be made anew: what nobody declared would be lost with the old one.

@@ -80,6 +80,7 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
         oak_version: env!("CARGO_PKG_VERSION").into(),
         expected: BTreeMap::new(),
         choices: decisions,
+        accepted: Vec::new(),
         steps: BTreeMap::new(),
     };
     let path = project.migrations_folder().join(&folder);

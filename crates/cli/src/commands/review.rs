@@ -1,7 +1,7 @@
 //! `oak review`: a migration's up script beside its down script, step by step, with the risks in words.
 
 use hollow_oak_core::Dialect;
-use hollow_oak_core::history::{Migration, StepRecord, StepRecords};
+use hollow_oak_core::history::{Acceptance, Migration, Record, StepRecord, StepRecords};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{Direction, Script, ScriptStep};
 use serde_json::{Value, json};
@@ -10,9 +10,9 @@ use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 use super::draft::risk_text;
 use crate::args::{Global, ReviewArgs};
 use crate::exit::Exit;
-use crate::failure::{Failure, Result, shown_path};
-use crate::output::{Output, accent, danger, dim, strong};
-use crate::project::{Project, ScriptFile};
+use crate::failure::{Failure, Result, shown_path, write_file};
+use crate::output::{Output, accent, danger, dim, done, strong};
+use crate::project::{Project, RECORD_FILE, ScriptFile};
 
 /// Below this many columns, up and down stand below each other.
 const BESIDE: usize = 100;
@@ -25,6 +25,7 @@ struct Reviewed {
     up: Script,
     down: Script,
     records: StepRecords,
+    accepted: Vec<Acceptance>,
 }
 
 /// Shows the migration.
@@ -38,11 +39,15 @@ pub fn run(args: &ReviewArgs, global: &Global, output: &mut Output) -> Result<Ex
                 .help("`oak draft TITLE` writes a migration")
         })?,
     };
+    if let (Some(risk), Some(because)) = (&args.accept, &args.because) {
+        return accept(&project, migration, risk, because, global, output);
+    }
+    let record = project.record(migration)?;
     let reviewed = project
         .settings
         .dialects
         .iter()
-        .map(|dialect| read(&project, migration, *dialect))
+        .map(|dialect| read(&project, migration, &record, *dialect))
         .collect::<Result<Vec<_>>>()?;
     if global.json {
         let providers: Vec<_> = reviewed.iter().map(as_json).collect();
@@ -56,12 +61,74 @@ pub fn run(args: &ReviewArgs, global: &Global, output: &mut Output) -> Result<Ex
     Ok(Exit::Done)
 }
 
-fn read(project: &Project, migration: &Migration, dialect: Dialect) -> Result<Reviewed> {
+/// Records that a risk is accepted, for every generated step of the up scripts that has it and stands as generated.
+fn accept(
+    project: &Project,
+    migration: &Migration,
+    risk: &str,
+    because: &str,
+    global: &Global,
+    output: &mut Output,
+) -> Result<Exit> {
+    if because.trim().is_empty() {
+        return Err(Failure::usage("the reason is empty").help("say why: `--because \"nobody reads the notes\"`"));
+    }
+    let mut record = project.record(migration)?;
+    let mut accepted = Vec::new();
+    let mut had = 0;
+    for dialect in &project.settings.dialects {
+        let provider = dialect.provider().word();
+        let script = project.script(migration, *dialect, Direction::Up)?.parse(*dialect)?;
+        let steps = record.steps.get(provider).map(|steps| steps.up.clone()).unwrap_or_default();
+        for at in 0..script.steps.len() {
+            let Some(step) = StepRecord::of(&steps, &script, at) else { continue };
+            if !step.risks.iter().any(|one| one.kind.word() == risk) {
+                continue;
+            }
+            if record.acceptance(provider, Direction::Up.word(), &step.hash, risk).is_some() {
+                had += 1;
+                continue;
+            }
+            accepted.push(Acceptance {
+                risk: risk.to_owned(),
+                because: because.trim().to_owned(),
+                by: whoami::username().unwrap_or_else(|_| "somebody".to_owned()),
+                at: jiff::Timestamp::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string(),
+                provider: provider.to_owned(),
+                direction: Direction::Up.word().to_owned(),
+                step: step.step.clone(),
+                hash: step.hash.clone(),
+            });
+        }
+    }
+    if accepted.is_empty() {
+        let why = if had > 0 { "that is accepted already" } else { "no generated step of it has this risk" };
+        return Err(Failure::new(format!("there is nothing to accept in {}: {why}", migration.folder))
+            .help(format!("`oak review {}` shows its risks", migration.number)));
+    }
+    record.accepted.extend(accepted.iter().cloned());
+    let file = project.migration_folder(migration).join(RECORD_FILE);
+    write_file(&file, &record.write())?;
+    if global.json {
+        output.json(&json!({ "migration": migration.folder, "accepted": accepted }));
+        return Ok(Exit::Done);
+    }
+    output.line(format_args!("{} in {}: {}", done("accepted"), strong(&migration.folder), because.trim()));
+    for one in &accepted {
+        output.line(format_args!("  {:<8} {}", one.provider, one.step));
+    }
+    output.next("oak apply", "runs it on the default target");
+    Ok(Exit::Done)
+}
+
+fn read(project: &Project, migration: &Migration, record: &Record, dialect: Dialect) -> Result<Reviewed> {
     let up_file = project.script(migration, dialect, Direction::Up)?;
     let down_file = project.script(migration, dialect, Direction::Down)?;
     let (up, down) = (up_file.parse(dialect)?, down_file.parse(dialect)?);
-    let records = project.steps(migration, dialect)?;
-    Ok(Reviewed { dialect, up_file, down_file, up, down, records })
+    let word = dialect.provider().word();
+    let records = record.steps.get(word).cloned().unwrap_or_default();
+    let accepted = record.accepted.iter().filter(|one| one.provider == word).cloned().collect();
+    Ok(Reviewed { dialect, up_file, down_file, up, down, records, accepted })
 }
 
 impl Reviewed {
@@ -98,7 +165,12 @@ fn as_json(reviewed: &Reviewed) -> Value {
         };
         script.steps.iter().enumerate().map(step).collect()
     };
-    json!({ "provider": reviewed.dialect.provider(), "up": steps(Direction::Up), "down": steps(Direction::Down) })
+    json!({
+        "provider": reviewed.dialect.provider(),
+        "up": steps(Direction::Up),
+        "down": steps(Direction::Down),
+        "accepted": reviewed.accepted,
+    })
 }
 
 // ---- the terminal ---------------------------------------------------------------------------------------------------
@@ -132,7 +204,16 @@ fn warnings(reviewed: &Reviewed, output: &mut Output) {
         for (at, step) in script.steps.iter().enumerate() {
             let known = StepRecord::of(reviewed.records(direction), script, at);
             let risks: Vec<String> = match known {
-                Some(record) => record.risks.iter().map(risk_text).collect(),
+                Some(record) => {
+                    let mut lines: Vec<String> = record.risks.iter().map(risk_text).collect();
+                    let accepted = reviewed.accepted.iter();
+                    let accepted = accepted.filter(|one| one.hash == record.hash && one.direction == direction.word());
+                    lines.extend(accepted.map(|one| {
+                        let day = one.at.get(..10).unwrap_or(&one.at);
+                        format!("{} {} ({}, {day})", done("accepted:"), one.because, one.by)
+                    }));
+                    lines
+                }
                 None if step.statements.is_empty() => continue,
                 None => vec![format!("{} its risks are not known", accent("written or edited by hand:"))],
             };

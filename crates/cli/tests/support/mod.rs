@@ -132,11 +132,21 @@ impl Project {
         answer.stdout
     }
 
-    /// Drafts what changed and applies it.
+    /// Drafts what changed and applies it, whatever is lost.
     #[track_caller]
     pub fn migrate(&self, title: &str) {
-        self.ok(&["draft", title]);
+        self.draft(title, &[]);
         self.ok(&["apply", "--yes"]);
+    }
+
+    /// Drafts what changed, and accepts what is lost.
+    #[track_caller]
+    pub fn draft(&self, title: &str, options: &[&str]) -> String {
+        let drafted = self.ok(&[&["draft", title], options].concat());
+        if drafted.contains("loses data:") {
+            self.ok(&["review", "--accept", "loses-data", "--because", "the test means it"]);
+        }
+        drafted
     }
 
     /// The newest migration's folder.

@@ -319,6 +319,7 @@ mod tests {
             oak_version: String::new(),
             expected: BTreeMap::new(),
             choices: Default::default(),
+            accepted: Vec::new(),
             steps: BTreeMap::new(),
         };
         Migration { number, folder: format!("{number:04}-{slug}"), record }

@@ -35,9 +35,34 @@ pub struct Record {
     /// What was decided when it was drafted.
     #[serde(default, skip_serializing_if = "Decisions::is_empty")]
     pub choices: Decisions,
+    /// Risks that somebody took upon them, with the reason.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub accepted: Vec<Acceptance>,
     /// The generated steps, by provider.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub steps: BTreeMap<String, StepRecords>,
+}
+
+/// A risk of a step that somebody accepted. It is bound to the step's text: an edit voids it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Acceptance {
+    /// The word for the risk.
+    pub risk: String,
+    /// Why.
+    pub because: String,
+    /// Who, by the name on that machine.
+    pub by: String,
+    /// When, UTC.
+    pub at: String,
+    /// The provider whose script it is.
+    pub provider: String,
+    /// `up` or `down`.
+    pub direction: String,
+    /// What the step does.
+    pub step: String,
+    /// Hash of the step's generated text.
+    pub hash: String,
 }
 
 /// The generated steps of one provider's scripts.
@@ -119,7 +144,7 @@ impl Record {
         toml::from_str(text).map_err(malformed)
     }
 
-    /// Reads a record without its steps, which are most of its text and only wanted for one migration or another.
+    /// Reads a record without its acceptances and steps, which are most of its text and only wanted for one migration or another.
     ///
     /// # Errors
     ///
@@ -127,6 +152,13 @@ impl Record {
     pub fn read_head(text: &str) -> Result<Self, RecordError> {
         // The steps are the only tables in double brackets, and the last of the file.
         Self::read(text.split("\n[[").next().unwrap_or(text))
+    }
+
+    /// The acceptance of a risk of a step, if there is one.
+    pub fn acceptance(&self, provider: &str, direction: &str, hash: &str, risk: &str) -> Option<&Acceptance> {
+        self.accepted
+            .iter()
+            .find(|one| one.provider == provider && one.direction == direction && one.hash == hash && one.risk == risk)
     }
 
     /// The record's text.
@@ -165,6 +197,16 @@ mod tests {
             oak_version: "0.1.0".into(),
             expected: BTreeMap::from([("sqlite".into(), "abc".into())]),
             choices: Decisions { fill: vec!["hive.site='Lower Heath'".into()], ..Decisions::default() },
+            accepted: vec![Acceptance {
+                risk: "loses-data".into(),
+                because: "nobody reads \"them\"".into(),
+                by: "maren".into(),
+                at: "2026-05-01T09:00:00Z".into(),
+                provider: "sqlite".into(),
+                direction: "up".into(),
+                step: "drop table hive".into(),
+                hash: "00ff".into(),
+            }],
             steps: BTreeMap::from([("sqlite".into(), steps)]),
         }
     }
@@ -172,7 +214,7 @@ mod tests {
     #[test]
     fn a_record_reads_back_as_written() {
         assert_eq!(Record::read(&record().write()), Ok(record()));
-        let head = Record { steps: BTreeMap::new(), ..record() };
+        let head = Record { steps: BTreeMap::new(), accepted: Vec::new(), ..record() };
         assert_eq!(Record::read_head(&record().write()), Ok(head));
     }
 
