@@ -1,7 +1,5 @@
 //! Changes of tables that hold rows: what is renamed, filled or converted is there afterwards, and again after the way back.
 
-#![expect(clippy::print_stdout, reason = "the kill test says how many fell inside a migration")]
-
 mod support;
 
 use hollow_oak_core::Provider;

@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use hollow_oak_core::history::{Event, KeptScripts};
-use hollow_oak_core::physical::{Introspected, Schema};
+use hollow_oak_core::physical::{Introspected, RowSet, Schema};
 
 use crate::error::{DatabaseError, Failure};
 use crate::kept::KeptTable;
@@ -111,6 +111,13 @@ pub trait Database: Send {
     ///
     /// Whatever kept it from going through; nothing of it remains then.
     fn run(&mut self, migrating: &Migrating<'_>, waiting: &mut dyn FnMut(Waiting)) -> Result<Ran, Failure>;
+
+    /// Which of these reference rows are there, and with what values.
+    ///
+    /// # Errors
+    ///
+    /// Where the table or a column is not there, or the database does not answer.
+    fn find_rows(&self, set: &RowSet) -> Result<RowSet, DatabaseError>;
 
     /// The tables with values that were put aside, by name.
     ///

@@ -55,6 +55,8 @@ pub fn run(args: &DiffArgs, global: &Global, output: &mut Output) -> Result<Exit
             (None, Some(database)) => confirm(&**database, &mut to.schema, &from.schema, &mut unmanaged)?,
             _ => {}
         }
+        with_live_rows(&mut from, &to)?;
+        with_live_rows(&mut to, &from)?;
         let renames = sides.renames(&from, &to)?;
         let changes = diff_renamed(&from.schema, &to.schema, &renames, |name| dialect.quote(name));
         labels = (from.label, to.label);
@@ -100,6 +102,22 @@ impl Aside<'_> {
         live.schema = managed;
         Ok(aside)
     }
+}
+
+/// Looks which of the other side's reference rows a live side has; rows that nobody declared are the application's.
+fn with_live_rows(side: &mut Held, other: &Held) -> Result<()> {
+    let Some(database) = &side.database else { return Ok(()) };
+    let mut found = Vec::new();
+    for set in other.schema.row_sets() {
+        let Some(table) = side.schema.table(&set.table) else { continue };
+        if set.columns.iter().all(|name| table.column(name).is_some()) {
+            found.push(database.find_rows(set)?);
+        }
+    }
+    if !found.is_empty() {
+        side.schema = std::mem::take(&mut side.schema).with_rows(found);
+    }
+    Ok(())
 }
 
 fn as_json(compared: &[Compared], unmanaged: &[Unmanaged], labels: &(String, String), differs: bool) -> Value {

@@ -239,13 +239,14 @@ fn refuse_half_changed_values(leaving: &[Leaving<'_>], state: &State, target: &T
     let Some(first) = leaving.first().filter(|one| one.applied.migration == unfinished.migration) else {
         return Ok(());
     };
-    let does_not_show = |script: &Script| {
-        let steps = script.steps.iter().filter(|step| !step.is_by_hand());
-        let mut kinds = steps.map(|step| &step.object);
-        kinds.any(|object| object.starts_with("fill-column ") || object.contains("oak_rename_"))
+    let has = |script: &Script, test: &dyn Fn(&str) -> bool| {
+        script.steps.iter().any(|step| !step.is_by_hand() && test(&step.object))
     };
-    let up = Script::read(target.dialect, &first.scripts.up);
-    if !up.is_ok_and(|up| does_not_show(&up)) && !does_not_show(&first.script) {
+    let moves = |object: &str| object.contains("oak_rename_");
+    let changes_values =
+        |object: &str| ["fill-column ", "restore ", "insert-rows "].iter().any(|kind| object.starts_with(kind));
+    let up_moves = Script::read(target.dialect, &first.scripts.up).is_ok_and(|up| has(&up, &moves));
+    if !up_moves && !has(&first.script, &|object| moves(object) || changes_values(object)) {
         return Ok(());
     }
     Err(Failure::new(format!(

@@ -4,10 +4,10 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::naming::{NameKind, derived_name};
 use super::{Facts, IdentifierLimit, Lowered};
-use crate::physical::{self, IndexKey, Origin, TypeName};
+use crate::physical::{self, Cell, IndexKey, Origin, RowSet, TypeName};
 use crate::schema::{
     Column, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, Item, KeyPart, Part, Place, Program,
-    ProgramKind, Provider, Schema, Scope, Scoped, Table, Value, is_key,
+    ProgramKind, Provider, Rows, Schema, Scope, Scoped, Table, Value, is_key,
 };
 use crate::sql::{Expression, Syntax};
 
@@ -85,7 +85,9 @@ pub(super) fn lower<S: Storing>(storing: &S, schema: &Schema) -> Result<Lowered,
     }
     let tables: Vec<_> = tables().map(|table| lowering.table(table)).collect();
     let programs = lowering.programs();
-    lowering.finish(physical::Schema::new(storing.facts().name_case, tables).with_programs(programs))
+    let rows: Vec<_> = schema.rows().iter().filter(|rows| rows.scope.holds(here)).collect();
+    let rows: Vec<_> = rows.into_iter().filter_map(|rows| lowering.rows(rows)).collect();
+    lowering.finish(physical::Schema::new(storing.facts().name_case, tables).with_programs(programs).with_rows(rows))
 }
 
 impl<'a, S: Storing> Lowering<'a, S> {
@@ -102,6 +104,41 @@ impl<'a, S: Storing> Lowering<'a, S> {
 
     pub(super) fn fault(&mut self, kind: FaultKind, place: Place) {
         self.faults.push(Fault::new(kind, place));
+    }
+
+    /// Reference rows; columns that are not there for this provider are left out.
+    fn rows(&mut self, rows: &Rows) -> Option<RowSet> {
+        let table = self.schema.table(rows.table.as_str()).filter(|table| table.scope.holds(self.here()))?;
+        let columns: Vec<(usize, &Column)> = rows
+            .columns
+            .iter()
+            .enumerate()
+            .filter_map(|(at, name)| Some((at, table.column(name)?)))
+            .filter(|(_, column)| column.scope.holds(self.here()))
+            .collect();
+        let cell = |row: &[Value], at: usize, column: &Column| {
+            let value = row.get(at).unwrap_or(&Value::Null);
+            let fixed = !matches!(value, Value::Expression(_) | Value::Now | Value::Today | Value::NewUuid);
+            let sql = match value {
+                Value::Null => None,
+                value => self.storing.default(table, column, value),
+            };
+            let sql = sql.map_or("null".to_owned(), |expression| match fixed {
+                true => expression.text().to_owned(),
+                false => crate::sql::in_parentheses(expression.text()),
+            });
+            Cell { sql, fixed }
+        };
+        Some(RowSet {
+            table: table.name.to_string(),
+            key: rows.key.iter().map(ToString::to_string).collect(),
+            columns: columns.iter().map(|(_, column)| column.name.to_string()).collect(),
+            rows: rows
+                .rows
+                .iter()
+                .map(|row| columns.iter().map(|(at, column)| cell(row, *at, column)).collect())
+                .collect(),
+        })
     }
 
     /// A fault for something the provider has no place for.

@@ -13,6 +13,7 @@ mod naming;
 pub mod others;
 pub mod postgres;
 mod quoting;
+mod rowing;
 pub mod sqlite;
 
 pub use facts::{Altering, Facts, IdentifierLimit};
@@ -205,6 +206,20 @@ impl Dialect {
             Self::Postgres => postgres::alter::is_of_enum(ty, name),
             Self::Mariadb(_) => false,
         }
+    }
+
+    /// Queries that find reference rows: for each one that is there its number, and for each of its columns whether it has the
+    /// declared value (1 or 0) and its value as text.
+    pub fn row_queries(self, set: &physical::RowSet) -> Vec<String> {
+        rowing::find(
+            set,
+            |name| self.quote(name),
+            |column, value| match self {
+                Self::Sqlite => format!("{column} is {value}, cast({column} as text)"),
+                Self::Postgres => format!("({column} is not distinct from {value})::int, {column}::text"),
+                Self::Mariadb(_) => format!("{column} <=> {value}, cast({column} as char)"),
+            },
+        )
     }
 
     /// A text as an SQL literal.

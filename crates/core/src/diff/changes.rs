@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use super::rows::RowChanges;
 use crate::physical::{Check, Column, EnumType, ForeignKey, Index, PrimaryKey, Program, Table, Unique};
 
 /// All differences, by table.
@@ -13,12 +14,14 @@ pub struct Changes {
     pub enums: Vec<Change<EnumType>>,
     /// The views, triggers and routines that differ, by kind and name.
     pub programs: Vec<Change<Program>>,
+    /// The tables whose reference rows differ.
+    pub rows: Vec<RowChanges>,
 }
 
 impl Changes {
     /// Whether nothing differs.
     pub fn is_empty(&self) -> bool {
-        self.tables.is_empty() && self.enums.is_empty() && self.programs.is_empty()
+        self.tables.is_empty() && self.enums.is_empty() && self.programs.is_empty() && self.rows.is_empty()
     }
 }
 

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use super::changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
 use super::renames::Renames;
+use super::rows::diff_rows;
 use crate::physical::{Column, EnumType, NameCase, Named, Program, Schema, Table};
 
 /// What has to change so that `left` becomes `right`.
@@ -35,16 +36,16 @@ pub fn diff(left: &Schema, right: &Schema) -> Changes {
             }
         }
     }
-    Changes { tables, enums: enums(left, right), programs: programs(left, right) }
+    Changes { tables, enums: enums(left, right), programs: programs(left, right), rows: Vec::new() }
 }
 
-/// What has to change so that `left` becomes `right`, where things were renamed as told.
+/// What has to change so that `left` becomes `right`, where things were renamed as told; reference rows too.
 ///
 /// Names are quoted by `quote` where an expression has to be written anew.
 pub fn diff_renamed(left: &Schema, right: &Schema, renames: &Renames, quote: impl Fn(&str) -> String) -> Changes {
     let renames = renames.within(left, right);
     if renames.is_empty() {
-        return diff(left, right);
+        return Changes { rows: diff_rows(left, right), ..diff(left, right) };
     }
     // What stands under a name that something else gets is not renamed: it goes.
     let unnamed =
@@ -56,8 +57,9 @@ pub fn diff_renamed(left: &Schema, right: &Schema, renames: &Renames, quote: imp
         let is_new = |name: &String| columns.values().any(|new| new == name) && !columns.contains_key(name);
         table.columns.retain(|column| !is_new(&column.name));
     }
-    let stays = stays.with_programs(left.programs().cloned()).renamed(&renames, quote);
-    let mut changes = diff(&stays, right);
+    let stays = stays.with_programs(left.programs().cloned()).with_rows(left.row_sets().cloned());
+    let stays = stays.renamed(&renames, quote);
+    let mut changes = Changes { rows: diff_rows(&stays, right), ..diff(&stays, right) };
     for old in renames.touched_tables() {
         let (Some(from), Some(to)) = (left.table(&old), right.table(renames.new_table(&old))) else { continue };
         let found = changes.tables.iter_mut().find_map(|change| match change {

@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 use serde::Serialize;
 
 use super::changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
+use super::rows::RowChanges;
 use crate::physical::{
     Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Program, Table, Unique,
 };
@@ -44,7 +45,7 @@ pub struct Line {
     /// What happens.
     pub verb: Verb,
     /// The kind of thing: `table`, `column`, `primary key`, `unique`, `foreign key`, `check`, `index`, `options`,
-    /// `comment`, `enum`, `view`, `trigger`, `routine`.
+    /// `comment`, `enum`, `view`, `trigger`, `routine`, `row`, or `rows` where they are only counted.
     pub kind: &'static str,
     /// Its name; the new one where it is renamed. Empty for a constraint without one.
     pub name: String,
@@ -80,7 +81,59 @@ pub fn describe(changes: &Changes) -> Vec<TableReport> {
         TableChange::Drop(table) => TableReport { table: table.name.clone(), lines: vec![dropped(table)] },
         TableChange::Alter(alteration) => altered(alteration),
     });
-    enums.chain(tables).chain(changes.programs.iter().map(program)).collect()
+    let mut reports: Vec<TableReport> = enums.chain(tables).collect();
+    for change in &changes.rows {
+        let lines = row_lines(change);
+        match reports.iter_mut().find(|report| report.table == change.table) {
+            Some(report) => report.lines.extend(lines),
+            None => reports.push(TableReport { table: change.table.clone(), lines }),
+        }
+    }
+    reports.extend(changes.programs.iter().map(program));
+    reports
+}
+
+/// More rows than this are counted and not listed.
+const ROWS: usize = 12;
+
+fn row_lines(change: &RowChanges) -> Vec<Line> {
+    let mut lines = Vec::new();
+    let places: Vec<_> =
+        change.key.iter().filter_map(|name| change.columns.iter().position(|column| column == name)).collect();
+    let line = |verb, name: String, details| Line { verb, kind: "row", name, details };
+    let counted = |verb, count: usize| {
+        let detail = Detail { aspect: "", old: None, new: Some(plural("row", count)) };
+        Line { verb, kind: "rows", name: String::new(), details: vec![detail] }
+    };
+    if change.deleted.len() > ROWS {
+        lines.push(counted(Verb::Drop, change.deleted.len()));
+    } else {
+        lines.extend(change.deleted.iter().map(|key| line(Verb::Drop, key.join(", "), Vec::new())));
+    }
+    if change.updated.len() > ROWS {
+        lines.push(counted(Verb::Alter, change.updated.len()));
+    } else {
+        lines.extend(change.updated.iter().map(|row| {
+            let details = row.changes.iter().map(|(name, old, new)| Detail {
+                aspect: "",
+                old: old.as_ref().map(|old| format!("{name} {old}")),
+                new: Some(if old.is_some() { new.clone() } else { format!("{name} {new}") }),
+            });
+            line(Verb::Alter, row.key.join(", "), details.collect())
+        }));
+    }
+    if change.inserted.len() > ROWS {
+        lines.push(counted(Verb::Add, change.inserted.len()));
+    } else {
+        lines.extend(change.inserted.iter().map(|row| {
+            let key: Vec<_> = places.iter().filter_map(|at| row.get(*at)).map(String::as_str).collect();
+            let rest = row.iter().enumerate().filter(|(at, _)| !places.contains(at));
+            let rest: Vec<_> = rest.map(|(_, value)| value.as_str()).collect();
+            let details = vec![Detail { aspect: "", old: None, new: Some(rest.join(", ")) }];
+            line(Verb::Add, key.join(", "), details)
+        }));
+    }
+    lines
 }
 
 fn program(change: &Change<Program>) -> TableReport {

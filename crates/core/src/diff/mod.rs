@@ -11,6 +11,7 @@ mod describe;
 mod likeness;
 mod reconcile;
 mod renames;
+mod rows;
 
 pub use changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
 pub use compare::{diff, diff_renamed};
@@ -18,3 +19,4 @@ pub use describe::{Detail, Line, TableReport, Verb, column_text, describe};
 pub use likeness::{Candidate, candidates};
 pub use reconcile::{StoredForm, doubtful, doubtful_views, overlook_comments, recognize, settle};
 pub use renames::Renames;
+pub use rows::{RowChanges, RowUpdate, diff_rows};

@@ -203,7 +203,15 @@ impl Schema {
             }
             one
         });
-        Self::new(case, tables).with_enums(enums).with_programs(programs)
+        let rows = self.row_sets().cloned().map(|mut set| {
+            if let Some(columns) = renames.columns_of(&set.table) {
+                rename_list(&mut set.key, columns);
+                rename_list(&mut set.columns, columns);
+            }
+            set.table = renames.new_table(&set.table).to_owned();
+            set
+        });
+        Self::new(case, tables).with_enums(enums).with_programs(programs).with_rows(rows)
     }
 }
 

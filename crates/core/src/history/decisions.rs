@@ -451,7 +451,7 @@ impl<'a> Assignment<'a> {
         let mut table = Table::new(self.table.name.clone());
         table.columns.push(column);
         let enums: Vec<Enum> = schema.enums().cloned().collect();
-        let parts = Parts { tables: vec![table], enums, programs: Vec::new() };
+        let parts = Parts { tables: vec![table], enums, programs: Vec::new(), rows: Vec::new() };
         let (alone, _) =
             Schema::new(parts).map_err(|faults| fault(faults.iter().map(ToString::to_string).collect()))?;
         let declared = print(&declare(&alone));

@@ -5,8 +5,8 @@ use super::syntax::{
 };
 use crate::Span;
 use crate::schema::{
-    Action, Check, Column, Deferrable, Enum, ForeignKey, Identifier, Index, KeyPart, Program, Schema, Scope, Scoped,
-    Table, Type, Unique,
+    Action, Check, Column, Deferrable, Enum, ForeignKey, Identifier, Index, KeyPart, Program, Rows, Schema, Scope,
+    Scoped, Table, Type, Unique, Value,
 };
 
 /// The declarations that mean this schema: enums, tables, then what is SQL of the user's own, by name. Printed and read again they give it back.
@@ -14,7 +14,25 @@ pub fn declare(schema: &Schema) -> File {
     let enums = schema.enums().map(|owner| declaration(DeclarationKind::Enum(enumeration(owner))));
     let tables = schema.tables().map(|table| declaration(DeclarationKind::Table(declare_table(table))));
     let programs = schema.programs().iter().map(|one| declaration(DeclarationKind::Program(declare_program(one))));
-    File { declarations: enums.chain(tables).chain(programs).collect(), tail: Vec::new() }
+    let rows = schema.rows().iter().map(|one| declaration(DeclarationKind::Rows(declare_rows(one))));
+    File { declarations: enums.chain(tables).chain(rows).chain(programs).collect(), tail: Vec::new() }
+}
+
+fn declare_rows(rows: &Rows) -> syntax::Rows {
+    let row = |values: &Vec<Value>| syntax::Row {
+        leading: Vec::new(),
+        values: values.iter().cloned().map(Spanned::unplaced).collect(),
+        comment: None,
+    };
+    syntax::Rows {
+        table: name(&rows.table),
+        key: names(&rows.key),
+        columns: names(&rows.columns),
+        comment: None,
+        rows: rows.rows.iter().map(row).collect(),
+        tail: Vec::new(),
+        scope: rows.scope.clone(),
+    }
 }
 
 fn declaration(kind: DeclarationKind) -> Declaration {

@@ -9,7 +9,7 @@ use super::lexer::Token;
 use super::mistake::{Mistake, MistakeKind};
 use super::syntax::{
     Check, Clause, ClauseKind, Column, Declaration, DeclarationKind, Enum, EnumWord, File, ForeignKey, Index,
-    IndexPart, Item, ItemKind, Key, Later, Name, PartKey, Program, Spanned, Table, Trivia,
+    IndexPart, Item, ItemKind, Key, Later, Name, PartKey, Program, Row, Rows, Spanned, Table, Trivia,
 };
 use crate::Span;
 use crate::nearest::nearest;
@@ -86,7 +86,6 @@ const CLAUSES: [&str; 18] = [
 fn later_declaration(word: &str) -> Option<&'static str> {
     Some(match word {
         "materialized" => "materialized view",
-        "rows" => "rows",
         "namespace" => "namespace",
         "sequence" => "sequence",
         "domain" => "domain",
@@ -386,6 +385,7 @@ impl<'a> Parser<'a> {
             "view" => self.parse_program(ProgramKind::View).map(DeclarationKind::Program),
             "trigger" => self.parse_program(ProgramKind::Trigger).map(DeclarationKind::Program),
             "routine" => self.parse_program(ProgramKind::Routine).map(DeclarationKind::Program),
+            "rows" => self.parse_rows().map(DeclarationKind::Rows),
             _ => match later_declaration(word) {
                 Some(form) => self.parse_later(form).map(DeclarationKind::Later),
                 None => {
@@ -440,6 +440,103 @@ impl<'a> Parser<'a> {
         match body {
             Some(body) => Ok(Program { kind, name, table, body, drop, about, scope }),
             None => Err(self.unexpected("its SQL between ``` and ```")),
+        }
+    }
+
+    /// `rows T by (key) {`, a line with the columns, and a line for each row, with bars between them.
+    fn parse_rows(&mut self) -> Parsed<Rows> {
+        self.bump();
+        let table = self.parse_table_name()?;
+        self.expect_word("by")?;
+        let key = self.parse_names()?;
+        let open = self.expect(Token::OpenBrace, "`{`")?;
+        let mut rows = Rows {
+            table,
+            key,
+            columns: Vec::new(),
+            comment: None,
+            rows: Vec::new(),
+            tail: Vec::new(),
+            scope: Scope::All,
+        };
+        let mut leading = self.trivia();
+        if self.peek().0 != Seen::Token(Token::CloseBrace) {
+            rows.columns.push(self.parse_name("a column")?);
+            while self.eat(Token::Bar) {
+                rows.columns.push(self.parse_name("a column")?);
+            }
+            rows.comment = self.end_of_row()?;
+            // Comments before the head stand before the first row.
+            leading.extend(self.trivia());
+        }
+        loop {
+            match self.peek().0 {
+                Seen::Token(Token::CloseBrace) => break,
+                Seen::End => {
+                    let kind = MistakeKind::Unclosed { what: "the list of rows", close: "`}`".into() };
+                    return Err(Mistake { kind, span: open });
+                }
+                _ => {}
+            }
+            let start = self.peek().1.start;
+            match self.parse_row(rows.columns.len()) {
+                Ok((values, comment)) => {
+                    rows.rows.push(Row { leading: std::mem::take(&mut leading), values, comment });
+                }
+                Err(mistake) => {
+                    self.mistakes.push(mistake);
+                    if self.at == start {
+                        self.bump();
+                    }
+                    self.skip_row();
+                }
+            }
+            leading.extend(self.trivia());
+        }
+        self.bump();
+        rows.tail = leading;
+        self.eat(Token::Comma);
+        if self.peek_word().is_some_and(|word| matches!(word, "for" | "except")) {
+            rows.scope = self.parse_scope()?;
+        }
+        Ok(rows)
+    }
+
+    fn parse_row(&mut self, columns: usize) -> Parsed<(Vec<Spanned<Value>>, Option<String>)> {
+        let mut values = vec![self.parse_value()?];
+        while self.eat(Token::Bar) {
+            values.push(self.parse_value()?);
+        }
+        let (first, last) = (values.first().map(|one| one.span), values.last().map(|one| one.span));
+        let comment = self.end_of_row()?;
+        if let (true, Some(first), Some(last)) = (values.len() != columns, first, last) {
+            let wanted = crate::plural::plural("value", columns);
+            let kind = MistakeKind::Unexpected { wanted, found: values.len().to_string() };
+            return Err(Mistake { kind, span: Span::new(first.start, last.end) });
+        }
+        Ok((values, comment))
+    }
+
+    /// The end of a line of rows, with the comment that stands there.
+    fn end_of_row(&mut self) -> Parsed<Option<String>> {
+        match self.peek() {
+            (Seen::Token(Token::Comment), span) => {
+                self.bump();
+                Ok(Some(self.comment_text(span)))
+            }
+            (Seen::Token(Token::Newline | Token::CloseBrace) | Seen::End, _) => Ok(None),
+            _ => Err(self.unexpected("`|` or the end of the line")),
+        }
+    }
+
+    /// Goes on behind the end of the line.
+    fn skip_row(&mut self) {
+        while !matches!(self.peek().0, Seen::Token(Token::Newline | Token::CloseBrace) | Seen::End) {
+            if self.peek().0 == Seen::Unreadable {
+                self.at += self.source[self.at..].chars().next().map_or(1, char::len_utf8);
+            } else {
+                self.bump();
+            }
         }
     }
 

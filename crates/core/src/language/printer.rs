@@ -6,7 +6,7 @@
 
 use super::syntax::{
     Clause, ClauseKind, Column, Declaration, DeclarationKind, Enum, EnumWord, File, ForeignKey, Index, IndexPart, Item,
-    ItemKind, Key, Name, PartKey, Program, Table, Trivia,
+    ItemKind, Key, Name, PartKey, Program, Rows, Table, Trivia,
 };
 use crate::schema::{Deferrable, Identifier, NullsOrder, Provider, Scope, Storage, Type, Value};
 use crate::sql::in_parentheses;
@@ -72,6 +72,7 @@ fn declaration_text(text: &mut String, declaration: &Declaration) {
         DeclarationKind::Table(table) => table_text(text, table),
         DeclarationKind::Enum(owner) => enum_text(text, owner),
         DeclarationKind::Program(program) => program_text(text, program),
+        DeclarationKind::Rows(rows) => rows_text(text, rows),
         DeclarationKind::Later(later) => text.push_str(&later.text),
     }
     end_line(text, declaration.comment.as_ref());
@@ -91,6 +92,43 @@ fn program_text(text: &mut String, program: &Program) {
     }
     if program.scope != Scope::All {
         text.push_str(&format!(" {}", scope_text(&program.scope)));
+    }
+}
+
+/// Rows with their values below each other.
+fn rows_text(text: &mut String, rows: &Rows) {
+    text.push_str(&format!("rows {} by ({}) {{\n", name(&rows.table), names(&rows.key)));
+    let head: Vec<String> = rows.columns.iter().map(name).collect();
+    let cells: Vec<Vec<String>> =
+        rows.rows.iter().map(|row| row.values.iter().map(|value| value_text(&value.value)).collect()).collect();
+    let width = |at: usize| {
+        let column = std::iter::once(&head).chain(&cells).filter_map(|line| line.get(at));
+        column.filter(|cell| !cell.contains('\n')).map(|cell| cell.chars().count()).max().unwrap_or(0)
+    };
+    let widths: Vec<usize> = (0..head.len()).map(width).collect();
+    let line = |text: &mut String, cells: &[String], comment: Option<&String>| {
+        text.push_str(INDENT);
+        for (at, cell) in cells.iter().enumerate() {
+            let is_last = at + 1 == cells.len();
+            let missing = widths.get(at).map_or(0, |width| width.saturating_sub(cell.chars().count()));
+            text.push_str(cell);
+            if !is_last {
+                text.push_str(&format!("{} | ", " ".repeat(missing)));
+            }
+        }
+        end_line(text, comment);
+    };
+    if !head.is_empty() {
+        line(text, &head, rows.comment.as_ref());
+    }
+    for (at, (row, cells)) in rows.rows.iter().zip(&cells).enumerate() {
+        leading(text, INDENT, &row.leading, at == 0);
+        line(text, cells, row.comment.as_ref());
+    }
+    leading(text, INDENT, trimmed(&rows.tail), true);
+    text.push('}');
+    if rows.scope != Scope::All {
+        text.push_str(&format!(" {}", scope_text(&rows.scope)));
     }
 }
 

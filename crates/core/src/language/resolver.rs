@@ -9,8 +9,8 @@ use super::syntax::{self, ClauseKind, DeclarationKind, ItemKind, Name, PartKey};
 use crate::Span;
 use crate::schema::{
     self, Check, Column, Deferrable, Enum, Fault, FaultKind, ForeignKey, Generated, Identifier, Identity, Index,
-    IndexPart, Item, KeyPart, Part, Parts, Place, PrimaryKey, Program, Provider, Schema, Scope, Scoped, Table, Type,
-    Unique, Value,
+    IndexPart, Item, KeyPart, Part, Parts, Place, PrimaryKey, Program, Provider, Rows, Schema, Scope, Scoped, Table,
+    Type, Unique, Value,
 };
 
 /// What reading all files gave.
@@ -98,6 +98,7 @@ struct Written<'a> {
 struct Resolver<'a> {
     tables: BTreeMap<&'a Identifier, Written<'a>>,
     enums: BTreeMap<&'a Identifier, (&'a syntax::Enum, usize)>,
+    rows: Vec<(&'a syntax::Rows, usize)>,
     parts: Parts,
     origins: Origins,
     diagnostics: Vec<Diagnostic>,
@@ -164,6 +165,7 @@ impl<'a> Resolver<'a> {
                         }
                     }
                     DeclarationKind::Program(program) => self.program(program, source),
+                    DeclarationKind::Rows(rows) => self.rows.push((rows, source)),
                     DeclarationKind::Later(later) => self.not_yet(later.form, source, later.span),
                 }
             }
@@ -216,6 +218,61 @@ impl<'a> Resolver<'a> {
         for written in tables {
             let table = TableResolver::new(self, written).table();
             self.parts.tables.push(table);
+        }
+        for (written, source) in std::mem::take(&mut self.rows) {
+            self.reference_rows(written, source);
+        }
+    }
+
+    fn reference_rows(&mut self, written: &syntax::Rows, source: usize) {
+        let owner = &written.table.value;
+        let origin = |item, part, span| Origin { item, part, source, span };
+        self.origins.note(owner, origin(Item::Rows, Part::Name, written.table.span));
+        self.origins.note(owner, origin(Item::Rows, Part::Whole, written.table.span));
+        for (at, column) in written.columns.iter().enumerate() {
+            self.origins.note(owner, origin(Item::Rows, Part::Element(at), column.span));
+        }
+        for (at, column) in written.key.iter().enumerate() {
+            self.origins.note(owner, origin(Item::Rows, Part::Referenced(at), column.span));
+        }
+        let table = self.parts.tables.iter().find(|table| table.name == *owner);
+        let types: Vec<Option<Type>> =
+            written.columns.iter().map(|column| Some(table?.column(&column.value)?.ty.clone())).collect();
+        let mut rows = Vec::with_capacity(written.rows.len());
+        for (at, row) in written.rows.iter().enumerate() {
+            let mut values = Vec::with_capacity(row.values.len());
+            for (place, value) in row.values.iter().enumerate() {
+                self.origins.note(owner, origin(Item::Row(at), Part::Element(place), value.span));
+                let ty = types.get(place).and_then(Option::as_ref);
+                values.push(ty.map_or(value.value.clone(), |ty| self.enum_word(ty, value.value.clone())));
+            }
+            rows.push(values);
+        }
+        self.parts.rows.push(Rows {
+            table: owner.clone(),
+            key: written.key.iter().map(|name| name.value.clone()).collect(),
+            columns: written.columns.iter().map(|name| name.value.clone()).collect(),
+            rows,
+            scope: written.scope.clone(),
+        });
+    }
+
+    /// On a column of an enum, a word or text that is one of its words means that word, whatever else it could mean.
+    fn enum_word(&self, ty: &Type, value: Value) -> Value {
+        let Type::Enum(name) = ty else { return value };
+        let Some((owner, _)) = self.enums.get(name) else { return value };
+        let text = match &value {
+            Value::Text(text) => return Value::Word(Identifier::new(&**text)),
+            Value::Now => "now",
+            Value::Today => "today",
+            Value::Null => "null",
+            Value::Bool(true) => "true",
+            Value::Bool(false) => "false",
+            _ => return value,
+        };
+        match owner.words.iter().find(|word| word.word.value.as_str() == text) {
+            Some(word) => Value::Word(word.word.value.clone()),
+            None => value,
         }
     }
 
@@ -550,7 +607,7 @@ impl<'r, 'a> TableResolver<'r, 'a> {
             }
             ClauseKind::Default(value) => {
                 self.origin(place.clone(), Part::Default, value.span);
-                let value = self.enum_word(&column.ty, value.value.clone());
+                let value = self.resolver.enum_word(&column.ty, value.value.clone());
                 column.default.push(Scoped { value, scope: clause.scope.clone() });
             }
             ClauseKind::Generated { expression, storage } => {
@@ -621,25 +678,6 @@ impl<'r, 'a> TableResolver<'r, 'a> {
             deferrable: Deferrable::No,
             indexed: false,
             scope,
-        }
-    }
-
-    /// On a column of an enum, a word or text that is one of its words means that word, whatever else it could mean.
-    fn enum_word(&self, ty: &Type, value: Value) -> Value {
-        let Type::Enum(name) = ty else { return value };
-        let Some((owner, _)) = self.resolver.enums.get(name) else { return value };
-        let text = match &value {
-            Value::Text(text) => return Value::Word(Identifier::new(&**text)),
-            Value::Now => "now",
-            Value::Today => "today",
-            Value::Null => "null",
-            Value::Bool(true) => "true",
-            Value::Bool(false) => "false",
-            _ => return value,
-        };
-        match owner.words.iter().find(|word| word.word.value.as_str() == text) {
-            Some(word) => Value::Word(word.word.value.clone()),
-            None => value,
         }
     }
 }

@@ -62,8 +62,40 @@ pub enum DeclarationKind {
     Enum(Enum),
     /// `view NAME` with its query, or a trigger or routine with what makes and drops it.
     Program(Program),
+    /// `rows T by (key) { … }`
+    Rows(Rows),
     /// A form of the language that this version reads and does not yet act on.
     Later(Later),
+}
+
+/// `rows T by (key) { … }`
+#[derive(Clone, Debug, PartialEq)]
+pub struct Rows {
+    /// The table.
+    pub table: Name,
+    /// The columns by which a row is found again.
+    pub key: Vec<Name>,
+    /// The columns of the head.
+    pub columns: Vec<Name>,
+    /// A comment behind the head.
+    pub comment: Option<String>,
+    /// The rows, in written order.
+    pub rows: Vec<Row>,
+    /// What stands before the closing brace.
+    pub tail: Vec<Trivia>,
+    /// For which providers.
+    pub scope: Scope,
+}
+
+/// A row of reference rows.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Row {
+    /// Comments and blank lines before it.
+    pub leading: Vec<Trivia>,
+    /// Its values.
+    pub values: Vec<Spanned<Value>>,
+    /// A comment on its line.
+    pub comment: Option<String>,
 }
 
 /// SQL of the user's own under a name.

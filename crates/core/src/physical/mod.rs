@@ -7,11 +7,13 @@
 
 mod fingerprint;
 mod program;
+mod rows;
 mod schema;
 mod unmanaged;
 
 pub use fingerprint::{Fingerprint, RULES, fingerprint};
 pub use program::Program;
+pub use rows::{Cell, RowSet};
 pub(crate) use schema::Named;
 pub use schema::{
     Check, Column, EnumType, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, NameCase, Origin,

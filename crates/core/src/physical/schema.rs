@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
 
-use super::{ObjectKind, Program, Unmanaged};
+use super::{ObjectKind, Program, RowSet, Unmanaged};
 use crate::schema::{Action, Deferrable, Identity, NullsOrder, Storage};
 use crate::sql::Expression;
 
@@ -56,13 +56,16 @@ pub struct Schema {
     enums: BTreeMap<String, EnumType>,
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     programs: BTreeMap<String, Program>,
+    /// What is in the tables is no part of what a database is compared by.
+    #[serde(skip)]
+    rows: BTreeMap<String, RowSet>,
 }
 
 impl Schema {
     /// Puts tables together.
     pub fn new(case: NameCase, tables: impl IntoIterator<Item = Table>) -> Self {
         let tables = tables.into_iter().map(|table| (case.table_key(&table.name), table)).collect();
-        Self { case, tables, enums: BTreeMap::new(), programs: BTreeMap::new() }
+        Self { case, tables, enums: BTreeMap::new(), programs: BTreeMap::new(), rows: BTreeMap::new() }
     }
 
     /// How its names are compared.
@@ -80,6 +83,22 @@ impl Schema {
     pub fn with_programs(mut self, programs: impl IntoIterator<Item = Program>) -> Self {
         self.programs = programs.into_iter().map(|one| (self.program_key(&one), one)).collect();
         self
+    }
+
+    /// The same with these reference rows.
+    pub fn with_rows(mut self, rows: impl IntoIterator<Item = RowSet>) -> Self {
+        self.rows = rows.into_iter().map(|set| (self.case.table_key(&set.table), set)).collect();
+        self
+    }
+
+    /// The reference rows, by table.
+    pub fn row_sets(&self) -> impl ExactSizeIterator<Item = &RowSet> {
+        self.rows.values()
+    }
+
+    /// The reference rows of a table.
+    pub fn rows_of(&self, table: &str) -> Option<&RowSet> {
+        self.rows.get(&self.key(table))
     }
 
     fn program_key(&self, program: &Program) -> String {

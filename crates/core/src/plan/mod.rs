@@ -13,6 +13,7 @@ mod programs;
 mod rebuilding;
 mod renaming;
 mod risk;
+mod rows;
 mod staged;
 mod step;
 

@@ -6,7 +6,7 @@ use super::choices::Choices;
 use super::renaming::{self, Renamed};
 use super::risk::{Known, Risk, risks};
 use super::step::Step;
-use super::{programs, rebuilding, staged};
+use super::{programs, rebuilding, rows, staged};
 use crate::Dialect;
 use crate::dialect::Altering;
 use crate::diff::diff;
@@ -53,6 +53,8 @@ impl Placement {
 pub fn plan(dialect: Dialect, from: &Schema, to: &Schema, choices: &Choices) -> Plan {
     let Renamed { steps: renaming, schema: from, renames } = renaming::renamed(dialect, from, to, &choices.renames);
     let changes = diff(&from, to);
+    let choices = &rows::with_fills(dialect, &from, to, choices);
+    let rows = rows::around(&from, to);
     let altering = dialect.facts().altering;
     let around = programs::around(&from, to, &changes, &renames, altering == Altering::InPlace);
     let steps = match altering {
@@ -62,7 +64,11 @@ pub fn plan(dialect: Dialect, from: &Schema, to: &Schema, choices: &Choices) -> 
     let aside = choices.kept.iter().flat_map(|kept| [Step::MakeKept(kept.clone()), Step::Keep(kept.clone())]).collect();
     let spent = choices.spent.iter().cloned().map(Step::DropKept).collect();
     let steps = with_rows(steps, to, choices);
-    planned(dialect, [aside, around.before, renaming, steps, around.behind, spent].concat(), choices)
+    planned(
+        dialect,
+        [aside, around.before, renaming, rows.before, steps, rows.behind, around.behind, spent].concat(),
+        choices,
+    )
 }
 
 /// Adds the rows that come back, right behind the tables that are made for them.

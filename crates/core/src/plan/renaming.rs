@@ -135,7 +135,6 @@ fn moves<'a>(
             go(&mut taken, &old, &new);
             continue;
         }
-        let (old, new) = pending[0].clone();
         let free = |name: &str, taken: &BTreeMap<String, String>| {
             let mut third = format!("oak_rename_{name}");
             while taken.contains_key(&key(&third)) || finals.contains(&key(&third)) {
@@ -143,17 +142,19 @@ fn moves<'a>(
             }
             third
         };
-        if pending.iter().any(|(other, _)| key(other) == key(&new)) {
-            // They go round in a circle.
-            let third = free(&old, &taken);
-            go(&mut taken, &old, &third);
-            pending[0].0 = third;
-        } else {
+        let is_pending = |name: &str| pending.iter().any(|(other, _)| key(other) == key(name));
+        if let Some(new) = pending.iter().map(|(_, new)| new.clone()).find(|new| !is_pending(new)) {
             let third = free(&new, &taken);
             // It may be spelt in another letter case.
             let there = taken.get(&key(&new)).cloned().unwrap_or(new);
             go(&mut taken, &there, &third);
             moves.aside.insert(there, third);
+        } else {
+            // What is left goes round in circles.
+            let old = pending[0].0.clone();
+            let third = free(&old, &taken);
+            go(&mut taken, &old, &third);
+            pending[0].0 = third;
         }
     }
     moves
@@ -174,6 +175,7 @@ mod tests {
         assert_eq!(order(&[("a", "b")], &["a"]), ["a b"]);
         assert_eq!(order(&[("a", "b"), ("b", "c")], &["a", "b"]), ["b c", "a b"]);
         assert_eq!(order(&[("a", "b"), ("b", "a")], &["a", "b"]), ["a oak_rename_a", "b a", "oak_rename_a b"]);
+        assert_eq!(order(&[("a", "b"), ("b", "c")], &["a", "b", "c"]), ["c oak_rename_c", "b c", "a b"]);
         assert_eq!(order(&[("a", "b")], &["a", "b"]), ["b oak_rename_b", "a b"]);
         assert_eq!(order(&[("a", "B")], &["a", "b", "oak_rename_B"]), ["b oak_rename_B_", "a B"]);
         assert_eq!(

@@ -135,6 +135,20 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Ris
             Some(kept) => risks.kept(kept),
             None => risks.add(RiskKind::LosesData, format!("every row of {} is lost", table.name)),
         },
+        Step::InsertRows { table, .. } => {
+            risks.add(RiskKind::MayRefuse, format!("fails if {table} has a row with one of these keys already"));
+        }
+        Step::UpdateRows { .. } => {}
+        Step::DeleteRows { table, cascades, .. } => {
+            for other in cascades {
+                let what = format!("rows of {other} that reference these rows of {table} are deleted with them");
+                risks.add(RiskKind::LosesData, what);
+            }
+            risks.add(
+                RiskKind::MayRefuse,
+                format!("fails if a row of another table references one of these of {table}"),
+            );
+        }
         Step::Restore { kept, .. } => {
             risks.add(RiskKind::MayRefuse, format!("fails if a row of {} references what is gone by now", kept.table));
         }

@@ -3,8 +3,9 @@
 use std::collections::BTreeSet;
 
 use super::choices::Kept;
-use crate::diff::TableAlteration;
+use crate::diff::{RowUpdate, TableAlteration};
 use crate::physical::{Check, Column, EnumType, ForeignKey, Index, PrimaryKey, Program, Table, Unique};
+use crate::plural::plural;
 use crate::schema::ProgramKind;
 use crate::sql::Expression;
 
@@ -141,6 +142,39 @@ pub enum Step {
         only_missing: bool,
         /// Columns that the server would change with every update, and that are to stay as they are.
         untouched: Vec<String>,
+    },
+    /// Put reference rows in.
+    InsertRows {
+        /// The table.
+        table: String,
+        /// The columns that get values.
+        columns: Vec<String>,
+        /// The rows, each value as SQL.
+        rows: Vec<Vec<String>>,
+        /// Whether the table numbers its rows and refuses given numbers.
+        overriding: bool,
+        /// The column that numbers the rows, where it gets values.
+        numbering: Option<String>,
+    },
+    /// Change reference rows.
+    UpdateRows {
+        /// The table.
+        table: String,
+        /// The columns by which they are found.
+        key: Vec<String>,
+        /// The rows.
+        rows: Vec<RowUpdate>,
+    },
+    /// Take reference rows out.
+    DeleteRows {
+        /// The table.
+        table: String,
+        /// The columns by which they are found.
+        key: Vec<String>,
+        /// Their keys, each value as SQL.
+        keys: Vec<Vec<String>>,
+        /// Tables whose rows go with those that they reference.
+        cascades: Vec<String>,
     },
     /// Make the table that values are put aside in.
     MakeKept(Kept),
@@ -365,6 +399,9 @@ impl Step {
             Self::DropEnum(_) => "drop-enum",
             Self::AddEnumWord { .. } => "add-enum-word",
             Self::RenameEnumWord { .. } => "rename-enum-word",
+            Self::InsertRows { .. } => "insert-rows",
+            Self::UpdateRows { .. } => "update-rows",
+            Self::DeleteRows { .. } => "delete-rows",
             Self::MakeKept(_) => "make-kept",
             Self::Keep(_) => "keep",
             Self::Restore { .. } => "restore",
@@ -397,6 +434,9 @@ impl Step {
             | Self::RenameColumn { table, .. }
             | Self::AlterColumn { table, .. }
             | Self::FillColumn { table, .. }
+            | Self::InsertRows { table, .. }
+            | Self::UpdateRows { table, .. }
+            | Self::DeleteRows { table, .. }
             | Self::AddConstraint { table, .. }
             | Self::DropConstraint { table, .. }
             | Self::RenameConstraint { table, .. }
@@ -429,6 +469,9 @@ impl Step {
             | Self::DropProgram(_)
             | Self::Restore { .. }
             | Self::DropKept(_)
+            | Self::InsertRows { .. }
+            | Self::UpdateRows { .. }
+            | Self::DeleteRows { .. }
             | Self::SetComment { .. } => table.to_owned(),
             Self::MakeKept(kept) | Self::Keep(kept) => {
                 kept.column.as_ref().map_or(table.to_owned(), |column| format!("{table}.{column}"))
@@ -478,6 +521,9 @@ impl Step {
             Self::RenameEnumWord { name, from, to } => format!("rename word {from} of enum {name} to {to}"),
             Self::FillColumn { table, column, only_missing: true, .. } => format!("fill {table}.{column}"),
             Self::FillColumn { table, column, .. } => format!("convert {table}.{column}"),
+            Self::InsertRows { table, rows, .. } => format!("insert {} into {table}", plural("row", rows.len())),
+            Self::UpdateRows { table, rows, .. } => format!("update {} of {table}", plural("row", rows.len())),
+            Self::DeleteRows { table, keys, .. } => format!("delete {} of {table}", plural("row", keys.len())),
             Self::MakeKept(kept) => format!("make a place for {}", kept.what()),
             Self::Keep(kept) => format!("keep {}", kept.what()),
             Self::Restore { kept, .. } => format!("put the rows of {} back", kept.table),
@@ -497,6 +543,7 @@ impl Step {
         let changes = crate::diff::Changes {
             enums: Vec::new(),
             programs: Vec::new(),
+            rows: Vec::new(),
             tables: vec![crate::diff::TableChange::Alter(Box::new(rebuild.alteration.clone()))],
         };
         let reports = crate::diff::describe(&changes);

@@ -105,6 +105,20 @@ pub enum FaultKind {
     SelectsAll(Identifier),
     #[error("routine `{0}` does not say how it is dropped")]
     NoDrop(Identifier),
+    #[error("the rows of `{0}` are declared twice")]
+    RowsTwice(Identifier),
+    #[error("the rows are found by `{column}`, and have no values for it")]
+    RowsWithoutKey { column: Identifier, nearest: Option<Identifier> },
+    #[error("the rows of `{table}` say nothing of `{column}`, which is required and has no default")]
+    RowsSayNothing { table: Identifier, column: Identifier },
+    #[error("`{0}` is computed, and a row gives it no value")]
+    RowOfComputed(Identifier),
+    #[error("`null` for column `{0}`, which may not be null")]
+    RowNullOnRequired(Identifier),
+    #[error("two rows have the key {key}")]
+    RowTwice { key: String },
+    #[error("{value} is not among the rows of `{table}` that are declared")]
+    RowReferencesNone { table: Identifier, value: String },
     #[error("`{0}` is formerly itself")]
     FormerlyItself(Identifier),
     #[error("`{0}` can only have become one thing")]
@@ -144,7 +158,10 @@ impl FaultKind {
     /// How bad it is.
     pub fn severity(&self) -> Severity {
         match self {
-            Self::NoPrimaryKey(_) | Self::InexactDecimal { .. } | Self::SelectsAll(_) => Severity::Warning,
+            Self::NoPrimaryKey(_)
+            | Self::InexactDecimal { .. }
+            | Self::SelectsAll(_)
+            | Self::RowReferencesNone { .. } => Severity::Warning,
             _ => Severity::Error,
         }
     }
@@ -162,6 +179,8 @@ impl FaultKind {
             | Self::TwoIdentities(_)
             | Self::DuplicateProgram { .. }
             | Self::FormerlyTwice(_)
+            | Self::RowsTwice(_)
+            | Self::RowTwice { .. }
             | Self::NameTaken { .. } => "again here".into(),
             Self::EmptyEnum(_) | Self::NoColumns(_) | Self::EmptyIndex | Self::EmptyProgram => "nothing in it".into(),
             Self::SelectsAll(_) => "`*` in it".into(),
@@ -193,6 +212,11 @@ impl FaultKind {
             | Self::NotExpressible { .. }
             | Self::NoDrop(_)
             | Self::FormerlyItself(_)
+            | Self::RowsWithoutKey { .. }
+            | Self::RowsSayNothing { .. }
+            | Self::RowOfComputed(_)
+            | Self::RowNullOnRequired(_)
+            | Self::RowReferencesNone { .. }
             | Self::IdentityNotWholeKey(_) => "here".into(),
         }
     }
@@ -256,7 +280,7 @@ impl FaultKind {
                 "compute it from other columns, which may be generated too, but not in a circle".into()
             }
             Self::DefaultDoesNotFit { .. } => {
-                "mend the value, or write an SQL expression in parentheses: `default (…)`".into()
+                "mend the value, or write an SQL expression in parentheses: `(…)`".into()
             }
             Self::UnknownWord { nearest, owner, .. } => {
                 meant(nearest, &format!("add the word to enum `{owner}`, or mend it"))
@@ -268,6 +292,15 @@ impl FaultKind {
             Self::EmptyProgram => "write the SQL between ``` and ```".into(),
             Self::SelectsAll(_) => "name the columns, so that the view says what it holds".into(),
             Self::NoDrop(name) => format!("add it behind the first: drop ``` drop function {name} ```"),
+            Self::RowsTwice(_) => "put them together in one declaration".into(),
+            Self::RowsWithoutKey { nearest, .. } => meant(nearest, "add the column to the head of the rows"),
+            Self::RowsSayNothing { column, .. } => format!("add a column `{column}` to the rows, or give it a default"),
+            Self::RowOfComputed(_) => "take the column out of the rows".into(),
+            Self::RowNullOnRequired(_) => "write a value, or add `null` to the column".into(),
+            Self::RowTwice { .. } => "remove one of them".into(),
+            Self::RowReferencesNone { table, .. } => {
+                format!("add the row to `rows {table}`; or leave it, where the application has it")
+            }
             Self::FormerlyItself(_) => "name what it was called before, or remove the clause".into(),
             Self::FormerlyTwice(_) => "keep `formerly` where the rows went, and remove it from the other".into(),
             Self::EmptyIndex => "name a column: `index (code)`".into(),

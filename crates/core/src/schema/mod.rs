@@ -15,8 +15,10 @@ mod identifier;
 mod place;
 mod program;
 mod provider;
+mod rows;
 mod table;
 mod validate;
+mod validate_rows;
 mod value;
 
 pub use column::{Column, Generated, Identity, Storage};
@@ -29,6 +31,7 @@ pub use identifier::Identifier;
 pub use place::{Item, Part, Place};
 pub use program::{Program, ProgramKind};
 pub use provider::{Provider, Scope, Scoped};
+pub use rows::Rows;
 pub use table::{Enum, Parts, Schema, Table};
 pub(crate) use validate::is_key;
 pub use value::Value;

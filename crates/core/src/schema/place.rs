@@ -49,6 +49,10 @@ pub enum Item {
     Enum,
     /// The view, trigger or routine.
     Program,
+    /// The reference rows of the table.
+    Rows,
+    /// The n-th reference row.
+    Row(usize),
 }
 
 /// A part of an item.

@@ -3,7 +3,8 @@
 use std::collections::BTreeMap;
 
 use super::{
-    Check, Column, Fault, ForeignKey, Identifier, Index, PrimaryKey, Program, Scope, Scoped, Unique, validate,
+    Check, Column, Fault, ForeignKey, Identifier, Index, PrimaryKey, Program, Rows, Scope, Scoped, Unique, validate,
+    validate_rows,
 };
 
 /// A table with all that belongs to it.
@@ -79,6 +80,8 @@ pub struct Parts {
     pub enums: Vec<Enum>,
     /// Views, triggers and routines, in any order.
     pub programs: Vec<Program>,
+    /// Reference rows, in any order.
+    pub rows: Vec<Rows>,
 }
 
 /// A valid logical schema.
@@ -87,6 +90,7 @@ pub struct Schema {
     tables: BTreeMap<Identifier, Table>,
     enums: BTreeMap<Identifier, Enum>,
     programs: Vec<Program>,
+    rows: Vec<Rows>,
 }
 
 impl Schema {
@@ -96,7 +100,8 @@ impl Schema {
     ///
     /// Every fault of the parts, warnings among them, where at least one of them is an error.
     pub fn new(parts: Parts) -> Result<(Self, Vec<Fault>), Vec<Fault>> {
-        let faults = validate::faults(&parts);
+        let mut faults = validate::faults(&parts);
+        faults.extend(validate_rows::faults(&parts));
         if faults.iter().any(Fault::is_error) {
             return Err(faults);
         }
@@ -104,7 +109,9 @@ impl Schema {
         let enums = parts.enums.into_iter().map(|words| (words.name.clone(), words)).collect();
         let mut programs = parts.programs;
         programs.sort_by(|a, b| (a.kind, &a.name, &a.table, &a.body).cmp(&(b.kind, &b.name, &b.table, &b.body)));
-        Ok((Self { tables, enums, programs }, faults))
+        let mut rows = parts.rows;
+        rows.sort_by(|a, b| a.table.cmp(&b.table));
+        Ok((Self { tables, enums, programs, rows }, faults))
     }
 
     /// The tables, by name.
@@ -154,12 +161,18 @@ impl Schema {
         &self.programs
     }
 
+    /// The reference rows, by table.
+    pub fn rows(&self) -> &[Rows] {
+        &self.rows
+    }
+
     /// The parts again, to be changed and checked anew.
     pub fn into_parts(self) -> Parts {
         Parts {
             tables: self.tables.into_values().collect(),
             enums: self.enums.into_values().collect(),
             programs: self.programs,
+            rows: self.rows,
         }
     }
 }

@@ -495,7 +495,7 @@ pub(crate) fn is_key(table: &Table, columns: &[Identifier], wanted: impl Fn(&Sco
         })
 }
 
-fn shown(value: &Value) -> String {
+pub(super) fn shown(value: &Value) -> String {
     match value {
         Value::Number(text) => text.clone(),
         Value::Text(text) => format!("'{text}'"),
@@ -511,7 +511,7 @@ fn shown(value: &Value) -> String {
 }
 
 /// Whether a value can be a default of the type; otherwise what could be.
-fn fits(ty: &Type, value: &Value) -> Result<(), String> {
+pub(super) fn fits(ty: &Type, value: &Value) -> Result<(), String> {
     if matches!(value, Value::Expression(_) | Value::Null) {
         return Ok(());
     }

@@ -6,7 +6,7 @@ use std::time::Duration;
 use hollow_oak_core::Provider;
 use hollow_oak_core::diff::recognize;
 use hollow_oak_core::history::{Event, KeptScripts};
-use hollow_oak_core::physical::{Introspected, Schema};
+use hollow_oak_core::physical::{Introspected, RowSet, Schema};
 use hollow_oak_core::script::Script;
 
 use super::session::Session;
@@ -117,6 +117,17 @@ impl Database for Connection {
             Some(session) => run::wait_for_others(&mut **session.get_mut(), self.lock_wait, project, waiting),
             None => Ok(false),
         }
+    }
+
+    fn find_rows(&self, set: &RowSet) -> Result<RowSet, DatabaseError> {
+        self.with(RowSet { rows: Vec::new(), ..set.clone() }, |session| {
+            let dialect = session.dialect();
+            let mut answers = Vec::new();
+            for query in dialect.row_queries(set) {
+                answers.extend(session.ask(&query)?.rows);
+            }
+            Ok(set.found(&answers, |text| dialect.literal(text)))
+        })
     }
 
     fn kept(&self) -> Result<Vec<KeptTable>, DatabaseError> {

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use hollow_oak_core::history::{Event, KeptScripts};
-use hollow_oak_core::physical::{Introspected, Schema};
+use hollow_oak_core::physical::{Introspected, RowSet, Schema};
 use hollow_oak_core::script::Script;
 use rusqlite::{ErrorCode, OpenFlags};
 
@@ -110,6 +110,10 @@ impl Database for Connection {
     // Nobody sees half of a run: it is one transaction.
     fn wait_for_others(&mut self, _: &str, _: &mut dyn FnMut(Waiting)) -> Result<bool, Failure> {
         Ok(false)
+    }
+
+    fn find_rows(&self, set: &RowSet) -> Result<RowSet, DatabaseError> {
+        rows::find(&self.inner, set)
     }
 
     fn kept(&self) -> Result<Vec<KeptTable>, DatabaseError> {

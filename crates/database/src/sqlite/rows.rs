@@ -3,6 +3,7 @@
 use hollow_oak_core::Dialect;
 use hollow_oak_core::history::KEPT_PREFIX;
 use hollow_oak_core::nearest::nearest;
+use hollow_oak_core::physical::RowSet;
 use rusqlite::Connection;
 use rusqlite::types::ValueRef;
 
@@ -25,6 +26,18 @@ pub(super) fn rows(connection: &Connection, table: &str, limit: u32) -> Result<R
     let count = columns.len();
     let found = statement.query_map([limit], |row| (0..count).map(|at| row.get_ref(at).map(shown)).collect())?;
     Ok(Rows { columns, rows: found.collect::<Result<_, _>>()?, total: total.unsigned_abs() })
+}
+
+/// Which reference rows are there.
+pub(super) fn find(connection: &Connection, set: &RowSet) -> Result<RowSet, DatabaseError> {
+    let mut answers = Vec::new();
+    for query in Dialect::Sqlite.row_queries(set) {
+        let mut statement = connection.prepare(&query)?;
+        let count = statement.column_count();
+        let found = statement.query_map([], |row| (0..count).map(|at| row.get_ref(at).map(shown)).collect())?;
+        answers.extend(found.collect::<Result<Vec<_>, _>>()?);
+    }
+    Ok(set.found(&answers, |text| Dialect::Sqlite.literal(text)))
 }
 
 /// The tables with values that were put aside.

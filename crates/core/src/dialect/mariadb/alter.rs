@@ -19,7 +19,12 @@ pub(in crate::dialect) fn keeps_computed(from: &Column, to: &Column) -> bool {
 /// Every statement of ours commits by itself, but for those that change rows.
 pub(in crate::dialect) fn placement(step: &Step) -> Placement {
     match step {
-        Step::FillColumn { .. } | Step::Keep(_) | Step::Restore { .. } => Placement::InTransaction,
+        Step::FillColumn { .. }
+        | Step::Keep(_)
+        | Step::Restore { .. }
+        | Step::InsertRows { .. }
+        | Step::UpdateRows { .. }
+        | Step::DeleteRows { .. } => Placement::InTransaction,
         _ => Placement::Outside,
     }
 }

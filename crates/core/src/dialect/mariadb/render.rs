@@ -1,6 +1,7 @@
-//! Steps as MariaDB's and MySQL's SQL: one statement each, since every one commits by itself.
+//! Steps as MariaDB's and MySQL's SQL: one statement each where it commits by itself; rows may take several.
 
 use super::super::keeping::{keep, make_kept, restore};
+use super::super::rowing;
 use super::Flavor;
 use super::lower::table_collation;
 use super::quote::{literal, quote, quote_all};
@@ -12,6 +13,12 @@ use crate::sql::{Expression, in_parentheses};
 
 /// The statements of a step; see [`crate::Dialect::render`].
 pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
+    match step {
+        Step::InsertRows { table, columns, rows, .. } => return rowing::insert(table, columns, rows, quote, ""),
+        Step::UpdateRows { table, key, rows } => return rowing::update(table, key, rows, quote),
+        Step::DeleteRows { table, key, keys, .. } => return rowing::delete(table, key, keys, quote),
+        _ => {}
+    }
     let statement = match step {
         Step::CreateTable(table) => create_table(flavor, table),
         Step::DropTable(table) => format!("drop table {}", quote(&table.name)),
@@ -70,6 +77,9 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
         | Step::DropEnum(_)
         | Step::AddEnumWord { .. }
         | Step::RenameEnumWord { .. }
+        | Step::InsertRows { .. }
+        | Step::UpdateRows { .. }
+        | Step::DeleteRows { .. }
         | Step::RemakeEnum(_) => unreachable!("the facts rule this step out, or there is no such thing here"),
     };
     vec![statement]

@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 
 use super::super::keeping::{keep, make_kept, restore};
+use super::super::rowing;
 use super::quote::{literal, quote, quote_all};
 use super::types::{Family, family};
 use crate::physical::{
@@ -67,6 +68,14 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             let missing = if *only_missing { format!("\nwhere {} is null", quote(column)) } else { String::new() };
             vec![format!("update {}\nset {} = {}{missing}", quote(table), quote(column), in_parentheses(expression))]
         }
+        Step::InsertRows { table, columns, rows, overriding, numbering } => {
+            let given = if *overriding { " overriding system value" } else { "" };
+            let mut statements = rowing::insert(table, columns, rows, quote, given);
+            statements.extend(numbering.iter().map(|column| advance(table, column)));
+            statements
+        }
+        Step::UpdateRows { table, key, rows } => rowing::update(table, key, rows, quote),
+        Step::DeleteRows { table, key, keys, .. } => rowing::delete(table, key, keys, quote),
         Step::MakeKept(kept) => vec![make_kept(kept, quote, " with no data")],
         Step::Keep(kept) => vec![keep(kept, quote)],
         Step::Restore { kept, overriding, numbering } => {

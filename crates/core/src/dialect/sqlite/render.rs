@@ -1,6 +1,7 @@
 //! Steps as SQLite's SQL.
 
 use super::super::keeping::{keep, make_kept, restore};
+use super::super::rowing;
 use super::quote::{literal, quote, quote_all};
 use super::rowid_alias;
 use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, Unique};
@@ -43,6 +44,9 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             let missing = if *only_missing { format!("\nwhere {} is null", quote(column)) } else { String::new() };
             vec![format!("update {}\nset {} = {}{missing}", quote(table), quote(column), in_parentheses(expression))]
         }
+        Step::InsertRows { table, columns, rows, .. } => rowing::insert(table, columns, rows, quote, ""),
+        Step::UpdateRows { table, key, rows } => rowing::update(table, key, rows, quote),
+        Step::DeleteRows { table, key, keys, .. } => rowing::delete(table, key, keys, quote),
         Step::MakeKept(kept) => vec![make_kept(kept, quote, " limit 0")],
         Step::Keep(kept) => vec![keep(kept, quote)],
         Step::Restore { kept, .. } => vec![restore(kept, quote, "")],
