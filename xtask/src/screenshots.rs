@@ -26,9 +26,9 @@ struct Scene {
     seen: &'static [&'static str],
 }
 
-const BACK: &str = "oak revert --to 2 --yes --quiet >/dev/null";
+const BACK: &str = "oak revert --to 6 --yes --quiet >/dev/null";
 
-const SCENES: [Scene; 10] = [
+const SCENES: [Scene; 12] = [
     Scene { name: "overview", before: BACK, seen: &["oak"] },
     Scene {
         name: "check",
@@ -42,10 +42,25 @@ const SCENES: [Scene; 10] = [
     },
     Scene {
         name: "draft",
-        before: "sed -i 's/forage:  text(40), null/forage:  text(40)/; s/    notes:         text, null/    weather:       text(40), null/' schema/hives.oak",
+        before: "sed -i 's/forage:  text(40), null/forage:  text(40)/; s/    brood_frames:  int16.*/    weather:       text(40), null/' schema/hives.oak",
         seen: &["oak draft \"forage is required\""],
     },
-    Scene { name: "review", before: "true", seen: &["oak review 3"] },
+    Scene {
+        name: "rename",
+        before: "sed -i 's/    phone:      text(32), null/    telephone:  text(32), null/' schema/hives.oak",
+        seen: &["oak draft telephones"],
+    },
+    Scene { name: "review", before: "true", seen: &["oak review 9"] },
+    Scene {
+        name: "accept",
+        before: "sed -i '/brood_frames/d' schema/hives.oak; oak draft \"no brood\" >/dev/null",
+        seen: &[
+            "oak apply --yes",
+            "oak review --accept loses-data --because \"frames are counted elsewhere\"",
+            "oak apply --yes",
+            "oak kept list",
+        ],
+    },
     Scene {
         name: "apply",
         before: "oak revert --to empty --yes --quiet >/dev/null",
@@ -53,10 +68,10 @@ const SCENES: [Scene; 10] = [
     },
     Scene {
         name: "status",
-        before: "oak revert --yes --quiet >/dev/null; sqlite3 brackenfold.db \"alter table hive add column colour text; create view heavy_hives as select code from hive where gross_kg > 40\"",
+        before: "oak revert --yes --quiet >/dev/null; sqlite3 brackenfold.db \"alter table hive add column colour text; create view heavy_hives as select code from hive where gross_g > 40000\"",
         seen: &["oak status"],
     },
-    Scene { name: "revert", before: "true", seen: &["oak revert --to 1 --yes", "oak status"] },
+    Scene { name: "revert", before: "true", seen: &["oak revert --to 7 --yes", "oak status"] },
     Scene { name: "show", before: "true", seen: &["oak show hive --rows 4"] },
     Scene {
         name: "doctor",

@@ -1,5 +1,6 @@
 //! Why a command failed, in words: what happened, where, and what to type next.
 
+use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 
 use hollow_oak_core::history::NotFound;
@@ -72,8 +73,14 @@ impl Failure {
             }
         }
         if let Some(help) = &self.help {
-            let mut lines = help.lines();
-            output.complain(format_args!("{} {}", accent(" help:"), lines.next().unwrap_or_default()));
+            // Only a person minds where lines break.
+            let width = if std::io::stderr().is_terminal() { output.width.saturating_sub(8) } else { usize::MAX };
+            let lines = textwrap::wrap(
+                help,
+                textwrap::Options::new(width).word_splitter(textwrap::WordSplitter::NoHyphenation),
+            );
+            let mut lines = lines.iter();
+            output.complain(format_args!("{} {}", accent(" help:"), lines.next().map_or("", |line| line.as_ref())));
             for line in lines {
                 output.complain(format_args!("       {line}"));
             }

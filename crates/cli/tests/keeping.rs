@@ -345,7 +345,7 @@ fn kept_tables_are_listed_and_purged() {
     draft(&here, "retire notes", &["--keep", "hive.notes"]);
     here.project.ok(&["apply", "--yes"]);
     let listed = here.project.ok(&["kept", "list"]);
-    assert!(listed.contains("_hive_notes_kept  1 row  by 0002-retire-notes, since 20"), "{listed}");
+    assert!(listed.contains("_hive_notes  1 row  by 0002-retire-notes, since 20"), "{listed}");
     assert!(
         here.project.ok(&["kept", "purge", "--before", "2001-01-01", "--yes"]).starts_with("nothing that was kept")
     );

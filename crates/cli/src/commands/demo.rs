@@ -15,6 +15,8 @@ use crate::output::{Output, accent, dim, done, strong};
 
 const HIVES: &str = include_str!("../../templates/demo/hives.oak");
 const QUEENS: &str = include_str!("../../templates/demo/queens.oak");
+const TREATMENTS: &str = include_str!("../../templates/demo/treatments.oak");
+const HONEY: &str = include_str!("../../templates/demo/honey.oak");
 const ROWS: &str = include_str!("../../templates/demo/rows.sql");
 
 /// Plays the story, and leaves the project in a folder if asked to.
@@ -134,22 +136,80 @@ impl Stage<'_> {
         self.oak(&["draft", "queens"])?;
         self.oak(&["apply", "--yes"])?;
 
-        self.tell(match self.provider {
-            Provider::Sqlite => {
-                "Not every keeper has a phone. SQLite cannot alter a column, so the table is made anew around its rows."
-            }
-            _ => "Not every keeper has a phone.",
-        });
+        self.tell(
+            "Keepers have full names, and not every one has a phone. `formerly` keeps the rows under the new name.",
+        );
+        self.edit("schema/hives.oak", "    name:       text(120)\n", "    full_name:  text(120), formerly name\n")?;
+        self.edit("schema/hives.oak", "(joined_on desc, name)", "(joined_on desc, full_name)")?;
         self.edit("schema/hives.oak", "    phone:      text(32)\n", "    phone:      text(32), null\n")?;
-        self.oak(&["draft", "phone becomes optional"])?;
+        self.oak(&["draft", "keeper names"])?;
         self.oak(&["review"])?;
         self.oak(&["apply", "--yes"])?;
+
+        self.tell(
+            "Hives are weighed in whole grams from now on. The old weights are converted, and back again by down.",
+        );
+        for (from, to) in [
+            ("    gross_kg:   decimal(6, 2), null\n", "    gross_g:    int32, null, formerly gross_kg\n"),
+            ("    tare_kg:    decimal(6, 2), default 0\n", "    tare_g:     int32, default 0, formerly tare_kg\n"),
+            (
+                "    net_kg:     decimal(6, 2), null, generated (gross_kg - tare_kg)\n",
+                "    net_g:      int32, null, generated (gross_g - tare_g), formerly net_kg\n",
+            ),
+            ("(tare_kg >= 0)", "(tare_g >= 0)"),
+            ("heavy (gross_kg) where (gross_kg > 40)", "heavy (gross_g) where (gross_g > 40000)"),
+        ] {
+            self.edit("schema/hives.oak", from, to)?;
+        }
+        self.oak(&[
+            "draft",
+            "weigh in grams",
+            "--convert",
+            "hive.gross_g=gross_kg * 1000",
+            "--convert-back",
+            "hive.gross_kg=gross_g / 1000.0",
+            "--convert",
+            "hive.tare_g=tare_kg * 1000",
+            "--convert-back",
+            "hive.tare_kg=tare_g / 1000.0",
+        ])?;
+        self.oak(&["apply", "--yes"])?;
+
+        self.tell("The kinds of treatments belong to the schema: they are rows of the declarations, in schema/treatments.oak.");
+        self.write("schema/treatments.oak", TREATMENTS)?;
+        self.excerpt(TREATMENTS, "rows treatment_kind by (code) {");
+        self.oak(&["draft", "treatments"])?;
+        self.edit("schema/treatments.oak", "'Thymol'      | 14", "'Thymol'      | 21")?;
+        self.oak(&["diff"])?;
+        self.oak(&["draft", "thymol takes longer"])?;
+        self.oak(&["apply", "--yes"])?;
+
+        self.tell("Honey is harvested, mixed into lots and sold; a view sums the yield.");
+        self.write("schema/honey.oak", HONEY)?;
+        self.oak(&["draft", "honey lots"])?;
+
+        self.tell("Every hive has a site. One has none so far, and gets the first.");
+        self.edit(
+            "schema/hives.oak",
+            "    apiary_id:  references apiary, null, on delete restrict\n",
+            "    apiary_id:  references apiary, on delete restrict\n",
+        )?;
+        let first = "hive.apiary_id=((select min(id) from apiary))";
+        self.oak(&["draft", "every hive has a site", "--fill", first])?;
+
+        self.tell("Nobody reads the notes of inspections. They go, and are kept aside until somebody misses them.");
+        self.edit("schema/hives.oak", "    notes:         text, null\n", "")?;
+        self.oak(&["draft", "retire notes", "--keep", "inspection.notes"])?;
+        self.oak(&["apply", "--yes"])?;
+        self.oak(&["kept", "list"])?;
         self.oak(&["diff", "live", "declared"])?;
 
-        self.tell("Back to before the queens, and forward again: every keeper is still there.");
+        self.tell("Back to the first migration: names, weights and notes are what they were.");
         self.oak(&["revert", "--to", "1", "--yes"])?;
         self.oak(&["show", "keeper", "--rows", "4"])?;
-        self.oak(&["apply", "--yes"])?;
+        self.oak(&["show", "hive", "--rows", "4"])?;
+        self.oak(&["show", "inspection", "--rows", "3"])?;
+        self.oak(&["apply", "--yes", "--quiet"])?;
         self.oak(&["status"])?;
         self.output.line(format_args!("{} that was the journey", done("the end:")));
         Ok(())
@@ -177,7 +237,7 @@ impl Stage<'_> {
     fn oak(&mut self, arguments: &[&str]) -> Result<()> {
         let shown: Vec<_> = arguments
             .iter()
-            .map(|word| if word.contains(' ') { format!("\"{word}\"") } else { (*word).to_owned() })
+            .map(|word| if word.contains([' ', '(']) { format!("\"{word}\"") } else { (*word).to_owned() })
             .collect();
         self.output.line(format_args!("\n{} {}\n", dim("$"), accent(format_args!("oak {}", shown.join(" ")))));
         let words = std::iter::once("oak").chain(arguments.iter().copied());
@@ -210,6 +270,9 @@ impl Stage<'_> {
         self.output.line(format_args!("\n{} {}", dim("edited"), name));
         for line in to.lines().filter(|line| !from.contains(line)) {
             self.output.line(format_args!("  {line}"));
+        }
+        for line in from.lines().filter(|_| to.is_empty()) {
+            self.output.line(format_args!("  {}  {}", line, dim("(taken out)")));
         }
         write_file(&path, &change(&text))
     }

@@ -12,7 +12,7 @@ insert into hive (apiary_id, keeper_id, code, gross_kg, tare_kg, readings) value
     (1, 1, 'LH-1', 42.50, 11.20, '{"hum_hz": 212}'),
     (1, 2, 'LH-2', 38.75, 11.20, null),
     (2, 3, 'SM-1', 51.00, 12.40, '{"hum_hz": 240}'),
-    (3, 1, 'GH-1', null, 11.80, null);
+    (null, 1, 'GH-1', null, 11.80, null);
 insert into inspection (hive_id, keeper_id, made_on, temper, brood_frames, notes) values
     (1, 1, '2026-05-03', 'calm', 7, 'first supers on'),
     (2, 2, '2026-05-03', 'watchful', 5, null),

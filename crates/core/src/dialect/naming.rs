@@ -39,7 +39,7 @@ impl NameKind {
             Self::EnumCheck => "enum",
             Self::JsonCheck => "json",
             Self::Index => "idx",
-            Self::Kept => "kept",
+            Self::Kept => "",
         }
     }
 }
@@ -54,7 +54,8 @@ pub fn derived_name<'a>(
     let mut words = vec![table];
     words.extend(columns);
     let stem = words.join("_");
-    let name = format!("{stem}_{}", kind.word());
+    let ending = if kind.word().is_empty() { String::new() } else { format!("_{}", kind.word()) };
+    let name = format!("{stem}{ending}");
     let length = |text: &str| match limit {
         IdentifierLimit::None => 0,
         IdentifierLimit::Bytes(_) => text.len(),
@@ -69,7 +70,7 @@ pub fn derived_name<'a>(
     }
     let hash = Sha256::digest(name.as_bytes());
     let digits: String = hash.iter().take(4).map(|byte| format!("{byte:02x}")).collect();
-    let tail = format!("_{digits}_{}", kind.word());
+    let tail = format!("_{digits}{ending}");
     let mut head = stem;
     while length(&head) + length(&tail) > most {
         head.pop();

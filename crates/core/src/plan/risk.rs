@@ -135,6 +135,11 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Ris
             Some(kept) => risks.kept(kept),
             None => risks.add(RiskKind::LosesData, format!("every row of {} is lost", table.name)),
         },
+        Step::FillColumn { table, column, only_missing, .. } => {
+            if *only_missing && !known.added.contains(&(table.clone(), column.clone())) {
+                risks.filled(&format!("{table}.{column}"));
+            }
+        }
         Step::InsertRows { table, .. } => {
             risks.add(RiskKind::MayRefuse, format!("fails if {table} has a row with one of these keys already"));
         }
@@ -180,7 +185,6 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Ris
         | Step::CreateEnum(_)
         | Step::DropEnum(_)
         | Step::AddEnumWord { .. }
-        | Step::FillColumn { .. }
         | Step::SetOptions { .. }
         | Step::CreateProgram(_)
         | Step::DropProgram(_)
@@ -276,6 +280,11 @@ impl Risks<'_> {
         self.add(RiskKind::MayRefuse, what);
     }
 
+    fn filled(&mut self, name: &str) {
+        let what = format!("rows that get their {name} here keep it after down");
+        self.add(RiskKind::NotRestored, what);
+    }
+
     fn converted(&mut self, name: &str, to: &Column) {
         let ty = to.ty.text();
         self.add(RiskKind::ConvertsValues, format!("every value of {name} is computed anew by its conversion"));
@@ -350,6 +359,7 @@ impl Risks<'_> {
                 self.converted(&format!("{}.{}", table.name, to.name), to);
             }
             Change::Alter { from, to } if matches!(source(to), Some(Copied::Filled(..))) => {
+                self.filled(&format!("{}.{}", table.name, to.name));
                 self.altered(table, &Column { nullable: to.nullable, ..from.clone() }, to);
             }
             Change::Drop(column) => self.dropped(&table.name, column),

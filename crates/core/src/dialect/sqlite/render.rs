@@ -112,7 +112,7 @@ fn copied(source: &Copied) -> String {
     match source {
         Copied::Column(name) => quote(name),
         Copied::Expression(expression) => in_parentheses(expression),
-        Copied::Filled(name, expression) => format!("coalesce({}, {expression})", quote(name)),
+        Copied::Filled(name, expression) => format!("coalesce({}, {})", quote(name), in_parentheses(expression)),
     }
 }
 
