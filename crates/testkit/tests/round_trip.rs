@@ -36,6 +36,7 @@ struct Seen {
     refused: usize,
     rebuilds: usize,
     steps: usize,
+    kept: usize,
 }
 
 #[test]
@@ -97,15 +98,17 @@ fn pairs(dialect: Dialect, fixed: u64, new: u64) {
             seen.refused += part.refused;
             seen.rebuilds += part.rebuilds;
             seen.steps += part.steps;
+            seen.kept += part.kept;
             failures.extend(failed);
         }
     });
     println!(
-        "{}: {pairs} pairs, {} rows, {} steps, {} of them rebuilds, {} runs refused by rows as foretold\n{}",
+        "{}: {pairs} pairs, {} rows, {} steps, {} of them rebuilds, {} kept things brought back, {} runs refused by rows as foretold\n{}",
         dialect.provider().title(),
         seen.rows,
         seen.steps,
         seen.rebuilds,
+        seen.kept,
         seen.refused,
         seen.coverage
     );
@@ -144,9 +147,14 @@ fn pair(dialect: Dialect, seed: u64, seen: &mut Seen) {
     let folder = tempfile::tempdir().expect("a temporary folder can be made");
     let place = Place::new(dialect, folder.path(), seed);
     let told = format!("A:\n{}\nB:\n{}", a.text(), b.text());
-    let (up_choices, down_choices) = Decisions::default()
-        .choices(&a.schema, &b.schema, dialect, "pair")
-        .expect("nothing was decided that could be wrong");
+    // Half of the pairs keep what goes, and are left alone in between: then everything has to come back.
+    let keeps = rng.bool();
+    let mut decisions = Decisions::default();
+    if keeps {
+        decisions.keep = decisions.droppable(&a.schema, &b.schema).expect("nothing was decided that could be wrong");
+    }
+    let (up_choices, down_choices) =
+        decisions.choices(&a.schema, &b.schema, dialect, "pair").expect("nothing was decided that could be wrong");
     let pair = Pair { place: &place, told: &told };
 
     let empty = physical::Schema::default();
@@ -158,13 +166,17 @@ fn pair(dialect: Dialect, seed: u64, seen: &mut Seen) {
     let before = place.oracle();
 
     seen.coverage.note(&diff_renamed(&a.physical, &b.physical, &up_choices.renames, |name| dialect.quote(name)));
+    let whole = pair.whole(&mut *store, [&a.physical, &b.physical], [&up_choices, &down_choices]);
     let up = pair.survivors(&mut *store, [&a.physical, &b.physical], &up_choices);
     let cleared = pair.run(&mut *database, [&a.physical, &b.physical], &up_choices, EventKind::Applied, seen);
     pair.assert_live(&*database, &b.physical);
     if !cleared {
         pair.assert_survived(&mut *store, &a.physical, &b.physical, &up);
     }
-    rows::fill(&mut rng, &mut *store, &b.physical).expect("rows can be written");
+    if !keeps {
+        rows::fill(&mut rng, &mut *store, &b.physical).expect("rows can be written");
+    }
+    let cleared_up = cleared;
 
     seen.coverage.note(&diff_renamed(&b.physical, &a.physical, &down_choices.renames, |name| dialect.quote(name)));
     let down = pair.survivors(&mut *store, [&b.physical, &a.physical], &down_choices);
@@ -172,6 +184,10 @@ fn pair(dialect: Dialect, seed: u64, seen: &mut Seen) {
     pair.assert_live(&*database, &a.physical);
     if !cleared {
         pair.assert_survived(&mut *store, &b.physical, &a.physical, &down);
+    }
+    if keeps && !cleared && !cleared_up {
+        seen.kept += up_choices.kept.len();
+        pair.assert_survived(&mut *store, &a.physical, &a.physical, &whole);
     }
     let after = place.oracle();
     assert!(before == after, "the oracle sees a difference\n{before}\n---\n{after}\n{told}");
@@ -305,6 +321,10 @@ impl Pair<'_> {
         }
         let mut store = self.place.store();
         rows::clear(&mut *store, [from, to]).expect("rows can be removed");
+        for name in &choices.spent {
+            // It is gone where the run came that far.
+            let _ = store.execute(&format!("delete from {}", dialect.quote(name)));
+        }
         if let Err(failure) = attempt(database, resume) {
             panic!("without rows: {failure}: {:?}\n{text}\n{}", failure.kind, self.told);
         }
@@ -344,6 +364,37 @@ impl Pair<'_> {
             let old: Vec<_> = columns.iter().map(|(old, _)| old.clone()).collect();
             let found = rows::snapshot(store, &names.0, &old).unwrap_or_else(|error| panic!("{error}\n{}", self.told));
             (names, columns, found)
+        });
+        with_rows.collect()
+    }
+
+    /// What up and down together have to leave as it was: what survives both ways, and what is kept.
+    fn whole(&self, store: &mut dyn Store, [from, to]: [&physical::Schema; 2], [up, down]: [&Choices; 2]) -> Survivors {
+        let (there, back) = (rows::surviving(from, to, up), rows::surviving(to, from, down));
+        let tables = from.tables().map(|table| {
+            let survives = |column: &str| {
+                let found = there.iter().find(|((old, _), _)| *old == table.name);
+                let pair = found.and_then(|(names, columns)| {
+                    let (_, new) = columns.iter().find(|(old, _)| old == column)?;
+                    Some((names.1.clone(), new.clone()))
+                });
+                pair.is_some_and(|(new_table, new)| {
+                    let back = back.get(&(new_table, table.name.clone()));
+                    back.is_some_and(|columns| columns.contains(&(new, column.to_owned())))
+                })
+            };
+            let kept =
+                |column: &str| up.keeps(&table.name, None).is_some() || up.keeps(&table.name, Some(column)).is_some();
+            let plain = table.columns.iter().filter(|column| column.generated.is_none());
+            let names: Vec<String> = plain.map(|column| column.name.clone()).collect();
+            let names = names.into_iter().filter(|name| survives(name) || kept(name));
+            (table.name.clone(), names.collect::<Vec<_>>())
+        });
+        let with_rows = tables.map(|(table, columns)| {
+            let found =
+                rows::snapshot(store, &table, &columns).unwrap_or_else(|error| panic!("{error}\n{}", self.told));
+            let pairs = columns.into_iter().map(|name| (name.clone(), name)).collect();
+            ((table.clone(), table), pairs, found)
         });
         with_rows.collect()
     }

@@ -214,7 +214,7 @@ impl Decisions {
     }
 }
 
-/// Tables that go, and columns of tables with a key.
+/// Tables that go, and columns of tables with a key that stays.
 fn droppable(before: &Schema, after: &Schema, renames: &Renames) -> Vec<String> {
     let mut found = Vec::new();
     for table in before.tables() {
@@ -235,7 +235,16 @@ fn droppable(before: &Schema, after: &Schema, renames: &Renames) -> Vec<String> 
             let taken = columns.is_some_and(|names| names.values().any(|new| new == old));
             column.generated.is_empty() && !renamed && (taken || to.column(&column.name).is_none())
         };
-        found.extend(table.columns.iter().filter(goes).map(|column| format!("{name}.{}", column.name)));
+        // Without their key, rows are not found again.
+        let key_goes = table.primary_keys.iter().flat_map(|key| &key.columns).any(|part| {
+            let Some(column) = table.column(part) else { return true };
+            let new = columns.and_then(|names| names.get(part.as_str())).map_or(part.as_str(), String::as_str);
+            let after = to.columns.iter().find(|one| one.name.as_str() == new);
+            goes(&column) || after.is_none_or(|after| after.ty != column.ty || after.native != column.native)
+        });
+        if !key_goes {
+            found.extend(table.columns.iter().filter(goes).map(|column| format!("{name}.{}", column.name)));
+        }
     }
     found
 }
@@ -322,7 +331,9 @@ impl Keeping<'_> {
         };
         if !droppable.iter().any(|one| one == self.text) {
             let help = match table.primary_key {
-                Some(_) => "name what goes, and is not computed",
+                Some(_) => {
+                    "name what goes and is not computed; where the primary key goes or changes its type as well, do that in a migration of its own"
+                }
                 None => {
                     "its rows cannot be found again without a primary key; keep the whole table, or add a key first"
                 }
@@ -331,13 +342,6 @@ impl Keeping<'_> {
         }
         let key = table.primary_key.iter().flat_map(|key| &key.columns);
         let key: Vec<_> = key.filter_map(|part| table.column(&part.name)).collect();
-        let gone = key.iter().find(|part| droppable.iter().any(|one| *one == format!("{}.{}", table.name, part.name)));
-        if let Some(gone) = gone {
-            return Err(self.fault(
-                format!("column `{}` of the primary key goes as well", gone.name),
-                "its rows cannot be found again; do it in two migrations",
-            ));
-        }
         let kept = Kept {
             name: self.name(&[&table.name, &column.name]),
             table: table.name.clone(),

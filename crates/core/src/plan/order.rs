@@ -71,27 +71,25 @@ pub fn plan(dialect: Dialect, from: &Schema, to: &Schema, choices: &Choices) -> 
     )
 }
 
-/// Adds the rows that come back, right behind the tables that are made for them.
-fn with_rows(steps: Vec<Step>, to: &Schema, choices: &Choices) -> Vec<Step> {
-    if choices.restored.is_empty() {
-        return steps;
-    }
-    let mut all = Vec::with_capacity(steps.len() + choices.restored.len());
-    for step in steps {
-        let restored = match &step {
-            Step::CreateTable(table) => choices.restored.iter().find(|kept| kept.table == table.name),
-            _ => None,
-        };
-        let back = restored.map(|kept| {
-            let columns = to.table(&kept.table).map(|table| table.columns.as_slice()).unwrap_or_default();
-            let numbering = columns.iter().find(|column| column.identity.is_some());
-            let overriding = numbering.and_then(|column| column.identity.as_ref()).is_some_and(|one| one.always);
-            Step::Restore { kept: kept.clone(), overriding, numbering: numbering.map(|column| column.name.clone()) }
-        });
-        all.push(step);
-        all.extend(back);
-    }
-    all
+/// Adds the rows that come back, behind the tables that are made for them: they may reference each other.
+fn with_rows(mut steps: Vec<Step>, to: &Schema, choices: &Choices) -> Vec<Step> {
+    let last = steps.iter().rposition(|step| matches!(step, Step::CreateTable(_)));
+    let Some(last) = last.filter(|_| !choices.restored.is_empty()) else { return steps };
+    let made = steps.iter().filter_map(|step| match step {
+        Step::CreateTable(table) => Some(table.name.clone()),
+        _ => None,
+    });
+    let restored = made.filter_map(|name| choices.restored.iter().find(|kept| kept.table == name)).map(|kept| {
+        let columns = to.table(&kept.table).map(|table| table.columns.as_slice()).unwrap_or_default();
+        let numbering = columns.iter().find(|column| column.identity.is_some());
+        let overriding = numbering.and_then(|column| column.identity.as_ref()).is_some_and(|one| one.always);
+        Step::Restore { kept: kept.clone(), overriding, numbering: numbering.map(|column| column.name.clone()) }
+    });
+    let restored: Vec<Step> = restored.collect();
+    let behind = steps.split_off(last + 1);
+    steps.extend(restored);
+    steps.extend(behind);
+    steps
 }
 
 /// Adds to each step where it runs and what it risks.

@@ -768,7 +768,9 @@ impl Planner<'_> {
             made.insert(table.key());
             let (now, later): (Vec<_>, Vec<_>) = std::mem::take(&mut table.foreign_keys).into_iter().partition(|key| {
                 let referenced = self.to.key(&key.referenced_table);
-                made.contains(&referenced) || self.is_untouched(&referenced)
+                // Rows that come back may reference each other, and some servers look at them one by one.
+                let restored = self.choices.restored.iter().any(|kept| kept.table == table.name);
+                !restored && (made.contains(&referenced) || self.is_untouched(&referenced))
             });
             for key in later {
                 let constraint = Constraint::ForeignKey(key);

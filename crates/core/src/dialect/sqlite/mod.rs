@@ -44,9 +44,11 @@ use crate::sql::Expression;
 /// SQLite, "Foreign Key Support", "Schema Commands": with foreign keys on, dropping a table first deletes its rows, and
 /// that cascades; the pragma is without effect inside a transaction.
 pub(super) fn frame(steps: &[&Step]) -> Frame {
-    let drops_table =
-        |step: &&&Step| matches!(step, Step::RebuildTable(_) | Step::DropTable(_) | Step::RenameTable { .. });
-    match steps.iter().find(drops_table) {
+    // Rows that come back may reference each other in a circle.
+    let off = |step: &&&Step| {
+        matches!(step, Step::RebuildTable(_) | Step::DropTable(_) | Step::RenameTable { .. } | Step::Restore { .. })
+    };
+    match steps.iter().find(off) {
         None => Frame { begin: "begin immediate;\n", end: "commit;\n" },
         Some(_) => Frame {
             begin: "pragma foreign_keys = off;\nbegin immediate;\n",
