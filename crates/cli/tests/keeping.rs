@@ -383,3 +383,14 @@ fn losing_data_has_to_be_accepted() {
     here.project.ok(&["apply", "--yes"]);
     assert!(here.query("select name from pragma_table_info('hive')").iter().all(|name| name != "notes"));
 }
+
+#[test]
+fn what_rows_get_in_a_required_column_is_pointed_out() {
+    let project = Project::applied(BEFORE);
+    project.declare(&BEFORE.replace("weight_kg:  decimal(6, 2), null", "weight_kg:  decimal(6, 2)\n    owner: text(20)"));
+    insta::assert_snapshot!(project.answers(&[
+        &["draft", "required"],
+        &["discard"],
+        &["draft", "required", "--fill", "hive.weight_kg=0", "--fill", "hive.owner='the cooperative'"],
+    ]));
+}

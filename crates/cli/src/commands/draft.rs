@@ -13,7 +13,7 @@ use hollow_oak_core::script::{self, Direction, Script};
 use hollow_oak_core::{Dialect, Schema};
 use serde_json::json;
 
-use super::running::read_answer;
+use super::running::{read_answer, read_line};
 use crate::args::{DraftArgs, Global};
 use crate::exit::Exit;
 use crate::failure::{Failure, Result, make_folder, shown_path, write_file};
@@ -52,6 +52,7 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
     }
     let mut decisions = args.decided.decisions();
     settle_renames(&mut decisions, &before, after, &args.title, output)?;
+    let unfilled = settle_fills(&mut decisions, &before, after, &project.settings.dialects, output)?;
     refuse_one_way(&decisions, &before, after)?;
     settle_keeping(&mut decisions, &before, after, project.settings.keep_dropped)?;
     let id = uuid::Uuid::now_v7().to_string();
@@ -85,7 +86,7 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
     };
     let path = project.migrations_folder().join(&folder);
     write(&project.migrations_folder(), &folder, record, after, &drafted, args.empty)?;
-    report(&path, &folder, &drafted, args.empty, global, output);
+    report(&path, &folder, &drafted, &unfilled, args.empty, global, output);
     Ok(Exit::Done)
 }
 
@@ -179,6 +180,43 @@ fn settle_keeping(decisions: &mut Decisions, before: &Schema, after: &Schema, al
         }
     }
     Ok(())
+}
+
+/// Asks what rows get in columns that become required; returns those that nobody gave a value.
+fn settle_fills(
+    decisions: &mut Decisions,
+    before: &Schema,
+    after: &Schema,
+    dialects: &[Dialect],
+    output: &mut Output,
+) -> Result<Vec<String>> {
+    let unfilled = decisions.unfilled(before, after)?;
+    if !output.interactive {
+        return Ok(unfilled);
+    }
+    let mut left = Vec::new();
+    for column in unfilled {
+        output.line(format_args!("{} is required. What do rows get that have no value?", strong(&column)));
+        output.line("  a value as for `default`: 0, 'text', a word of the enum, or (an SQL expression)");
+        loop {
+            output.ask("value, or nothing to leave it: then the step is refused where such rows are there: ");
+            let answer = read_line("`--fill` answers it")?;
+            if answer.is_empty() {
+                left.push(column);
+                break;
+            }
+            let mut tried = decisions.clone();
+            tried.fill.push(format!("{column}={answer}"));
+            match dialects.iter().try_for_each(|dialect| tried.check_fills(before, after, *dialect)) {
+                Ok(()) => {
+                    *decisions = tried;
+                    break;
+                }
+                Err(fault) => output.line(format_args!("{}; {}", fault.what, fault.help)),
+            }
+        }
+    }
+    Ok(left)
 }
 
 /// A conversion of values that are there has to say how they come back.
@@ -277,7 +315,15 @@ fn step_records(dialect: Dialect, plan: &Plan, text: &str) -> Result<Vec<StepRec
         .collect())
 }
 
-fn report(path: &Path, folder: &str, drafted: &[Drafted], empty: bool, global: &Global, output: &mut Output) {
+fn report(
+    path: &Path,
+    folder: &str,
+    drafted: &[Drafted],
+    unfilled: &[String],
+    empty: bool,
+    global: &Global,
+    output: &mut Output,
+) {
     if global.json {
         let steps = |plan: &Plan| -> Vec<_> {
             let of = |planned: &PlannedStep| {
@@ -325,6 +371,12 @@ fn report(path: &Path, folder: &str, drafted: &[Drafted], empty: bool, global: &
         if one.up.steps.is_empty() {
             output.line("  nothing changes in the database; only descriptions do");
         }
+    }
+    if let Some(first) = unfilled.first() {
+        output.line(format_args!(
+            "\nrows that have no {} are in the way; to give them a value: `oak discard`, and draft again with `--fill {first}=VALUE`",
+            unfilled.join(", ")
+        ));
     }
     output.next("oak review", "shows up beside down");
 }

@@ -173,13 +173,18 @@ pub fn confirm(question: &str, global: &Global, output: &mut Output) -> Result<b
 
 /// Reads a line from the terminal, in lower case; the end of the input is an error.
 pub fn read_answer(otherwise: &str) -> Result<String> {
+    Ok(read_line(otherwise)?.to_lowercase())
+}
+
+/// Reads a line from the terminal; the end of the input is an error.
+pub fn read_line(otherwise: &str) -> Result<String> {
     let mut answer = String::new();
     let failed = |why: String| {
         Failure::new(format!("the answer could not be read: {why}")).help(format!("nothing was changed; {otherwise}"))
     };
     match std::io::stdin().read_line(&mut answer) {
         Ok(0) => Err(failed("the input ended".into())),
-        Ok(_) => Ok(answer.trim().to_lowercase()),
+        Ok(_) => Ok(answer.trim().to_owned()),
         Err(error) => Err(failed(error.to_string())),
     }
 }

@@ -176,6 +176,20 @@ impl Decisions {
         Ok((up, down))
     }
 
+    /// Whether every fill can be read for a provider.
+    ///
+    /// # Errors
+    ///
+    /// The first one that cannot.
+    pub fn check_fills(&self, before: &Schema, after: &Schema, dialect: Dialect) -> Result<(), DecisionFault> {
+        let renames = self.renames(before, after)?;
+        let back = renames.inverse();
+        for text in &self.fill {
+            Assignment::read("fill", text, after, &back)?.value(after, dialect, &renames)?;
+        }
+        Ok(())
+    }
+
     /// What goes and could be kept, as it is written for `--keep`.
     ///
     /// # Errors
@@ -183,6 +197,47 @@ impl Decisions {
     /// A decision that does not fit.
     pub fn droppable(&self, before: &Schema, after: &Schema) -> Result<Vec<String>, DecisionFault> {
         Ok(droppable(before, after, &self.renames(before, after)?))
+    }
+
+    /// Columns that become required, or come as such, without a default or anything else that gives rows a value, by
+    /// `table.column`: rows that are there would be in their way.
+    ///
+    /// # Errors
+    ///
+    /// A decision that does not fit.
+    pub fn unfilled(&self, before: &Schema, after: &Schema) -> Result<Vec<String>, DecisionFault> {
+        let renames = self.renames(before, after)?;
+        let back = renames.inverse();
+        let mut decided = Vec::new();
+        for (option, texts) in [("fill", &self.fill), ("convert", &self.convert)] {
+            for text in texts {
+                decided.push(Assignment::read(option, text, after, &back)?.key());
+            }
+        }
+        let mut found = Vec::new();
+        for table in after.tables() {
+            let former = renames.former_table(table.name.as_str()).unwrap_or(table.name.as_str());
+            let Some(from) = before.table(former) else { continue };
+            let rows = after.rows().iter().filter(|rows| rows.table == table.name);
+            let in_rows: Vec<_> = rows.flat_map(|rows| &rows.columns).collect();
+            for column in &table.columns {
+                let columns = renames.columns_of(former).into_iter().flatten();
+                let old =
+                    columns.into_iter().find(|(_, new)| *new == column.name.as_str()).map(|(old, _)| old.as_str());
+                let old = old.unwrap_or(column.name.as_str());
+                let was = from.columns.iter().find(|one| one.name.as_str() == old);
+                let was_open = was.is_none_or(|was| was.nullable);
+                let has_value = column.nullable
+                    || !column.generated.is_empty()
+                    || !column.identity.is_empty()
+                    || (was.is_none() && (!column.default.is_empty() || in_rows.contains(&&column.name)));
+                let key = (table.name.to_string(), column.name.to_string());
+                if was_open && !has_value && !decided.contains(&key) {
+                    found.push(format!("{}.{}", key.0, key.1));
+                }
+            }
+        }
+        Ok(found)
     }
 
     /// The conversions that say nothing of the way back, by `table.column`.
