@@ -387,7 +387,8 @@ fn losing_data_has_to_be_accepted() {
 #[test]
 fn what_rows_get_in_a_required_column_is_pointed_out() {
     let project = Project::applied(BEFORE);
-    project.declare(&BEFORE.replace("weight_kg:  decimal(6, 2), null", "weight_kg:  decimal(6, 2)\n    owner: text(20)"));
+    project
+        .declare(&BEFORE.replace("weight_kg:  decimal(6, 2), null", "weight_kg:  decimal(6, 2)\n    owner: text(20)"));
     insta::assert_snapshot!(project.answers(&[
         &["draft", "required"],
         &["discard"],
