@@ -395,3 +395,30 @@ fn what_rows_get_in_a_required_column_is_pointed_out() {
         &["draft", "required", "--fill", "hive.weight_kg=0", "--fill", "hive.owner='the cooperative'"],
     ]));
 }
+
+/// A view or trigger of somebody's own that names what is renamed: MariaDB would leave it broken, so that is refused;
+/// PostgreSQL and SQLite follow.
+#[test]
+fn sql_of_somebodys_own_survives_a_rename_or_stops_it() {
+    on_each_provider(|provider| {
+        let here = with_rows(provider);
+        here.sql("create view names_by_hand as select name from keeper");
+        here.project.declare(AFTER);
+        draft(&here, "better names", &IN_GRAMS);
+        if provider == Provider::Mariadb {
+            let refused = here.project.oak(&["apply", "--yes"]);
+            let expected = "would leave view names_by_hand on dev without keeper, which it names";
+            assert!(refused.status == 1 && refused.stderr.contains(expected), "{refused:#?}");
+            here.assert_same("live", "history@1");
+            here.sql("drop view names_by_hand");
+            here.sql("create trigger loud before insert on keeper for each row set new.name = upper(new.name)");
+            let refused = here.project.oak(&["apply", "--yes"]);
+            assert!(refused.stderr.contains("trigger loud on dev without keeper.name"), "{refused:#?}");
+            here.sql("drop trigger loud");
+            here.project.ok(&["apply", "--yes"]);
+        } else {
+            here.project.ok(&["apply", "--yes"]);
+            assert_eq!(here.query("select * from names_by_hand order by 1"), ["Maren", "Piet"]);
+        }
+    });
+}

@@ -124,6 +124,8 @@ pub struct Preflight {
     pub dependents: Vec<Dependent>,
     /// Triggers that go with their tables.
     pub lost: Vec<Dependent>,
+    /// Views and triggers that would not work afterwards, each with the name that it would not find.
+    pub broken: Vec<Dependent>,
     /// A number that changes with the schema.
     pub schema_state: i64,
 }

@@ -13,8 +13,8 @@ use serde_json::json;
 
 use super::diff::with_differences;
 use super::running::{
-    Broken, confirm, drift_refusal, history_refusals, label_of, made_by, obstacle_refusal, position_in_words, settle,
-    show_preflight, show_steps, waiting_text,
+    Broken, confirm, drift_refusal, history_refusals, label_of, made_by, obstacle_refusal, position_in_words,
+    refuse_broken, settle, show_preflight, show_steps, waiting_text,
 };
 use crate::args::{ApplyArgs, Global};
 use crate::exit::Exit;
@@ -58,6 +58,9 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
         return nothing_to_do(&project, &history, &state, &target, global, output);
     }
     let preflights = pending.iter().map(|one| Ok(database.preflight(&one.script)?)).collect::<Result<Vec<_>>>()?;
+    for (one, preflight) in pending.iter().zip(&preflights) {
+        refuse_broken(preflight, &one.migration.folder, &target.name)?;
+    }
     if args.dry_run {
         dry_run(&pending, &target, global, output);
         return Ok(Exit::Done);

@@ -7,8 +7,8 @@ use hollow_oak_database::{Database, JournalEntry, Migrating, Outcome, Resume, Un
 use serde_json::json;
 
 use super::running::{
-    Broken, confirm, drift_refusal, made_by, obstacle_refusal, position_in_words, settle, show_preflight, show_steps,
-    waiting_text,
+    Broken, confirm, drift_refusal, made_by, obstacle_refusal, position_in_words, refuse_broken, settle,
+    show_preflight, show_steps, waiting_text,
 };
 use crate::args::{Global, RevertArgs};
 use crate::exit::Exit;
@@ -56,6 +56,9 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
         chosen.into_iter().map(|applied| read(&history, applied, &*database, &target)).collect::<Result<Vec<_>>>()?;
     refuse_half_changed_values(&leaving, &state, &target)?;
     refuse_purged(&leaving, &*database, &target)?;
+    for one in &leaving {
+        refuse_broken(&database.preflight(&one.script)?, &one.label(), &target.name)?;
+    }
     if args.dry_run {
         dry_run(&leaving, &target, global, output);
         return Ok(Exit::Done);

@@ -157,6 +157,22 @@ pub fn show_preflight(preflight: &Preflight, output: &mut Output) {
     }
 }
 
+/// Refuses where a view or trigger that the script does not make again would not work afterwards.
+pub fn refuse_broken(preflight: &Preflight, label: &str, target: &str) -> Result<()> {
+    let Some(first) = preflight.broken.first() else { return Ok(()) };
+    let mut failure = Failure::new(format!(
+        "{label} would leave {} {} on {target} without {}, which it names",
+        first.kind, first.name, first.table
+    ));
+    for other in preflight.broken.iter().skip(1) {
+        failure = failure.detail(format!("likewise {} {}, which names {}", other.kind, other.name, other.table));
+    }
+    Err(failure.help(
+        "declare it, as it is to be afterwards, and draft again: then it is made again on the way; \
+         or drop it by hand first; nothing was changed",
+    ))
+}
+
 /// Asks whether to go on. Only a terminal is ever asked.
 pub fn confirm(question: &str, global: &Global, output: &mut Output) -> Result<bool> {
     if global.yes {

@@ -9,6 +9,7 @@ use hollow_oak_core::history::{Event, KeptScripts};
 use hollow_oak_core::physical::{Introspected, RowSet, Schema};
 use hollow_oak_core::script::Script;
 
+use super::preflight;
 use super::session::Session;
 use super::{confirm, journal, rows, run};
 use crate::database::{Database, Rows, Server};
@@ -88,8 +89,19 @@ impl Database for Connection {
         })
     }
 
-    fn preflight(&self, _: &Script) -> Result<Preflight, DatabaseError> {
-        Ok(Preflight::default())
+    // PostgreSQL knows what a view or trigger reads, follows a rename, and refuses a drop.
+    fn preflight(&self, script: &Script) -> Result<Preflight, DatabaseError> {
+        let takes_names = |object: &str| {
+            ["rename-table ", "rename-column ", "drop-column "].iter().any(|kind| object.starts_with(kind))
+        };
+        if self.provider == Provider::Postgres || !script.steps.iter().any(|step| takes_names(&step.object)) {
+            return Ok(Preflight::default());
+        }
+        self.with(Preflight::default(), |session| {
+            let syntax = session.dialect().syntax();
+            let live = introspect(session)?.schema;
+            Ok(Preflight { broken: preflight::broken(script, live.programs(), syntax), ..Preflight::default() })
+        })
     }
 
     fn run(&mut self, migrating: &Migrating<'_>, waiting: &mut dyn FnMut(Waiting)) -> Result<Ran, Failure> {

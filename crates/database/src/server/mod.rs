@@ -7,6 +7,7 @@ mod confirm;
 mod connection;
 mod error;
 mod journal;
+mod preflight;
 mod rows;
 mod run;
 mod session;
