@@ -66,6 +66,8 @@ pub enum Command {
     Diff(DiffArgs),
     /// Write a migration: what changed since the last one, as up and down scripts
     Draft(DraftArgs),
+    /// Draw the newest migration up anew, where no target has it applied; own SQL and choices are kept
+    Redraft(RedraftArgs),
     /// Show a migration's up script beside its down script, with the risks of each step
     Review(ReviewArgs),
     /// Remove the newest draft, unless a target has it applied
@@ -128,6 +130,15 @@ pub struct DraftArgs {
     /// Write an empty migration for own SQL
     #[arg(long)]
     pub empty: bool,
+    #[command(flatten)]
+    pub decided: Decided,
+}
+
+/// `oak redraft`
+#[derive(Debug, Args)]
+pub struct RedraftArgs {
+    /// Number, folder or slug; only the newest can be drawn up anew [default: the newest]
+    pub migration: Option<String>,
     #[command(flatten)]
     pub decided: Decided,
 }

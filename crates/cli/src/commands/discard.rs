@@ -19,20 +19,7 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
     let Some(newest) = history.newest() else {
         return Err(Failure::new(format!("there is no draft to discard: {}", project.migrations_found(&history))));
     };
-    let mut unasked = Vec::new();
-    for name in project.settings.targets.keys() {
-        match has_applied(&project, &history, newest, name) {
-            Ok(false) => {}
-            Ok(true) => {
-                return Err(Failure::new(format!("{} is applied to target {name}", newest.folder))
-                    .help(format!("revert it there first: `oak revert --target {name}`; then `oak discard`")));
-            }
-            Err(failure) => unasked.push((name.clone(), failure.message)),
-        }
-    }
-    for (name, why) in &unasked {
-        output.complain(format_args!("{} target {name} could not be asked: {why}", danger("warning:")));
-    }
+    let unasked = refuse_applied(&project, &history, newest, "oak discard", output)?;
     if has_own_sql(&project, newest)?
         && !confirm(&format!("{} holds SQL written by hand; remove it?", newest.folder), global, output)?
     {
@@ -42,17 +29,41 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
     let folder = project.migration_folder(newest);
     std::fs::remove_dir_all(&folder).map_err(|error| Failure::file("remove", &folder, &error))?;
     if global.json {
-        let unasked: Vec<_> = unasked.into_iter().map(|(name, _)| name).collect();
         output.json(&json!({ "discarded": newest.folder, "not_asked": unasked }));
         return Ok(Exit::Done);
     }
     output.line(format_args!("{} {}", done("discarded"), shown_path(&folder)));
     if !unasked.is_empty() {
-        let names: Vec<_> = unasked.into_iter().map(|(name, _)| name).collect();
-        output.line(format_args!("if {} has it applied, `oak status` there will say so", names.join(" or ")));
+        output.line(format_args!("if {} has it applied, `oak status` there will say so", unasked.join(" or ")));
     }
     output.next("oak diff", "shows what is undrafted now");
     Ok(Exit::Done)
+}
+
+/// Refuses where a target has the migration applied; warns of the targets that do not answer, and returns their names.
+pub(super) fn refuse_applied(
+    project: &Project,
+    history: &History,
+    migration: &Migration,
+    command: &str,
+    output: &mut Output,
+) -> Result<Vec<String>> {
+    let mut unasked = Vec::new();
+    for name in project.settings.targets.keys() {
+        match has_applied(project, history, migration, name) {
+            Ok(false) => {}
+            Ok(true) => {
+                return Err(Failure::new(format!("{} is applied to target {name}", migration.folder))
+                    .help(format!("revert it there first: `oak revert --target {name}`; then `{command}`")));
+            }
+            Err(failure) => {
+                let why = failure.message;
+                output.complain(format_args!("{} target {name} could not be asked: {why}", danger("warning:")));
+                unasked.push(name.clone());
+            }
+        }
+    }
+    Ok(unasked)
 }
 
 fn has_applied(project: &Project, history: &History, newest: &Migration, name: &str) -> Result<bool> {

@@ -8,11 +8,13 @@ mod diff;
 mod discard;
 mod doctor;
 mod draft;
+mod drafting;
 mod format;
 mod init;
 mod kept;
 mod manual;
 mod overview;
+mod redraft;
 mod revert;
 mod review;
 mod running;
@@ -34,6 +36,7 @@ pub fn execute(cli: &Cli, output: &mut Output) -> Result<Exit> {
         Some(Command::Format(args)) => format::run(args, global, output),
         Some(Command::Diff(args)) => diff::run(args, global, output),
         Some(Command::Draft(args)) => draft::run(args, global, output),
+        Some(Command::Redraft(args)) => redraft::run(args, global, output),
         Some(Command::Review(args)) => review::run(args, global, output),
         Some(Command::Discard) => discard::run(global, output),
         Some(Command::Status(args)) => status::run(args, global, output),

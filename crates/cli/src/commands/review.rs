@@ -7,7 +7,7 @@ use hollow_oak_core::script::{Direction, Script, ScriptStep};
 use serde_json::{Value, json};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
-use super::draft::risk_text;
+use super::drafting::risk_text;
 use crate::args::{Global, ReviewArgs};
 use crate::exit::Exit;
 use crate::failure::{Failure, Result, shown_path, write_file};

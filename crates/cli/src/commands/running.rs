@@ -9,7 +9,7 @@ use hollow_oak_core::script::Script;
 use hollow_oak_database::{Database, Failure as RunFailure, FailureKind, Preflight, Waiting, WaitingFor};
 
 use super::diff::with_differences;
-use super::draft::risk_text;
+use super::drafting::risk_text;
 use crate::args::{Check, Global};
 use crate::failure::{Failure, Result};
 use crate::output::{Output, accent, danger, dim, strong};

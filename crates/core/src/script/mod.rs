@@ -16,10 +16,12 @@
 //!
 //! Must not: run anything, or decide what a step means.
 
+mod carry;
 mod effect;
 mod read;
 mod write;
 
+pub use carry::{Carried, carry};
 pub use effect::{Effect, effect};
 pub use read::{Foundation, Script, ScriptError, ScriptErrorKind, ScriptStatement, ScriptStep, StepOrigin};
 pub use write::{Direction, empty, step_hash, write};

@@ -1,0 +1,361 @@
+//! What drafting a migration and drawing it up anew have in common: deciding, composing, writing, reporting.
+
+use std::path::Path;
+
+use hollow_oak_core::diff::{Candidate, candidates};
+use hollow_oak_core::history::{Decisions, Record, StepRecord, StepRecords};
+use hollow_oak_core::language::{declare, print};
+use hollow_oak_core::physical::fingerprint;
+use hollow_oak_core::plan::{Plan, PlannedStep, Risk, RiskKind, plan};
+use hollow_oak_core::plural::plural;
+use hollow_oak_core::script::{self, Direction, Script};
+use hollow_oak_core::{Dialect, Schema};
+use serde_json::json;
+
+use super::running::{read_answer, read_line};
+use crate::args::Global;
+use crate::failure::{Failure, Result, make_folder, shown_path, write_file};
+use crate::output::{Output, danger, done, strong};
+use crate::project::{Declared, Project, RECORD_FILE, SCHEMA_FILE, lower, script_name};
+
+/// What is written for one dialect.
+pub(super) struct Drafted {
+    pub(super) dialect: Dialect,
+    expected: String,
+    up: Plan,
+    down: Plan,
+}
+
+/// The declared schema.
+pub(super) fn schema_of(declared: &Declared) -> Result<&Schema> {
+    declared.resolution.schema.as_ref().ok_or_else(|| Failure::new("the declarations cannot be read"))
+}
+
+/// Plans both directions for every provider of the project; without declarations nothing changes.
+pub(super) fn compose(
+    project: &Project,
+    before: &Schema,
+    after: &Schema,
+    declared: Option<&Declared>,
+    decisions: &Decisions,
+    id: &str,
+) -> Result<Vec<Drafted>> {
+    let mut drafted = Vec::new();
+    for dialect in &project.settings.dialects {
+        let from = lower(*dialect, before, "the newest migration")?.schema;
+        let lowered = declared.and_then(|declared| declared.physical(*dialect));
+        let to = lowered.cloned().unwrap_or_else(|| from.clone());
+        let (up, down) = decisions.choices(before, after, *dialect, id)?;
+        drafted.push(Drafted {
+            dialect: *dialect,
+            expected: fingerprint(&to).0,
+            up: with_restoring(plan(*dialect, &from, &to, &up)),
+            down: plan(*dialect, &to, &from, &down),
+        });
+    }
+    Ok(drafted)
+}
+
+/// Asks what could be a rename, or stops and names the options where there is nobody to ask.
+pub(super) fn settle_renames(
+    decisions: &mut Decisions,
+    before: &Schema,
+    after: &Schema,
+    title: &str,
+    output: &mut Output,
+) -> Result<()> {
+    let mut open: Vec<Candidate> = Vec::new();
+    loop {
+        let renames = decisions.renames(before, after)?;
+        let mut left = candidates(before, after, &renames);
+        left.retain(|one| !decisions.no_rename.contains(&one.old_path()));
+        left.retain(|one| !open.iter().any(|other| other.old_path() == one.old_path()));
+        let Some(first) = left.first().cloned() else { break };
+        let same: Vec<Candidate> = left.into_iter().filter(|one| one.old_path() == first.old_path()).collect();
+        if !output.interactive {
+            open.push(first);
+            continue;
+        }
+        match ask_rename(&same, output)? {
+            Some(chosen) => decisions.rename.push(format!("{}={}", chosen.old_path(), chosen.new)),
+            None => decisions.no_rename.push(first.old_path()),
+        }
+    }
+    if open.is_empty() {
+        return Ok(());
+    }
+    let mut failure = Failure::usage(format!(
+        "{} could have been renamed, and there is no terminal to ask on",
+        plural("thing", open.len())
+    ));
+    for one in &open {
+        let old = one.old_path();
+        failure = failure.detail(format!("{old} goes and {} comes ({}):", one.new, one.reason));
+        failure = failure.detail(format!("    --rename {old}={}    keeps its values under the new name", one.new));
+        failure = failure.detail(format!("    --no-rename {old}    drops it and adds the other"));
+    }
+    Err(failure.help(format!(
+        "run `oak draft \"{title}\"` again with one of the two for each, or write `formerly {}` in the declarations; \
+         nothing was written",
+        open[0].old
+    )))
+}
+
+/// One question about one thing that goes; nothing where it is not renamed.
+fn ask_rename<'a>(candidates: &'a [Candidate], output: &mut Output) -> Result<Option<&'a Candidate>> {
+    let Some(first) = candidates.first() else { return Ok(None) };
+    output.line(format_args!("{} is no longer declared. Was it renamed?", strong(first.old_path())));
+    for (at, one) in candidates.iter().enumerate() {
+        output.line(format_args!("  {}  renamed to {}  ({})", at + 1, strong(&one.new), one.reason));
+    }
+    let last = candidates.len() + 1;
+    output.line(format_args!("  {last}  no: it is dropped, and its values are lost"));
+    loop {
+        output.ask(&format!("1 to {last}, or q to stop [1] "));
+        let answer = read_answer("`--rename` and `--no-rename` answer it")?;
+        match answer.as_str() {
+            "" => return Ok(Some(first)),
+            "q" | "quit" => return Err(Failure::new("stopped; no migration was written")),
+            number => match number.parse::<usize>() {
+                Ok(number) if number == last => return Ok(None),
+                Ok(number) if (1..last).contains(&number) => return Ok(candidates.get(number - 1)),
+                _ => output.line(format_args!("`{number}` is none of these")),
+            },
+        }
+    }
+}
+
+/// `--keep` alone, or `keep_dropped` in the configuration, means everything that goes.
+pub(super) fn settle_keeping(decisions: &mut Decisions, before: &Schema, after: &Schema, always: bool) -> Result<()> {
+    let all = always || decisions.keep.iter().any(String::is_empty);
+    decisions.keep.retain(|one| !one.is_empty());
+    if all {
+        for one in decisions.droppable(before, after)? {
+            if !decisions.keep.contains(&one) {
+                decisions.keep.push(one);
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Asks what rows get in columns that become required; returns those that nobody gave a value.
+pub(super) fn settle_fills(
+    decisions: &mut Decisions,
+    before: &Schema,
+    after: &Schema,
+    dialects: &[Dialect],
+    output: &mut Output,
+) -> Result<Vec<String>> {
+    let unfilled = decisions.unfilled(before, after)?;
+    if !output.interactive {
+        return Ok(unfilled);
+    }
+    let mut left = Vec::new();
+    for column in unfilled {
+        output.line(format_args!("{} is required. What do rows get that have no value?", strong(&column)));
+        output.line("  a value as for `default`: 0, 'text', a word of the enum, or (an SQL expression)");
+        loop {
+            output.ask("value, or nothing to leave it: then the step is refused where such rows are there: ");
+            let answer = read_line("`--fill` answers it")?;
+            if answer.is_empty() {
+                left.push(column);
+                break;
+            }
+            let mut tried = decisions.clone();
+            tried.fill.push(format!("{column}={answer}"));
+            match dialects.iter().try_for_each(|dialect| tried.check_fills(before, after, *dialect)) {
+                Ok(()) => {
+                    *decisions = tried;
+                    break;
+                }
+                Err(fault) => output.line(format_args!("{}; {}", fault.what, fault.help)),
+            }
+        }
+    }
+    Ok(left)
+}
+
+/// A conversion of values that are there has to say how they come back.
+pub(super) fn refuse_one_way(decisions: &Decisions, before: &Schema, after: &Schema) -> Result<()> {
+    let missing = decisions.one_way(before, after)?;
+    let Some(first) = missing.first() else { return Ok(()) };
+    let what = format!("`--convert` says what becomes of {}, and nothing says how it comes back", missing.join(", "));
+    Err(Failure::usage(what).help(format!("add `--convert-back {first}='expression'`; nothing was written")))
+}
+
+/// Adds to each step that loses data that the way back does not bring it back.
+fn with_restoring(mut plan: Plan) -> Plan {
+    for planned in &mut plan.steps {
+        let loses = planned.risks.iter().any(|risk| risk.kind == RiskKind::LosesData);
+        if loses {
+            let what = "down makes the place for them again, but the values do not come back".to_owned();
+            planned.risks.push(Risk { kind: RiskKind::NotRestored, what });
+        }
+    }
+    plan
+}
+
+/// A migration's folder, about to be written.
+pub(super) struct Written<'a> {
+    /// The migrations folder.
+    pub(super) migrations: &'a Path,
+    /// The folder's name.
+    pub(super) folder: &'a str,
+    /// The schema afterwards.
+    pub(super) schema: &'a Schema,
+    /// The scripts.
+    pub(super) drafted: &'a [Drafted],
+}
+
+/// What becomes of a generated script before it is written: the text, and what else is to stand beside it.
+type Finish<'a> = dyn FnMut(Dialect, Direction, String) -> Result<(String, Vec<(String, String)>)> + 'a;
+
+impl Written<'_> {
+    /// Writes a new folder.
+    pub(super) fn make(&self, record: Record, empty: bool) -> Result<()> {
+        self.put(record, empty, &mut |_, _, text| Ok((text, Vec::new())))
+    }
+
+    /// Writes the folder under another name first, so that there is never half a migration. One that is there already
+    /// gives way when the new one is whole.
+    pub(super) fn put(&self, mut record: Record, empty: bool, finish: &mut Finish<'_>) -> Result<()> {
+        make_folder(self.migrations)?;
+        let folder = self.folder;
+        let making = self.migrations.join(format!(".{folder}.making"));
+        remove(&making)?;
+        make_folder(&making)?;
+        let declared = print(&declare(self.schema));
+        let head = format!(
+            "# The declared schema after {folder}. Written by oak, read by later drafts; leave it as it is.\n\n"
+        );
+        write_file(&making.join(SCHEMA_FILE), &(head + &declared))?;
+        record.steps.clear();
+        for one in self.drafted {
+            let text = |direction, plan: &Plan| match empty {
+                true => script::empty(one.dialect, folder, direction),
+                false => script::write(one.dialect, folder, direction, plan),
+            };
+            let mut records = Vec::new();
+            for (direction, plan) in [(Direction::Up, &one.up), (Direction::Down, &one.down)] {
+                let generated = text(direction, plan);
+                records.push(step_records(one.dialect, plan, &generated)?);
+                let (text, beside) = finish(one.dialect, direction, generated)?;
+                write_file(&making.join(script_name(one.dialect, direction)), &text)?;
+                for (name, text) in beside {
+                    write_file(&making.join(name), &text)?;
+                }
+            }
+            let word = one.dialect.provider().word();
+            record.expected.insert(word.to_owned(), one.expected.clone());
+            let down = records.pop().unwrap_or_default();
+            let steps = StepRecords { up: records.pop().unwrap_or_default(), down };
+            if !(steps.up.is_empty() && steps.down.is_empty()) {
+                record.steps.insert(word.to_owned(), steps);
+            }
+        }
+        let still_there = |one: &hollow_oak_core::history::Acceptance| {
+            let steps = record.steps.get(&one.provider);
+            steps.is_some_and(|steps| steps.up.iter().chain(&steps.down).any(|step| step.hash == one.hash))
+        };
+        let accepted = record.accepted.iter().filter(|one| still_there(one)).cloned().collect();
+        record.accepted = accepted;
+        write_file(&making.join(RECORD_FILE), &record.write())?;
+        let path = self.migrations.join(folder);
+        remove(&path)?;
+        std::fs::rename(&making, &path).map_err(|error| Failure::file("make", &path, &error))
+    }
+}
+
+fn remove(folder: &Path) -> Result<()> {
+    if folder.exists() {
+        std::fs::remove_dir_all(folder).map_err(|error| Failure::file("remove", folder, &error))?;
+    }
+    Ok(())
+}
+
+fn step_records(dialect: Dialect, plan: &Plan, text: &str) -> Result<Vec<StepRecord>> {
+    let script = Script::read(dialect, text)
+        .map_err(|error| Failure::new(format!("the generated script cannot be read back: {error}")))?;
+    let hashes = script.steps.iter().map(|step| script::step_hash(&step.body));
+    Ok(plan
+        .steps
+        .iter()
+        .zip(hashes)
+        .map(|(planned, hash)| StepRecord { step: planned.step.title(), hash, risks: planned.risks.clone() })
+        .collect())
+}
+
+/// Says what was written.
+#[expect(clippy::too_many_arguments, reason = "they are what there is to say, and nothing else groups them")]
+pub(super) fn report(
+    verb: &str,
+    path: &Path,
+    folder: &str,
+    drafted: &[Drafted],
+    unfilled: &[String],
+    empty: bool,
+    global: &Global,
+    output: &mut Output,
+) {
+    if global.json {
+        let steps = |plan: &Plan| -> Vec<_> {
+            let of = |planned: &PlannedStep| {
+                let risks: Vec<_> =
+                    planned.risks.iter().map(|risk| json!({ "kind": risk.kind.word(), "what": risk.what })).collect();
+                json!({ "step": planned.step.title(), "risks": risks })
+            };
+            plan.steps.iter().map(of).collect()
+        };
+        let providers: Vec<_> = drafted
+            .iter()
+            .map(|one| json!({ "provider": one.dialect.provider(), "up": steps(&one.up), "down": steps(&one.down) }))
+            .collect();
+        output.json(&json!({ verb: folder, "path": shown_path(path), "providers": providers }));
+        return;
+    }
+    if empty {
+        output.line(format_args!("{} {} for own SQL", done(verb), strong(folder)));
+        for one in drafted {
+            for direction in [Direction::Up, Direction::Down] {
+                output.line(format_args!("  {}", shown_path(&path.join(script_name(one.dialect, direction)))));
+            }
+        }
+        output.next("oak review", "after writing both scripts");
+        return;
+    }
+    for one in drafted {
+        let provider = if drafted.len() > 1 { format!("{}: ", one.dialect.provider()) } else { String::new() };
+        output.line(format_args!(
+            "{} {}: {provider}{} up, {} down",
+            done(verb),
+            strong(folder),
+            plural("step", one.up.steps.len()),
+            one.down.steps.len()
+        ));
+        for (at, planned) in one.up.steps.iter().enumerate() {
+            output.line(format_args!("  {:>2}  {}", at + 1, planned.step.title()));
+            for reason in planned.step.reasons() {
+                output.line(format_args!("        {reason}"));
+            }
+            for risk in &planned.risks {
+                output.line(format_args!("        {}", risk_text(risk)));
+            }
+        }
+        if one.up.steps.is_empty() {
+            output.line("  nothing changes in the database; only descriptions do");
+        }
+    }
+    if let Some(first) = unfilled.first() {
+        output.line(format_args!(
+            "\nrows that have no {} are in the way; to give them a value: `oak discard`, and draft again with `--fill {first}=VALUE`",
+            unfilled.join(", ")
+        ));
+    }
+    output.next("oak review", "shows up beside down");
+}
+
+/// A risk in one line.
+pub fn risk_text(risk: &Risk) -> String {
+    format!("{} {}", danger(format_args!("{}:", risk.kind.phrase())), risk.what)
+}
