@@ -48,7 +48,7 @@ pub fn run(args: &RedraftArgs, global: &Global, output: &mut Output) -> Result<E
     let before = parent.map(|parent| project.schema_after(parent)).transpose()?.unwrap_or_default();
     let declared = project.valid_declared()?;
     let after = schema_of(&declared)?;
-    let (mut decisions, forgotten) = fitting(&record.choices, &before, after);
+    let (mut decisions, forgotten) = fitting(&record.choices, &before, after, &project.settings.dialects);
     take_over(&mut decisions, args.decided.decisions());
     settle_renames(&mut decisions, &before, after, &record.title, output)?;
     let unfilled = settle_fills(&mut decisions, &before, after, &project.settings.dialects, output)?;
@@ -132,10 +132,12 @@ fn texts_before(project: &Project, migration: &Migration, file: &str) -> Result<
 type List = fn(&mut Decisions) -> &mut Vec<String>;
 
 /// The choices of before that still mean something, and those that do not.
-fn fitting(choices: &Decisions, before: &Schema, after: &Schema) -> (Decisions, Vec<String>) {
+fn fitting(choices: &Decisions, before: &Schema, after: &Schema, dialects: &[Dialect]) -> (Decisions, Vec<String>) {
     let mut kept = Decisions { no_rename: choices.no_rename.clone(), ..Decisions::default() };
     let mut forgotten = Vec::new();
-    let tries = |decisions: &Decisions| decisions.choices(before, after, Dialect::Sqlite, "redraft").is_ok();
+    let tries = |decisions: &Decisions| {
+        dialects.iter().all(|dialect| decisions.choices(before, after, *dialect, "redraft").is_ok())
+    };
     let lists: [(List, &Vec<String>); 5] = [
         (|decisions| &mut decisions.rename, &choices.rename),
         (|decisions| &mut decisions.fill, &choices.fill),
