@@ -422,3 +422,24 @@ fn sql_of_somebodys_own_survives_a_rename_or_stops_it() {
         }
     });
 }
+
+/// Words in a column of a primary key, with a reference to it.
+#[test]
+fn words_of_a_key_are_renamed_with_their_references() {
+    let tables = "table kind {\n    mark: colour, primary key\n    label: text(20), null\n}\n\n\
+                  table thing {\n    id: int64, identity\n    mark: references kind, default white\n    primary key (id)\n}\n";
+    on_each_provider(|provider| {
+        let here = Stage::of(provider, &format!("enum colour {{ white, green, blue }}\n\n{tables}"));
+        here.project.migrate("first");
+        here.sql("insert into kind (mark, label) values ('white', 'w'), ('green', 'g'), ('blue', 'b')");
+        here.sql("insert into thing (mark) values ('white'), ('blue')");
+        let words = "enum colour { pale formerly white, green, deep formerly blue }";
+        here.project.declare(&format!("{words}\n\n{}", tables.replace("default white", "default pale")));
+        here.project.migrate("second");
+        here.assert_same("live", "declared");
+        assert_eq!(here.query("select mark from thing order by id"), ["pale", "deep"]);
+        here.project.ok(&["revert", "--yes"]);
+        assert_eq!(here.query("select mark from thing order by id"), ["white", "blue"]);
+        assert_eq!(here.query("select label from kind where mark = 'blue'"), ["b"]);
+    });
+}

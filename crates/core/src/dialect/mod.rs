@@ -199,6 +199,14 @@ impl Dialect {
         }
     }
 
+    /// A type that holds the values of both, where there is one: an enum with the words of two.
+    pub fn holding_both(self, from: &physical::TypeName, to: &physical::TypeName) -> Option<physical::TypeName> {
+        match self {
+            Self::Sqlite | Self::Postgres => None,
+            Self::Mariadb(_) => mariadb::alter::holding_both(from, to),
+        }
+    }
+
     /// Whether a column's type is an enum type of the provider.
     pub fn is_of_enum(self, ty: &physical::TypeName, name: &str) -> bool {
         match self {

@@ -467,6 +467,15 @@ impl Planner<'_> {
             Values::Convert(expression) if self.dialect.facts().converts_in_place => {
                 self.stages.alter_columns.push(alter(&from, to, Some(expression)));
             }
+            Values::Convert(expression) if self.dialect.holding_both(&from.ty, &to.ty).is_some() => {
+                let ty = self.dialect.holding_both(&from.ty, &to.ty).unwrap_or(to.ty.clone());
+                let both = Column { ty, ..from.clone() };
+                self.stages.alter_columns.extend([
+                    alter(&from, &both, None),
+                    fill(table, &to.name, expression, false),
+                    alter(&both, to, Some(expression)),
+                ]);
+            }
             Values::Convert(expression) => {
                 // The new values wait in a column of their own while this one is emptied and gets its new type: so keys
                 // and indexes stay on it, and nothing depends on what the server makes of the old values.

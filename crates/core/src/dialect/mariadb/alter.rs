@@ -1,8 +1,9 @@
 //! What a change of a column means for what looks at it.
 
-use crate::physical::Column;
+use crate::physical::{Column, TypeName};
 use crate::plan::{Placement, Step};
 use crate::schema::Storage;
+use crate::sql::{Lexer, TokenKind};
 
 /// A column of a reference cannot be changed (MariaDB, "Foreign Keys", "Constraints"), and what is computed from it would
 /// be computed from what it was.
@@ -26,5 +27,32 @@ pub(in crate::dialect) fn placement(step: &Step) -> Placement {
         | Step::UpdateRows { .. }
         | Step::DeleteRows { .. } => Placement::InTransaction,
         _ => Placement::Outside,
+    }
+}
+
+/// An enum with the words of two, those of the first one first.
+pub(in crate::dialect) fn holding_both(from: &TypeName, to: &TypeName) -> Option<TypeName> {
+    let words = |ty: &TypeName| -> Option<Vec<String>> {
+        let list = ty.text().strip_prefix("enum(")?.strip_suffix(')')?.to_owned();
+        let texts = Lexer::new(&list, 0, super::SYNTAX).filter(|token| token.kind == TokenKind::Text);
+        Some(texts.map(|token| token.span.text(&list).to_owned()).collect())
+    };
+    let (mut all, new) = (words(from)?, words(to)?);
+    let more: Vec<String> = new.into_iter().filter(|word| !all.contains(word)).collect();
+    all.extend(more);
+    let text = format!("enum({})", all.join(","));
+    Some(TypeName::exact(&text, &text))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn two_enums_have_the_words_of_both() {
+        let ty = |text: &str| TypeName::exact(text, text);
+        let both = holding_both(&ty("enum('a','b','it''s, (x)')"), &ty("enum('c','b')"));
+        assert_eq!(both.map(|ty| ty.text().to_owned()).as_deref(), Some("enum('a','b','it''s, (x)','c')"));
+        assert_eq!(holding_both(&ty("enum('a')"), &ty("int")), None);
     }
 }

@@ -2,6 +2,7 @@
 
 use super::{DecisionFault, meant};
 use crate::Dialect;
+use crate::dialect::Altering;
 use crate::diff::Renames;
 use crate::language::{Source, declare, print, resolve};
 use crate::schema::{Column, Enum, Parts, Provider, Schema, Table};
@@ -55,6 +56,22 @@ impl<'a> Assignment<'a> {
     /// The names of the table and the column.
     pub(super) fn key(&self) -> (String, String) {
         (self.table.name.to_string(), self.column.name.to_string())
+    }
+
+    /// Where a conversion takes the column's values away for a moment, it cannot be one of the primary key.
+    pub(super) fn refuse_key(&self, dialect: Dialect) -> Result<(), DecisionFault> {
+        let facts = dialect.facts();
+        let empties = facts.altering == Altering::InPlace && !facts.converts_in_place;
+        if !empties || !self.table.primary_keys.iter().any(|key| key.columns.contains(&self.column.name)) {
+            return Ok(());
+        }
+        Err(DecisionFault {
+            option: self.option,
+            text: self.text.to_owned(),
+            what: format!("on {} a column of the primary key cannot be converted", dialect.provider().title()),
+            help: "add a column with the new values (`--fill`), and make that the key in a migration of its own"
+                .to_owned(),
+        })
     }
 
     /// The value as SQL of a provider, by the names of this schema; nothing where it is not meant for it.

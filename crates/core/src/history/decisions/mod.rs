@@ -161,12 +161,14 @@ impl Decisions {
         for text in &self.convert {
             let read = Assignment::read("convert", text, after, &back)?;
             if let Some(expression) = read.value(after, dialect, &renames)? {
+                read.refuse_key(dialect)?;
                 up.values.insert(read.key(), Values::Convert(expression));
             }
         }
         for text in &self.convert_back {
             let read = Assignment::read("convert-back", text, before, &renames)?;
             if let Some(expression) = read.value(before, dialect, &back)? {
+                read.refuse_key(dialect)?;
                 down.values.insert(read.key(), Values::Convert(expression));
             }
         }
