@@ -10,16 +10,16 @@ use std::process::ExitCode;
 const USAGE: &str = "\
 usage: cargo xtask CHORE
 
-  bench [PROVIDER…]  measure whole processes, each beside its yardstick
-  screenshots        take docs/screenshots/*.png
-  test [ARGS…]       install what the tests need, then run `cargo test --workspace ARGS…`
+  bench [PROVIDER…]    measure whole processes, each beside its yardstick
+  screenshots [NAME…]  take docs/screenshots/*.png, all or those that are named
+  test [ARGS…]         install what the tests need, then run `cargo test --workspace ARGS…`
 ";
 
 fn main() -> ExitCode {
     let mut arguments = std::env::args().skip(1);
     let result = match arguments.next().as_deref() {
         Some("bench") => bench::bench(&arguments.collect::<Vec<_>>()),
-        Some("screenshots") => screenshots::screenshots(),
+        Some("screenshots") => screenshots::screenshots(&arguments.collect::<Vec<_>>()),
         Some("test") => test::run_tests(&arguments.collect::<Vec<_>>()),
         _ => {
             eprint!("{USAGE}");

@@ -43,14 +43,14 @@ const SCENES: [Scene; 12] = [
     Scene {
         name: "draft",
         before: "sed -i 's/forage:  text(40), null/forage:  text(40)/; s/    brood_frames:  int16.*/    weather:       text(40), null/' schema/hives.oak",
-        seen: &["oak draft \"forage is required\""],
+        seen: &["oak draft \"forage is required\" --fill \"apiary.forage=(county)\""],
     },
     Scene {
         name: "rename",
         before: "sed -i 's/    phone:      text(32), null/    telephone:  text(32), null/' schema/hives.oak",
         seen: &["oak draft telephones"],
     },
-    Scene { name: "review", before: "true", seen: &["oak review 9"] },
+    Scene { name: "review", before: "true", seen: &["oak review 3"] },
     Scene {
         name: "accept",
         before: "sed -i '/brood_frames/d' schema/hives.oak; oak draft \"no brood\" >/dev/null",
@@ -80,8 +80,8 @@ const SCENES: [Scene; 12] = [
     },
 ];
 
-/// Takes all pictures.
-pub fn screenshots() -> Result<(), String> {
+/// Takes all pictures, or those that are named.
+pub fn screenshots(wanted: &[String]) -> Result<(), String> {
     ensure(&PROGRAMS)?;
     if !Path::new(FONT).exists() {
         ensure(&[Program { command: "no-such-command-the-font-is-missing", package: "fonts-dejavu-core" }])?;
@@ -101,7 +101,8 @@ pub fn screenshots() -> Result<(), String> {
         .map_err(|error| format!("Xvfb: {error}"))?;
     std::thread::sleep(Duration::from_secs(1));
     let path = format!("{}:{}", here.join("target/release").display(), std::env::var("PATH").unwrap_or_default());
-    let result = SCENES.iter().try_for_each(|scene| take(scene, &folder, &pictures, &path));
+    let scenes = SCENES.iter().filter(|scene| wanted.is_empty() || wanted.iter().any(|name| name == scene.name));
+    let result = scenes.into_iter().try_for_each(|scene| take(scene, &folder, &pictures, &path));
     end(&mut server);
     std::fs::remove_dir_all(&folder).map_err(|error| error.to_string())?;
     result
