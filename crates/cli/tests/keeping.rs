@@ -254,6 +254,36 @@ fn what_is_killed_while_values_change_is_finished_later() {
     });
 }
 
+/// The same where values are kept: killed at any boundary of the way back, everything comes back all the same.
+#[test]
+fn what_is_killed_while_kept_values_come_back_is_finished_later() {
+    on_each_provider(|provider| {
+        let mut kills = 0;
+        for boundary in (1..).step_by(if stride() == 1 { 1 } else { 3 }) {
+            let here = Stage::of(provider, NOTES);
+            here.project.migrate("first");
+            here.sql("insert into apiary (id, name) values (1, 'Lower Heath')");
+            here.sql("insert into hive (id, apiary_id, notes, mark) values (1, 1, 'calm', 'white')");
+            here.project.declare(&NOTES.replace("    notes:      text, null\n", ""));
+            draft(&here, "retire notes", &["--keep"]);
+            here.project.ok(&["apply", "--yes"]);
+            let mut child = here.project.spawn(&["revert", "--yes"], Some(boundary));
+            if !here.project.pauses(&mut child) {
+                break;
+            }
+            child.kill().expect("it can be killed");
+            child.wait().expect("it is gone");
+            kills += 1;
+            if here.status()["pending"] == 0 || !here.status()["interrupted"].is_null() {
+                here.project.ok(&["revert", "--yes"]);
+            }
+            here.assert_same("live", "history@1");
+            assert_eq!(here.query("select notes, mark from hive"), ["calm|white"]);
+        }
+        assert!(kills > 1, "{kills} kills");
+    });
+}
+
 /// All rows, by the names from before or from after.
 fn rows(here: &Stage<'_>, before: bool) -> Vec<String> {
     let (keepers, hives) = match before {

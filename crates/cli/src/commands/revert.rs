@@ -55,7 +55,7 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
     let leaving =
         chosen.into_iter().map(|applied| read(&history, applied, &*database, &target)).collect::<Result<Vec<_>>>()?;
     refuse_half_changed_values(&leaving, &state, &target)?;
-    refuse_purged(&leaving, &*database, &target)?;
+    refuse_purged(&leaving, &state, &*database, &target)?;
     for one in &leaving {
         refuse_broken(&database.preflight(&one.script)?, &one.label(), &target.name)?;
     }
@@ -210,9 +210,13 @@ fn read<'h>(history: &'h History, applied: Applied, database: &dyn Database, tar
     Ok(Leaving { applied, migration, scripts, script })
 }
 
-/// What was put aside has to be there still.
-fn refuse_purged(leaving: &[Leaving<'_>], database: &dyn Database, target: &Target) -> Result<()> {
-    let needed = leaving.iter().flat_map(|one| {
+/// What was put aside has to be there still. A revert that was interrupted may have dropped it as its last step.
+fn refuse_purged(leaving: &[Leaving<'_>], state: &State, database: &dyn Database, target: &Target) -> Result<()> {
+    let goes_on = |one: &&Leaving<'_>| {
+        let unfinished = state.journal.unfinished.as_ref();
+        unfinished.is_some_and(|begun| begun.direction == Direction::Down && begun.migration == one.applied.migration)
+    };
+    let needed = leaving.iter().filter(|one| !goes_on(one)).flat_map(|one| {
         let names = one.script.steps.iter().filter_map(|step| step.object.strip_prefix("drop-kept "));
         names.map(move |name| (one, name))
     });
