@@ -2,7 +2,6 @@
 
 mod support;
 
-use hollow_oak_core::Provider;
 use support::Project;
 use support::stage::{Stage, on_each_provider};
 
@@ -135,7 +134,7 @@ fn five_thousand_rows_are_one_migration() {
         assert_eq!(here.query("select count(*) from place"), ["5000"]);
         here.project.declare(&rows("spot", 2500));
         let differs = here.project.ok(&["diff", "live", "declared"]);
-        assert!(differs.contains("alter   rows    2500 rows") || differs.contains("2500 rows"), "{differs}");
+        assert_eq!(differs.matches("2500 rows").count(), 2, "those that change and those that come: {differs}");
         here.project.migrate("second");
         here.assert_same("live", "declared");
         assert_eq!(
@@ -169,5 +168,4 @@ fn rows_are_laid_out_with_their_comments() {
     assert!(project.ok(&["format"]).starts_with("nothing to do"));
     let (_, rows) = once.split_once("# kinds\n").expect("the comment is kept");
     insta::assert_snapshot!(rows);
-    assert!(Provider::Sqlite.word() == "sqlite");
 }

@@ -262,8 +262,13 @@ impl Written<'_> {
         record.accepted = accepted;
         write_file(&making.join(RECORD_FILE), &record.write())?;
         let path = self.migrations.join(folder);
-        remove(&path)?;
-        std::fs::rename(&making, &path).map_err(|error| Failure::file("make", &path, &error))
+        let aside = self.migrations.join(format!(".{folder}.before"));
+        remove(&aside)?;
+        if path.exists() {
+            std::fs::rename(&path, &aside).map_err(|error| Failure::file("move", &path, &error))?;
+        }
+        std::fs::rename(&making, &path).map_err(|error| Failure::file("make", &path, &error))?;
+        remove(&aside)
     }
 }
 

@@ -57,11 +57,11 @@ pub fn run(args: &RedraftArgs, global: &Global, output: &mut Output) -> Result<E
     let drafted = compose(&project, &before, after, Some(&declared), &decisions, newest.id())?;
     let mut told = Vec::new();
     let mut finish = |dialect: Dialect, direction: Direction, generated: String| {
-        let old = match project.script(newest, dialect, direction) {
-            Ok(old) => old,
-            // A provider that was listed since.
-            Err(_) => return Ok((generated, Vec::new())),
-        };
+        // Of a provider that was listed since, there is none.
+        if !project.migration_folder(newest).join(script_name(dialect, direction)).exists() {
+            return Ok((generated, Vec::new()));
+        }
+        let old = project.script(newest, dialect, direction)?;
         let script = old.parse(dialect)?;
         let file = script_name(dialect, direction);
         let mut beside = texts_before(&project, newest, &file)?;
