@@ -78,6 +78,11 @@ pub enum Command {
     Apply(ApplyArgs),
     /// Bring a target down again
     Revert(RevertArgs),
+    /// Correct the journal of a target without running anything
+    #[command(subcommand)]
+    Mark(MarkCommand),
+    /// Take an existing database in: declarations, and a baseline migration that counts as applied
+    Adopt(AdoptArgs),
     /// What was put aside by migrations that dropped it
     #[command(subcommand)]
     Kept(KeptCommand),
@@ -291,6 +296,36 @@ pub struct RevertArgs {
     pub despite: Vec<Check>,
     #[command(flatten)]
     pub interrupted: Interrupted,
+}
+
+/// `oak mark`
+#[derive(Debug, Subcommand)]
+pub enum MarkCommand {
+    /// A migration counts as applied, though nothing ran
+    Applied(MarkArgs),
+    /// A migration counts as pending, though it was applied
+    Pending(MarkArgs),
+}
+
+/// `oak mark applied`, `oak mark pending`
+#[derive(Debug, Args)]
+pub struct MarkArgs {
+    /// Number, folder or slug
+    pub migration: String,
+    /// Why; the journal records it
+    #[arg(long, value_name = "REASON")]
+    pub because: Option<String>,
+}
+
+/// `oak adopt`
+#[derive(Debug, Args)]
+pub struct AdoptArgs {
+    /// Write a file for each table
+    #[arg(long)]
+    pub split: bool,
+    /// Say what would be taken in, and write nothing
+    #[arg(long)]
+    pub dry_run: bool,
 }
 
 /// `oak kept`

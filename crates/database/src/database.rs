@@ -7,7 +7,7 @@ use hollow_oak_core::physical::{Introspected, RowSet, Schema};
 
 use crate::error::{DatabaseError, Failure};
 use crate::kept::KeptTable;
-use crate::run::{Migrating, Preflight, Ran, Waiting};
+use crate::run::{JournalEntry, Migrating, Preflight, Ran, Waiting};
 
 /// How a database is opened.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -111,6 +111,14 @@ pub trait Database: Send {
     ///
     /// Whatever kept it from going through; nothing of it remains then.
     fn run(&mut self, migrating: &Migrating<'_>, waiting: &mut dyn FnMut(Waiting)) -> Result<Ran, Failure>;
+
+    /// Notes an event of a migration without running anything: that it describes what is there, or counts as applied or as
+    /// pending. The journal is made where it is missing; nothing else changes.
+    ///
+    /// # Errors
+    ///
+    /// Where another run is under way for longer than one waits, or the journal has changed since `last_seq`.
+    fn mark(&mut self, entry: &JournalEntry<'_>, last_seq: i64, reason: Option<&str>) -> Result<(), Failure>;
 
     /// Which of these reference rows are there, and with what values.
     ///

@@ -190,6 +190,7 @@ pub fn key(rng: &mut Chance, name: &str, columns: &[&str]) -> PrimaryKey {
     PrimaryKey {
         name: rng.bool().then(|| name.as_str().into()),
         columns: columns.iter().map(|name| Identifier::from(*name)).collect(),
+        options: Vec::new(),
         scope: Scope::All,
     }
 }
@@ -365,14 +366,14 @@ pub fn add_unique(rng: &mut Chance, table: &mut Table) {
     let columns = some_columns(rng, table);
     let name = random_name(rng, "only one");
     let nulls_equal = rng.dialect == Dialect::Postgres && rng.u8(..4) == 0;
-    table.uniques.push(Unique { name, columns, nulls_equal, scope: Scope::All });
+    table.uniques.push(Unique { name, columns, nulls_equal, options: Vec::new(), scope: Scope::All });
 }
 
 /// Adds a check that ordinary values meet.
 pub fn add_check(rng: &mut Chance, table: &mut Table) {
     let Some(column) = any_column(rng, table) else { return };
     let expression = check_expression(rng, table, &column);
-    table.checks.push(Check { name: random_name(rng, "check"), expression, scope: Scope::All });
+    table.checks.push(Check { name: random_name(rng, "check"), expression, options: Vec::new(), scope: Scope::All });
 }
 
 /// A condition over a column.
@@ -469,6 +470,7 @@ pub fn add_index(rng: &mut Chance, table: &mut Table) {
         predicate: predicate.map(|column| format!("{} is not null", quoted(&column))),
         including,
         method,
+        options: Vec::new(),
         scope: Scope::All,
     });
 }
@@ -522,6 +524,7 @@ pub fn add_foreign_key(rng: &mut Chance, parts: &mut Parts) {
         on_update,
         deferrable,
         indexed: rng.u8(..4) == 0,
+        options: Vec::new(),
         scope: Scope::All,
     });
 }

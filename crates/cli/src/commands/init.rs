@@ -12,7 +12,11 @@ use crate::failure::{Failure, Result, make_folder, shown_path, write_file};
 use crate::output::{Output, done};
 use crate::settings::{DEFAULT_LOCK_WAIT, FILE};
 
-const DECLARATION: &str = include_str!("../../templates/start.oak");
+/// The first declaration of a new project.
+pub(super) const FIRST_FILE: &str = "start.oak";
+
+/// What stands in it.
+pub(super) const DECLARATION: &str = include_str!("../../templates/start.oak");
 const GIT_ATTRIBUTES: &str = "# Hashes of scripts are taken over LF text.\n*.oak text eol=lf\n*.sql text eol=lf\n";
 
 /// Starts a project in the working folder, or in `--project`.
@@ -30,28 +34,7 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
         .map_err(|error| Failure::new(format!("the `--url` option has an unusable url: {error}")).help(error.help()))?;
     let tables = tables_in(&target)?;
 
-    make_folder(&folder)?;
-    let schema = folder.join("schema");
-    let mut written: Vec<PathBuf> = Vec::new();
-    if !holds_declarations(&schema) {
-        make_folder(&schema)?;
-        let first = schema.join("start.oak");
-        write_file(&first, DECLARATION)?;
-        written.push(first);
-    }
-    make_folder(&folder.join("migrations"))?;
-    for (name, text) in
-        [(".gitattributes", GIT_ATTRIBUTES), (".gitignore", ".env\n*.db\n*.db-journal\n*.db-wal\n*.db-shm\n")]
-    {
-        let path = folder.join(name);
-        if !path.exists() {
-            write_file(&path, text)?;
-            written.push(path);
-        }
-    }
-    // Last, so that an interrupted start can be started again.
-    write_file(&config, &configuration(&name, &url, target.provider()))?;
-    written.insert(0, config);
+    let written = start(&folder, &name, &url, target.provider(), true)?;
 
     if global.json {
         let files: Vec<_> = written.iter().map(|path| shown_path(path)).collect();
@@ -65,16 +48,50 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
         output.line(format_args!("  {}", shown_path(path)));
     }
     if tables > 0 {
-        output.line(format_args!(
-            "\n{url} already holds {}. Taking an existing database in is not there yet; tables that are not declared are left alone.",
-            plural("table", tables)
-        ));
+        output.line(format_args!("\n{target} already holds {}.", plural("table", tables)));
+        output.next("oak adopt", "takes them in: declarations, and a first migration that counts as applied");
+    } else {
+        output.next("oak check", "after editing the declarations in schema/");
     }
-    output.next("oak check", "after editing the declarations in schema/");
     Ok(Exit::Done)
 }
 
-fn project_name(folder: &Path) -> String {
+/// Writes the files of a new project; returns which were written.
+pub(super) fn start(
+    folder: &Path,
+    name: &str,
+    url: &str,
+    provider: Provider,
+    declaration: bool,
+) -> Result<Vec<PathBuf>> {
+    let config = folder.join(FILE);
+    make_folder(folder)?;
+    let schema = folder.join("schema");
+    let mut written: Vec<PathBuf> = Vec::new();
+    if !holds_declarations(&schema) && declaration {
+        make_folder(&schema)?;
+        let first = schema.join(FIRST_FILE);
+        write_file(&first, DECLARATION)?;
+        written.push(first);
+    }
+    make_folder(&schema)?;
+    make_folder(&folder.join("migrations"))?;
+    for (name, text) in
+        [(".gitattributes", GIT_ATTRIBUTES), (".gitignore", ".env\n*.db\n*.db-journal\n*.db-wal\n*.db-shm\n")]
+    {
+        let path = folder.join(name);
+        if !path.exists() {
+            write_file(&path, text)?;
+            written.push(path);
+        }
+    }
+    // Last, so that an interrupted start can be started again.
+    write_file(&config, &configuration(name, url, provider))?;
+    written.insert(0, config);
+    Ok(written)
+}
+
+pub(super) fn project_name(folder: &Path) -> String {
     let name = folder.file_name().map(|name| name.to_string_lossy().to_lowercase()).unwrap_or_default();
     let name = hollow_oak_core::history::slug(&name);
     if name.is_empty() { "app".into() } else { name }

@@ -1,5 +1,6 @@
 //! The commands, one file each, and the door to them.
 
+mod adopt;
 mod apply;
 mod check;
 mod completions;
@@ -13,6 +14,7 @@ mod format;
 mod init;
 mod kept;
 mod manual;
+mod mark;
 mod overview;
 mod redraft;
 mod revert;
@@ -42,6 +44,8 @@ pub fn execute(cli: &Cli, output: &mut Output) -> Result<Exit> {
         Some(Command::Status(args)) => status::run(args, global, output),
         Some(Command::Apply(args)) => apply::run(args, global, output),
         Some(Command::Revert(args)) => revert::run(args, global, output),
+        Some(Command::Mark(command)) => mark::run(command, global, output),
+        Some(Command::Adopt(args)) => adopt::run(args, global, output),
         Some(Command::Kept(command)) => kept::run(command, global, output),
         Some(Command::Show(args)) => show::run(args, global, output),
         Some(Command::Doctor) => doctor::run(global, output),

@@ -40,6 +40,10 @@ pub struct Facts {
     /// Whether a required column without a default is filled with some value of the server's choosing where rows are
     /// there, instead of being refused.
     pub fills_silently: bool,
+    /// Whether a constraint can do without a name.
+    pub unnamed_constraints: bool,
+    /// Whether it has views that keep their rows.
+    pub materialized_views: bool,
     /// Whether an enum is a type of its own.
     pub has_enum_types: bool,
     /// Whether a column's type and all its values change in one statement, by an expression.

@@ -7,9 +7,12 @@ use super::{Facts, IdentifierLimit, Lowered};
 use crate::physical::{self, Cell, IndexKey, Origin, RowSet, TypeName};
 use crate::schema::{
     Column, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, Item, KeyPart, Part, Place, Program,
-    ProgramKind, Provider, Rows, Schema, Scope, Scoped, Table, Value, is_key,
+    ProgramKind, Provider, Rows, Schema, Scope, Scoped, Table, UNCHECKED, Value, is_key,
 };
 use crate::sql::{Expression, Syntax};
+
+/// The table option by which constraints without a declared name have none in the database.
+pub(super) const UNNAMED: &str = "unnamed constraints";
 
 /// What a provider answers while a schema is lowered for it.
 pub(super) trait Storing {
@@ -26,6 +29,8 @@ pub(super) trait Storing {
     fn expression(&self, table: &Table, text: &str) -> Expression;
     /// Names that nobody may take: their beginning, and for whom they are kept.
     fn reserved(&self) -> &'static [(&'static str, &'static str)];
+    /// An option of a column, key, check or index, as it is compared; nothing where the provider does not know it.
+    fn attribute(&self, on: Attributed, option: &str) -> Option<String>;
     /// Takes in a storage option.
     fn option(&self, lowering: &mut Lowering<'_, Self>, option: &str, table: &mut physical::Table, place: Place);
     /// A column's type, and how it numbers rows.
@@ -58,6 +63,33 @@ pub(super) struct Lowering<'a, S: ?Sized> {
     faults: Vec<Fault>,
     /// Names that are taken in the whole database, as they are compared.
     names: BTreeMap<(NameSpace, String), Place>,
+}
+
+/// What an option is said of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Attributed {
+    /// A column.
+    Column,
+    /// A primary key or unique constraint.
+    Key,
+    /// A reference.
+    Reference,
+    /// A check.
+    Check,
+    /// An index.
+    Index,
+}
+
+impl Attributed {
+    fn word(self) -> &'static str {
+        match self {
+            Self::Column => "column",
+            Self::Key => "key",
+            Self::Reference => "reference",
+            Self::Check => "check",
+            Self::Index => "index",
+        }
+    }
 }
 
 /// Where a name has to be the only one.
@@ -141,6 +173,50 @@ impl<'a, S: Storing> Lowering<'a, S> {
         })
     }
 
+    /// The options of an item that hold here.
+    fn attributes(&mut self, options: &[Scoped<String>], on: Attributed, place: &Place) -> BTreeSet<String> {
+        let here = self.here();
+        let mut attributes = BTreeSet::new();
+        for option in options.iter().filter(|option| option.scope.holds(here)) {
+            if on == Attributed::Reference && option.value == UNCHECKED {
+                continue;
+            }
+            match self.storing.attribute(on, &option.value) {
+                // Known, and nothing is kept for it here.
+                Some(attribute) if attribute.is_empty() => {}
+                Some(attribute) => {
+                    attributes.insert(attribute);
+                }
+                None => {
+                    let what = format!("has no option \"{}\" for a {}", option.value, on.word());
+                    let instead = format!("mend the words (docs/types.md lists them), or add `for …` behind them");
+                    let kind = self.not_expressible(what, instead);
+                    self.fault(kind, place.clone());
+                }
+            }
+        }
+        attributes
+    }
+
+    /// Whether constraints of the table that have no declared name have none at all.
+    fn leaves_unnamed(&self, table: &Table) -> bool {
+        let says_so =
+            |option: &Scoped<String>| option.scope.holds(self.here()) && option.value.eq_ignore_ascii_case(UNNAMED);
+        self.storing.facts().unnamed_constraints && table.options.iter().any(says_so)
+    }
+
+    /// The name of a constraint, where it has one.
+    fn constraint_name(
+        &self,
+        table: &Table,
+        declared: Option<&Identifier>,
+        columns: &[&str],
+        kind: NameKind,
+    ) -> Option<String> {
+        let is_unnamed = declared.is_none() && self.leaves_unnamed(table);
+        (!is_unnamed).then(|| self.name(table, declared, columns, kind))
+    }
+
     /// A fault for something the provider has no place for.
     pub(super) fn not_expressible(&self, what: impl Into<String>, instead: impl Into<String>) -> FaultKind {
         FaultKind::NotExpressible { provider: self.here(), what: what.into(), instead: instead.into() }
@@ -213,18 +289,20 @@ impl<'a, S: Storing> Lowering<'a, S> {
         let plain = |sql: &str| sql.trim().trim_end_matches(';').trim_end().to_owned();
         let body = plain(&program.body);
         let create = match program.kind {
-            ProgramKind::View => format!("create view {name} as\n{body}"),
-            ProgramKind::Trigger | ProgramKind::Routine => body.clone(),
+            ProgramKind::View | ProgramKind::MaterializedView => {
+                format!("create {} {name} as\n{body}", program.kind.word())
+            }
+            ProgramKind::Trigger | ProgramKind::Routine | ProgramKind::Object => body.clone(),
         };
         let drop = match (&program.drop, program.kind) {
             (Some(drop), _) => plain(drop),
-            (None, ProgramKind::View) => format!("drop view {name}"),
+            (None, ProgramKind::View | ProgramKind::MaterializedView) => format!("drop {} {name}", program.kind.word()),
             (None, ProgramKind::Trigger) => {
                 let table = program.table.as_ref().map(|table| storing.quoted(table.as_str())).unwrap_or_default();
                 let on = if facts.triggers_are_of_tables { format!(" on {table}") } else { String::new() };
                 format!("drop trigger {name}{on}")
             }
-            (None, ProgramKind::Routine) => {
+            (None, ProgramKind::Routine | ProgramKind::Object) => {
                 self.fault(FaultKind::NoDrop(program.name.clone()), place.clone());
                 String::new()
             }
@@ -232,18 +310,24 @@ impl<'a, S: Storing> Lowering<'a, S> {
         if program.kind == ProgramKind::Routine && !facts.routines {
             self.refuse("has no routines", place.clone());
         }
-        if program.kind == ProgramKind::View {
+        if program.kind == ProgramKind::MaterializedView && !facts.materialized_views {
+            self.refuse("has no materialized views", place.clone());
+        }
+        if program.kind.is_view() {
             self.reserved(program.name.as_str(), &place);
             self.take_name(NameSpace::Relations, program.name.as_str(), place);
         }
         physical::Program {
             kind: program.kind,
+            word: program.word.clone(),
             name: program.name.to_string(),
             table: program.table.as_ref().map(Identifier::to_string),
             body: Expression::read_whole(&body, storing.syntax()),
-            comment: None,
+            comment: program.about.clone().filter(|_| facts.comments && facts.has_enum_types),
             create,
             drop,
+            after: program.after.iter().map(Identifier::to_string).collect(),
+            is_early: false,
         }
     }
 
@@ -258,9 +342,11 @@ impl<'a, S: Storing> Lowering<'a, S> {
         }
         let key = table.primary_keys.iter().find(|key| key.scope.holds(here));
         lowered.primary_key = key.map(|key| physical::PrimaryKey {
-            name: facts.names_primary_keys.then(|| self.name(table, key.name.as_ref(), &[], NameKind::PrimaryKey)),
+            name: self
+                .constraint_name(table, key.name.as_ref(), &[], NameKind::PrimaryKey)
+                .filter(|_| facts.names_primary_keys),
             columns: key_columns(&key.columns),
-            attributes: BTreeSet::new(),
+            attributes: self.attributes(&key.options, Attributed::Key, &Place::whole(&table.name, Item::PrimaryKey)),
         });
         if let Some(key) = key {
             let place = Place::whole(&table.name, Item::PrimaryKey);
@@ -334,6 +420,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
                 made.collation = storing.collation(collation);
             }
             made.comment = column.about.clone().filter(|_| storing.facts().comments);
+            made.attributes.extend(self.attributes(&column.options, Attributed::Column, &place));
             lowered.columns.push(made);
         }
     }
@@ -389,7 +476,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
         let here = self.here();
         for (at, unique) in table.uniques.iter().enumerate().filter(|(_, unique)| unique.scope.holds(here)) {
             let place = Place::whole(&table.name, Item::Unique(at));
-            let mut attributes = BTreeSet::new();
+            let mut attributes = self.attributes(&unique.options, Attributed::Key, &place);
             if unique.nulls_equal {
                 match self.storing.nulls_equal() {
                     Ok(attribute) => {
@@ -400,12 +487,12 @@ impl<'a, S: Storing> Lowering<'a, S> {
             }
             self.present(table, &unique.columns, &place);
             let columns: Vec<_> = unique.columns.iter().map(Identifier::as_str).collect();
-            let name = self.name(table, unique.name.as_ref(), &columns, NameKind::Unique);
-            if self.storing.facts().keys_share_names {
-                self.take_name(NameSpace::Relations, &name, place);
+            let name = self.constraint_name(table, unique.name.as_ref(), &columns, NameKind::Unique);
+            if let (true, Some(name)) = (self.storing.facts().keys_share_names, &name) {
+                self.take_name(NameSpace::Relations, name, place);
             }
             let columns = key_columns(&unique.columns);
-            lowered.uniques.push(physical::Unique { name: Some(name), columns, attributes });
+            lowered.uniques.push(physical::Unique { name, columns, attributes });
         }
     }
 
@@ -416,6 +503,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
             self.present(table, &key.columns, &place);
             let referenced = self.schema.table(key.referenced_table.as_str()).filter(|other| other.scope.holds(here));
             match referenced {
+                _ if key.is_unchecked(here) => {}
                 None => {
                     let what = format!("has no table `{}`, by the table's own words", key.referenced_table);
                     self.refuse(what, place.clone().part(Part::ReferencedTable));
@@ -427,7 +515,8 @@ impl<'a, S: Storing> Lowering<'a, S> {
                 Some(_) => {}
             }
             storing.reference(self, table, key, &place);
-            let made = self.foreign_key(table, key);
+            let mut made = self.foreign_key(table, key);
+            made.attributes = self.attributes(&key.options, Attributed::Reference, &place);
             if storing.facts().references_share_names
                 && let Some(name) = &made.name
             {
@@ -441,7 +530,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
         let columns: Vec<_> = key.columns.iter().map(Identifier::as_str).collect();
         let owned = |names: &[Identifier]| names.iter().map(Identifier::to_string).collect();
         physical::ForeignKey {
-            name: Some(self.name(table, key.name.as_ref(), &columns, NameKind::ForeignKey)),
+            name: self.constraint_name(table, key.name.as_ref(), &columns, NameKind::ForeignKey),
             columns: owned(&key.columns),
             referenced_table: key.referenced_table.to_string(),
             referenced_columns: owned(&key.referenced_columns),
@@ -459,10 +548,12 @@ impl<'a, S: Storing> Lowering<'a, S> {
             let expression = self.storing.expression(table, &check.expression);
             let columns = mentioned(lowered, &expression);
             let columns: Vec<_> = columns.iter().map(String::as_str).collect();
+            let attributes =
+                self.attributes(&check.options, Attributed::Check, &Place::whole(&table.name, Item::Check(at)));
             lowered.checks.push(physical::Check {
-                name: Some(self.name(table, check.name.as_ref(), &columns, NameKind::Check)),
+                name: self.constraint_name(table, check.name.as_ref(), &columns, NameKind::Check),
                 expression,
-                attributes: BTreeSet::new(),
+                attributes,
             });
         }
     }
@@ -491,6 +582,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
             });
             let mut made = physical::Index::new("", index.unique, parts.collect());
             made.predicate = index.predicate.as_deref().map(|text| storing.expression(table, text));
+            made.attributes = self.attributes(&index.options, Attributed::Index, &place);
             storing.index(self, index, &mut made, &place);
             let mut columns = Vec::new();
             for part in &made.parts {
@@ -568,7 +660,7 @@ pub(super) fn index_key(expression: Expression) -> IndexKey {
 }
 
 /// Names of the table's columns that an expression mentions, each once, in order.
-fn mentioned(table: &physical::Table, expression: &Expression) -> Vec<String> {
+pub(super) fn mentioned(table: &physical::Table, expression: &Expression) -> Vec<String> {
     let mut names: Vec<String> = Vec::new();
     for reference in expression.columns() {
         if let Some(column) = table.column(&reference.name)

@@ -7,6 +7,7 @@
 
 mod facts;
 mod keeping;
+mod lift;
 mod lowering;
 pub mod mariadb;
 mod naming;
@@ -17,6 +18,7 @@ mod rowing;
 pub mod sqlite;
 
 pub use facts::{Altering, Facts, IdentifierLimit};
+pub use lift::{Lifted, lift};
 pub use mariadb::Flavor;
 pub use naming::{NameKind, derived_name};
 
@@ -95,6 +97,14 @@ impl Dialect {
             Self::Sqlite => sqlite::lower::lower(schema),
             Self::Postgres => postgres::lower::lower(schema),
             Self::Mariadb(flavor) => mariadb::lower::lower(flavor, schema),
+        }
+    }
+
+    fn lifting(self) -> Box<dyn lift::Lifting> {
+        match self {
+            Self::Sqlite => Box::new(sqlite::lift::Sqlite),
+            Self::Postgres => Box::new(postgres::lift::Postgres),
+            Self::Mariadb(flavor) => Box::new(mariadb::lift::Mariadb(flavor)),
         }
     }
 

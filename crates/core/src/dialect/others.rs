@@ -15,8 +15,14 @@ pub struct OtherRow {
     pub name: String,
     /// The table it belongs to.
     pub table: Option<String>,
-    /// Its definition; of a view its query.
+    /// What makes it; of a view its query. Empty where that cannot be said: then it is only named.
     pub sql: String,
+    /// What drops it; empty where its kind says so.
+    pub drop: String,
+    /// What has to be there before it, beside what its SQL names.
+    pub after: Vec<String>,
+    /// Its description.
+    pub comment: Option<String>,
 }
 
 /// Tells views, triggers and routines from what the model does not describe.
@@ -27,6 +33,8 @@ pub(super) fn told_apart(dialect: Dialect, others: Vec<OtherRow>) -> (Vec<Progra
             ObjectKind::View => ProgramKind::View,
             ObjectKind::Trigger => ProgramKind::Trigger,
             ObjectKind::Routine => ProgramKind::Routine,
+            ObjectKind::MaterializedView => ProgramKind::MaterializedView,
+            _ if !other.sql.is_empty() && !other.drop.is_empty() => ProgramKind::Object,
             kind => {
                 unmanaged.push(Unmanaged { kind, name: other.name, table: other.table, sql: other.sql });
                 continue;
@@ -45,13 +53,19 @@ fn program(dialect: Dialect, kind: ProgramKind, other: OtherRow) -> Program {
     let sql = other.sql.trim().trim_end_matches(';');
     Program {
         kind,
+        word: (kind == ProgramKind::Object).then(|| other.kind.word().to_owned()),
         body: Expression::read_whole(sql, dialect.syntax()),
-        comment: None,
-        create: match kind {
-            ProgramKind::View => format!("create view {name} as\n{sql}"),
-            ProgramKind::Trigger | ProgramKind::Routine => sql.to_owned(),
+        comment: other.comment,
+        create: match kind.is_view() {
+            true => format!("create {} {name} as\n{sql}", kind.word()),
+            false => sql.to_owned(),
         },
-        drop: format!("drop {} {name}{on}", kind.word()),
+        drop: match other.drop.is_empty() {
+            true => format!("drop {} {name}{on}", kind.word()),
+            false => other.drop,
+        },
+        after: other.after,
+        is_early: false,
         name: other.name,
         table: other.table,
     }

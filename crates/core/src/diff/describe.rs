@@ -148,10 +148,10 @@ fn program(change: &Change<Program>) -> TableReport {
                 let (old, new) = (comment_text(&from.comment), comment_text(&to.comment));
                 details.push(Detail { aspect: "comment", old: Some(old), new: Some(new) });
             }
-            Line { verb: Verb::Alter, kind: to.kind.word(), name: to.name.clone(), details }
+            Line { verb: Verb::Alter, kind: to.known_word(), name: to.name.clone(), details }
         }
-        Change::Add(one) => whole(Verb::Add, one.kind.word(), &one.name, text(one)),
-        Change::Drop(one) => whole(Verb::Drop, one.kind.word(), &one.name, text(one)),
+        Change::Add(one) => whole(Verb::Add, one.known_word(), &one.name, text(one)),
+        Change::Drop(one) => whole(Verb::Drop, one.known_word(), &one.name, text(one)),
     };
     TableReport { table: line.name.clone(), lines: vec![line] }
 }

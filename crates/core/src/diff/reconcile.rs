@@ -8,7 +8,6 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::physical::{IndexKey, Program, Schema, Table};
-use crate::schema::ProgramKind;
 use crate::sql::{Expression, Syntax};
 
 /// An expression of ours and the server's word for it.
@@ -63,7 +62,9 @@ pub fn settle(live: &mut Schema, expected: &Schema, made: impl Fn(&str) -> bool)
     }
     for program in live.programs_mut() {
         let Some(ours) = expected.program_like(program) else { continue };
-        if program.body == ours.body || !made(&format!("create-{} {}", program.kind.word(), program.name)) {
+        if program.body == ours.body
+            || !made(&format!("create-{} {}", program.kind.word().replace(' ', "-"), program.label()))
+        {
             continue;
         }
         forms.push(StoredForm { ours: ours.body.text().to_owned(), stored: program.body.text().to_owned() });
@@ -90,13 +91,13 @@ pub fn doubtful(live: &Schema, expected: &Schema) -> Vec<Table> {
 pub fn doubtful_views(live: &Schema, expected: &Schema) -> Vec<Program> {
     let differs = |program: &&Program| {
         let found = live.program_like(program);
-        program.kind == ProgramKind::View && found.is_some_and(|found| found.body != program.body)
+        program.kind.is_view() && found.is_some_and(|found| found.body != program.body)
     };
     expected.programs().filter(differs).cloned().collect()
 }
 
-/// Takes descriptions that nobody declared out of a live schema, and returns what they are of: the table, and the
-/// column where it is one's.
+/// Takes descriptions that nobody declared out of a live schema, and returns what they are of: the table, view, trigger,
+/// routine or other object, and the column where it is one's.
 pub fn overlook_comments(live: &mut Schema, expected: &Schema) -> Vec<(String, Option<String>)> {
     let mut found = Vec::new();
     for table in live.tables_mut() {
@@ -109,6 +110,12 @@ pub fn overlook_comments(live: &mut Schema, expected: &Schema) -> Vec<(String, O
             if !is_declared && column.comment.take().is_some() {
                 found.push((table.name.clone(), Some(column.name.clone())));
             }
+        }
+    }
+    for program in live.programs_mut() {
+        let is_declared = expected.program_like(program).is_none_or(|one| one.comment.is_some());
+        if !is_declared && program.comment.take().is_some() {
+            found.push((program.name.clone(), None));
         }
     }
     found

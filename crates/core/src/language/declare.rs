@@ -42,10 +42,12 @@ fn declaration(kind: DeclarationKind) -> Declaration {
 fn declare_program(program: &Program) -> syntax::Program {
     syntax::Program {
         kind: program.kind,
+        word: program.word.clone().map(Spanned::unplaced),
         name: name(&program.name),
         table: program.table.as_ref().map(name),
         body: Spanned::unplaced(program.body.clone()),
         drop: program.drop.clone().map(Spanned::unplaced),
+        after: names(&program.after),
         about: program.about.clone(),
         scope: program.scope.clone(),
     }
@@ -75,7 +77,12 @@ fn enumeration(owner: &Enum) -> syntax::Enum {
 }
 
 fn item(kind: ItemKind, scope: &Scope) -> Item {
-    Item { leading: Vec::new(), kind, scope: scope.clone(), span: Span::default(), comment: None }
+    Item { leading: Vec::new(), kind, options: Vec::new(), scope: scope.clone(), span: Span::default(), comment: None }
+}
+
+fn with_options(item: Item, options: &[Scoped<String>]) -> Item {
+    let options = options.iter().map(|one| (Spanned::unplaced(one.value.clone()), one.scope.clone())).collect();
+    Item { options, ..item }
 }
 
 fn declare_table(table: &Table) -> syntax::Table {
@@ -96,16 +103,23 @@ fn declare_table(table: &Table) -> syntax::Table {
     let keys = table
         .primary_keys
         .iter()
-        .map(|key| item(ItemKind::PrimaryKey(declare_key(key.name.as_ref(), &key.columns, false)), &key.scope));
+        .map(|key| (key, declare_key(key.name.as_ref(), &key.columns, false)))
+        .map(|(key, made)| with_options(item(ItemKind::PrimaryKey(made), &key.scope), &key.options));
     let rest = table.uniques[uniques..].iter().map(|unique| {
         let key = declare_key(unique.name.as_ref(), &unique.columns, unique.nulls_equal);
-        item(ItemKind::Unique(key), &unique.scope)
+        with_options(item(ItemKind::Unique(key), &unique.scope), &unique.options)
     });
     let foreign = table.foreign_keys[references..]
         .iter()
-        .map(|key| item(ItemKind::ForeignKey(declare_foreign_key(key)), &key.scope));
-    let checks = table.checks.iter().map(|check| item(ItemKind::Check(declare_check(check)), &check.scope));
-    let indexes = table.indexes.iter().map(|index| item(ItemKind::Index(declare_index(index)), &index.scope));
+        .map(|key| with_options(item(ItemKind::ForeignKey(declare_foreign_key(key)), &key.scope), &key.options));
+    let checks = table
+        .checks
+        .iter()
+        .map(|check| with_options(item(ItemKind::Check(declare_check(check)), &check.scope), &check.options));
+    let indexes = table
+        .indexes
+        .iter()
+        .map(|index| with_options(item(ItemKind::Index(declare_index(index)), &index.scope), &index.options));
     syntax::Table {
         name: name(&table.name),
         comment: None,
@@ -145,12 +159,12 @@ fn single_column(table: &Table, columns: &[Identifier], scope: &Scope) -> Option
 }
 
 fn unique_clause(table: &Table, unique: &Unique) -> Option<usize> {
-    let plain = unique.name.is_none() && !unique.nulls_equal;
+    let plain = unique.name.is_none() && !unique.nulls_equal && unique.options.is_empty();
     plain.then(|| single_column(table, &unique.columns, &unique.scope)).flatten()
 }
 
 fn reference_column(table: &Table, key: &ForeignKey) -> Option<usize> {
-    single_column(table, &key.columns, &key.scope)
+    single_column(table, &key.columns, &key.scope).filter(|_| key.options.is_empty())
 }
 
 fn declare_key(constraint: Option<&Identifier>, columns: &[Identifier], nulls_equal: bool) -> Key {
@@ -227,6 +241,7 @@ fn declare_column(column: &Column, unique: bool, reference: Option<&ForeignKey>)
     }
     clauses.scoped(&column.collate, |collation| ClauseKind::Collate(collation.clone()));
     clauses.scoped(&column.native, |ty| ClauseKind::Native(ty.clone()));
+    clauses.scoped(&column.options, |option| ClauseKind::Option(option.clone()));
     if let Some(old) = &column.formerly {
         clauses.all(ClauseKind::Formerly(name(old)));
     }

@@ -12,6 +12,7 @@ mod mistake;
 mod parser;
 mod printer;
 mod resolver;
+mod sugar;
 pub mod syntax;
 
 pub use declare::declare;

@@ -7,6 +7,7 @@ use logos::Logos;
 
 use super::lexer::Token;
 use super::mistake::{Mistake, MistakeKind};
+use super::sugar;
 use super::syntax::{
     Check, Clause, ClauseKind, Column, Declaration, DeclarationKind, Enum, EnumWord, File, ForeignKey, Index,
     IndexPart, Item, ItemKind, Key, Later, Name, PartKey, Program, Row, Rows, Spanned, Table, Trivia,
@@ -61,7 +62,7 @@ const DECLARATIONS: [&str; 13] = [
 const ITEMS: [&str; 10] =
     ["primary", "unique", "index", "foreign", "check", "about", "option", "exclude", "partition", "formerly"];
 
-const CLAUSES: [&str; 18] = [
+const CLAUSES: [&str; 19] = [
     "null",
     "default",
     "identity",
@@ -76,6 +77,7 @@ const CLAUSES: [&str; 18] = [
     "generated",
     "collate",
     "native",
+    "option",
     "about",
     "formerly",
     "for",
@@ -85,13 +87,9 @@ const CLAUSES: [&str; 18] = [
 /// The later forms among the declarations, by their first word.
 fn later_declaration(word: &str) -> Option<&'static str> {
     Some(match word {
-        "materialized" => "materialized view",
         "namespace" => "namespace",
-        "sequence" => "sequence",
         "domain" => "domain",
-        "extension" => "extension",
         "grant" => "grant",
-        "object" => "object",
         _ => return None,
     })
 }
@@ -99,14 +97,16 @@ fn later_declaration(word: &str) -> Option<&'static str> {
 /// A text without the lines around it that are empty, and without the white space that all its lines begin with.
 fn dedented(text: &str) -> String {
     let text = text.replace('\r', "");
-    let lines: Vec<&str> = text.lines().map(str::trim_end).collect();
-    let first = lines.iter().position(|line| !line.is_empty()).unwrap_or(lines.len());
-    let last = lines.iter().rposition(|line| !line.is_empty()).map_or(first, |at| at + 1);
+    let lines: Vec<&str> = text.split('\n').collect();
+    let is_blank = |line: &&str| line.trim().is_empty();
+    let first = lines.iter().position(|line| !is_blank(&line)).unwrap_or(lines.len());
+    let last = lines.iter().rposition(|line| !is_blank(&line)).map_or(first, |at| at + 1);
     let lines = &lines[first..last];
     let margin = |line: &&str| line.len() - line.trim_start_matches([' ', '\t']).len();
-    let least = lines.iter().filter(|line| !line.is_empty()).map(margin).min().unwrap_or(0);
+    let least = lines.iter().filter(|line| !is_blank(line)).map(margin).min().unwrap_or(0);
+    // White space at the end of a line may be part of a text.
     let lines: Vec<&str> = lines.iter().map(|line| line.get(least..).unwrap_or_default()).collect();
-    lines.join("\n")
+    lines.join("\n").trim_end().to_owned()
 }
 
 impl<'a> Parser<'a> {
@@ -385,6 +385,13 @@ impl<'a> Parser<'a> {
             "view" => self.parse_program(ProgramKind::View).map(DeclarationKind::Program),
             "trigger" => self.parse_program(ProgramKind::Trigger).map(DeclarationKind::Program),
             "routine" => self.parse_program(ProgramKind::Routine).map(DeclarationKind::Program),
+            "materialized" => {
+                self.bump();
+                self.parse_program(ProgramKind::MaterializedView).map(DeclarationKind::Program)
+            }
+            "object" => self.parse_program(ProgramKind::Object).map(DeclarationKind::Program),
+            "extension" => self.parse_extension().map(DeclarationKind::Program),
+            "sequence" => self.parse_sequence().map(DeclarationKind::Program),
             "rows" => self.parse_rows().map(DeclarationKind::Rows),
             _ => match later_declaration(word) {
                 Some(form) => self.parse_later(form).map(DeclarationKind::Later),
@@ -397,11 +404,72 @@ impl<'a> Parser<'a> {
         }
     }
 
-    /// `view NAME` and a fence; `trigger NAME on T` or `routine NAME`, a fence, and `drop` with another.
+    /// `extension NAME`, which says what an object of that kind would.
+    fn parse_extension(&mut self) -> Parsed<Program> {
+        self.bump();
+        let name = self.parse_name("the extension's name")?;
+        let sugar = sugar::extension(&name.value);
+        self.parse_rest_of_sugar("extension", name, sugar)
+    }
+
+    /// `sequence NAME from 1 by 1`, which says what an object of that kind would.
+    fn parse_sequence(&mut self) -> Parsed<Program> {
+        self.bump();
+        let name = self.parse_name("the sequence's name")?;
+        let (mut from, mut by): (Option<i64>, Option<i64>) = (None, None);
+        loop {
+            if self.eat_word("from") {
+                from = Some(self.parse_number("the first number")?);
+            } else if self.eat_word("by") {
+                by = Some(self.parse_number("the step")?);
+            } else {
+                break;
+            }
+        }
+        let sugar = sugar::sequence(&name.value, from, by);
+        self.parse_rest_of_sugar("sequence", name, sugar)
+    }
+
+    /// The end of a form whose SQL follows from its words.
+    fn parse_rest_of_sugar(&mut self, word: &str, name: Name, sugar: (String, String)) -> Parsed<Program> {
+        let mut about = None;
+        let mut scope = Scope::All;
+        let span = name.span;
+        loop {
+            self.item_comma();
+            match self.peek_word() {
+                Some("about") if about.is_none() => {
+                    self.bump();
+                    about = Some(self.parse_description()?.value);
+                }
+                Some("for" | "except") if scope == Scope::All => scope = self.parse_scope()?,
+                _ => break,
+            }
+        }
+        Ok(Program {
+            kind: ProgramKind::Object,
+            word: Some(Spanned { value: word.to_owned(), span }),
+            name,
+            table: None,
+            body: Spanned { value: sugar.0, span },
+            drop: Some(Spanned { value: sugar.1, span }),
+            after: Vec::new(),
+            about,
+            scope,
+        })
+    }
+
+    /// `view NAME` and a fence; `trigger NAME on T`, `routine NAME` or `object "KIND" NAME`, a fence, and `drop` with
+    /// another.
     fn parse_program(&mut self, kind: ProgramKind) -> Parsed<Program> {
         self.bump();
+        let word = match kind {
+            ProgramKind::Object => Some(self.parse_quoted("the object's kind in double quotes, such as \"policy\"")?),
+            _ => None,
+        };
         let name = self.parse_name(match kind {
-            ProgramKind::View => "the view's name",
+            ProgramKind::Object => "the object's name",
+            ProgramKind::MaterializedView | ProgramKind::View => "the view's name",
             ProgramKind::Trigger => "the trigger's name",
             ProgramKind::Routine => "the routine's name",
         })?;
@@ -410,9 +478,10 @@ impl<'a> Parser<'a> {
                 self.expect_word("on")?;
                 Some(self.parse_name("the trigger's table")?)
             }
-            ProgramKind::View | ProgramKind::Routine => None,
+            _ => None,
         };
         let (mut body, mut drop, mut about, mut scope) = (None, None, None, Scope::All);
+        let mut after = Vec::new();
         loop {
             match self.peek() {
                 (Seen::Token(Token::Newline), _) if self.later_goes_on() => {
@@ -423,13 +492,24 @@ impl<'a> Parser<'a> {
                 }
                 (Seen::Token(Token::Fence), _) if body.is_none() => body = Some(self.parse_fence()?),
                 (Seen::Token(Token::Word), _) => match self.peek_word() {
-                    Some("drop") if drop.is_none() && kind != ProgramKind::View => {
+                    Some("after") if after.is_empty() => {
+                        self.bump();
+                        after.push(self.parse_name("the name of what comes before it")?);
+                        while self.sees(Token::Comma)
+                            && matches!(self.peek_second().0, Seen::Token(Token::Word | Token::Quoted))
+                            && !matches!(self.second_word(), Some("about" | "for" | "except" | "drop"))
+                        {
+                            self.bump();
+                            after.push(self.parse_name("the name of what comes before it")?);
+                        }
+                    }
+                    Some("drop") if drop.is_none() && !kind.is_view() => {
                         self.bump();
                         drop = Some(self.parse_fence()?);
                     }
                     Some("about") if about.is_none() => {
                         self.bump();
-                        about = Some(self.parse_quoted("a description in double quotes")?.value);
+                        about = Some(self.parse_description()?.value);
                     }
                     Some("for" | "except") if scope == Scope::All => scope = self.parse_scope()?,
                     _ => break,
@@ -438,7 +518,7 @@ impl<'a> Parser<'a> {
             }
         }
         match body {
-            Some(body) => Ok(Program { kind, name, table, body, drop, about, scope }),
+            Some(body) => Ok(Program { kind, word, name, table, body, drop, after, about, scope }),
             None => Err(self.unexpected("its SQL between ``` and ```")),
         }
     }
@@ -595,7 +675,8 @@ impl<'a> Parser<'a> {
                     let next = self.look_at(span.end).0;
                     return match span.text(self.source) {
                         "drop" | "create" => next == Seen::Token(Token::Fence),
-                        "after" | "for" | "except" => next == Seen::Token(Token::Word),
+                        "after" => matches!(next, Seen::Token(Token::Word | Token::Quoted)),
+                        "for" | "except" => next == Seen::Token(Token::Word),
                         _ => false,
                     };
                 }
@@ -656,7 +737,7 @@ impl<'a> Parser<'a> {
         self.bump();
         let about = if self.eat(Token::Comma) || self.peek_word() == Some("about") {
             self.expect_word("about")?;
-            Some(self.parse_quoted("a description in double quotes")?.value)
+            Some(self.parse_description()?.value)
         } else {
             None
         };
@@ -759,16 +840,36 @@ impl<'a> Parser<'a> {
 
     fn parse_item(&mut self, start: usize) -> Parsed<Item> {
         let mut scope = Scope::All;
+        let mut options = Vec::new();
         let kind = if self.peek_second().0 == Seen::Token(Token::Colon) {
             ItemKind::Column(self.parse_column(&mut scope)?)
         } else {
             let kind = self.parse_table_item(&mut scope)?;
+            options = self.item_options()?;
             self.item_scope(&mut scope)?;
             kind
         };
         let span = Span::new(start, self.at);
         let comment = self.end_of_item()?;
-        Ok(Item { leading: Vec::new(), kind, scope, span, comment })
+        Ok(Item { leading: Vec::new(), kind, options, scope, span, comment })
+    }
+
+    /// `, option "…" for P` behind an item, any number of times.
+    fn item_options(&mut self) -> Parsed<Vec<(Spanned<String>, Scope)>> {
+        let mut options = Vec::new();
+        loop {
+            self.item_comma();
+            if self.peek_word() != Some("option") {
+                return Ok(options);
+            }
+            self.bump();
+            let option = self.parse_quoted("an option in double quotes")?;
+            let scope = match self.peek_word() {
+                Some("for" | "except") => self.parse_scope()?,
+                _ => Scope::All,
+            };
+            options.push((option, scope));
+        }
     }
 
     /// `[,] for …` at the end of an item.
@@ -835,7 +936,7 @@ impl<'a> Parser<'a> {
             }
             "about" => {
                 self.bump();
-                Ok(ItemKind::About(self.parse_quoted("a description in double quotes")?))
+                Ok(ItemKind::About(self.parse_description()?))
             }
             "option" => {
                 self.bump();
@@ -1228,9 +1329,13 @@ impl<'a> Parser<'a> {
                 self.bump();
                 Ok(ClauseKind::Native(self.parse_quoted("a type of the provider in double quotes")?.value))
             }
+            "option" => {
+                self.bump();
+                Ok(ClauseKind::Option(self.parse_quoted("an option in double quotes")?.value))
+            }
             "about" => {
                 self.bump();
-                Ok(ClauseKind::About(self.parse_quoted("a description in double quotes")?.value))
+                Ok(ClauseKind::About(self.parse_description()?.value))
             }
             "formerly" => {
                 self.bump();
@@ -1362,6 +1467,17 @@ impl<'a> Parser<'a> {
         };
         self.bump();
         Ok(Spanned { value, span })
+    }
+
+    /// A description in double quotes; one of several lines has them in parentheses, each in its own.
+    fn parse_description(&mut self) -> Parsed<Spanned<String>> {
+        const WANTED: &str = "a description in double quotes";
+        let (seen, open) = self.peek();
+        if seen != Seen::Token(Token::Open) {
+            return self.parse_quoted(WANTED);
+        }
+        let lines = self.parse_list(WANTED, |parser| Ok(parser.parse_quoted(WANTED)?.value))?;
+        Ok(Spanned { value: lines.join("\n"), span: Span::new(open.start, self.at) })
     }
 
     fn parse_expression(&mut self) -> Parsed<Spanned<String>> {

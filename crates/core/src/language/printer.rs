@@ -4,6 +4,7 @@
 //! foreign key, check, index. Comments and single blank lines stay with what they stand before. Printing what was parsed
 //! from printed text gives the same text.
 
+use super::sugar;
 use super::syntax::{
     Clause, ClauseKind, Column, Declaration, DeclarationKind, Enum, EnumWord, File, ForeignKey, Index, IndexPart, Item,
     ItemKind, Key, Name, PartKey, Program, Rows, Table, Trivia,
@@ -79,7 +80,21 @@ fn declaration_text(text: &mut String, declaration: &Declaration) {
 }
 
 fn program_text(text: &mut String, program: &Program) {
-    text.push_str(&format!("{} {}", program.kind.word(), name(&program.name)));
+    let (body, drop) = (&program.body.value, program.drop.as_ref().map(|drop| drop.value.as_str()));
+    let word = program.word.as_ref().map(|word| word.value.as_str());
+    let short = word.filter(|_| program.after.is_empty());
+    if let Some(short) = short.and_then(|word| sugar::shortened(word, &program.name.value, body, drop)) {
+        text.push_str(&format!("{} {}{}", word.unwrap_or_default(), name(&program.name), short));
+        if let Some(about) = &program.about {
+            text.push_str(&format!(", about {}", description(about)));
+        }
+        if program.scope != Scope::All {
+            text.push_str(&format!(" {}", scope_text(&program.scope)));
+        }
+        return;
+    }
+    let word = word.map(|word| format!(" {}", quoted(word))).unwrap_or_default();
+    text.push_str(&format!("{}{word} {}", program.kind.word(), name(&program.name)));
     if let Some(table) = &program.table {
         text.push_str(&format!(" on {}", name(table)));
     }
@@ -87,8 +102,11 @@ fn program_text(text: &mut String, program: &Program) {
     if let Some(drop) = &program.drop {
         text.push_str(&format!(" drop {}", fence(&drop.value)));
     }
+    if !program.after.is_empty() {
+        text.push_str(&format!(" after {}", names(&program.after)));
+    }
     if let Some(about) = &program.about {
-        text.push_str(&format!(", about {}", quoted(about)));
+        text.push_str(&format!(", about {}", description(about)));
     }
     if program.scope != Scope::All {
         text.push_str(&format!(" {}", scope_text(&program.scope)));
@@ -137,12 +155,12 @@ fn fence(sql: &str) -> String {
     let longest = sql.split(|character| character != '`').map(str::len).max().unwrap_or(0);
     let marks = "`".repeat(longest.max(2) + 1);
     let lines: Vec<String> =
-        sql.lines().map(|line| if line.is_empty() { String::new() } else { format!("{INDENT}{line}") }).collect();
+        sql.split('\n').map(|line| if line.is_empty() { String::new() } else { format!("{INDENT}{line}") }).collect();
     format!("{marks}\n{}\n{marks}", lines.join("\n"))
 }
 
 fn enum_text(text: &mut String, owner: &Enum) {
-    let about = owner.about.as_ref().map(|about| format!(", about {}", quoted(about))).unwrap_or_default();
+    let about = owner.about.as_ref().map(|about| format!(", about {}", description(about))).unwrap_or_default();
     let words: Vec<_> = owner.words.iter().map(enum_word).collect();
     let commented = |word: &EnumWord| !word.leading.is_empty() || word.comment.is_some();
     let line = format!("enum {} {{ {} }}", name(&owner.name), words.join(", "));
@@ -256,13 +274,19 @@ fn item_text(text: &mut String, item: &Item, width: usize, first: bool) {
             format!("check {}{}", optional(check.name.as_ref()), in_parentheses(&check.expression.value))
         }
         ItemKind::Index(index) => index_text(index),
-        ItemKind::About(about) => format!("about {}", quoted(&about.value)),
+        ItemKind::About(about) => format!("about {}", description(&about.value)),
         ItemKind::Formerly(old) => format!("formerly {}", name(old)),
         ItemKind::Option(option) => format!("option {}", quoted(&option.value)),
         ItemKind::Later(later) => later.text.clone(),
     };
     text.push_str(INDENT);
     text.push_str(&body);
+    for (option, scope) in &item.options {
+        text.push_str(&format!(", option {}", quoted(&option.value)));
+        if *scope != Scope::All {
+            text.push_str(&format!(" {}", scope_text(scope)));
+        }
+    }
     text.push_str(&scope);
     end_line(text, item.comment.as_ref());
 }
@@ -410,8 +434,9 @@ fn clause_rank(kind: &ClauseKind) -> u8 {
         ClauseKind::Check(_) => 14,
         ClauseKind::Collate(_) => 15,
         ClauseKind::Native(_) => 16,
-        ClauseKind::Formerly(_) => 17,
-        ClauseKind::About(_) => 18,
+        ClauseKind::Option(_) => 17,
+        ClauseKind::Formerly(_) => 18,
+        ClauseKind::About(_) => 19,
     }
 }
 
@@ -447,8 +472,9 @@ fn clause_text(kind: &ClauseKind) -> String {
         ClauseKind::Check(expression) => format!("check {}", in_parentheses(&expression.value)),
         ClauseKind::Collate(collation) => format!("collate {}", quoted(collation)),
         ClauseKind::Native(ty) => format!("native {}", quoted(ty)),
+        ClauseKind::Option(option) => format!("option {}", quoted(option)),
         ClauseKind::Formerly(old) => format!("formerly {}", name(old)),
-        ClauseKind::About(about) => format!("about {}", quoted(about)),
+        ClauseKind::About(about) => format!("about {}", description(about)),
     }
 }
 
@@ -497,6 +523,15 @@ fn optional(constraint: Option<&Name>) -> String {
         Some(named) if named.value.as_str() == "index" => "\"index\" ".into(),
         Some(named) => format!("{} ", name(named)),
     }
+}
+
+/// A description; one of several lines has each in quotes of its own.
+fn description(text: &str) -> String {
+    if !text.contains('\n') {
+        return quoted(text);
+    }
+    let lines: Vec<String> = text.split('\n').map(|line| format!("{INDENT}{INDENT}{}", quoted(line))).collect();
+    format!("(\n{}\n{INDENT})", lines.join(",\n"))
 }
 
 fn quoted(text: &str) -> String {

@@ -178,6 +178,7 @@ impl<'a> Resolver<'a> {
             let shared = |provider: &Provider| other.scope.holds(*provider) && written.scope.holds(*provider);
             let table = written.table.as_ref().map(|table| &table.value);
             other.kind == written.kind
+                && other.word.as_ref() == written.word.as_ref().map(|word| &word.value)
                 && other.name == *name
                 && other.table.as_ref() == table
                 && Provider::ALL.iter().any(shared)
@@ -200,10 +201,12 @@ impl<'a> Resolver<'a> {
         }
         self.parts.programs.push(Program {
             kind: written.kind,
+            word: written.word.as_ref().map(|word| word.value.clone()),
             name: name.clone(),
             table: plain(written.table.as_ref()),
             body: written.body.value.clone(),
             drop: written.drop.as_ref().map(|drop| drop.value.clone()),
+            after: written.after.iter().map(|name| name.value.clone()).collect(),
             about: written.about.clone(),
             scope: written.scope.clone(),
         });
@@ -441,16 +444,17 @@ impl<'r, 'a> TableResolver<'r, 'a> {
 
     fn item(&mut self, item: &syntax::Item) {
         let scope = item.scope.clone();
+        let options = options_of(item);
         match &item.kind {
             ItemKind::Column(_) => {}
             ItemKind::PrimaryKey(key) => {
                 let columns = self.head(Item::PrimaryKey, item, key.name.as_ref(), &key.columns);
-                self.table.primary_keys.push(PrimaryKey { name: plain(key.name.as_ref()), columns, scope });
+                self.table.primary_keys.push(PrimaryKey { name: plain(key.name.as_ref()), columns, options, scope });
             }
             ItemKind::Unique(key) => {
                 let columns = self.head(Item::Unique(self.table.uniques.len()), item, key.name.as_ref(), &key.columns);
                 let (name, nulls_equal) = (plain(key.name.as_ref()), key.nulls_equal);
-                self.table.uniques.push(Unique { name, columns, nulls_equal, scope });
+                self.table.uniques.push(Unique { name, columns, nulls_equal, options, scope });
             }
             ItemKind::ForeignKey(key) => self.foreign_key(key, item),
             ItemKind::Check(check) => {
@@ -458,7 +462,7 @@ impl<'r, 'a> TableResolver<'r, 'a> {
                 self.head(place.clone(), item, check.name.as_ref(), &[]);
                 self.origin(place, Part::Expression, check.expression.span);
                 let expression = check.expression.value.clone();
-                self.table.checks.push(Check { name: plain(check.name.as_ref()), expression, scope });
+                self.table.checks.push(Check { name: plain(check.name.as_ref()), expression, options, scope });
             }
             ItemKind::Index(index) => self.index(index, item),
             ItemKind::About(text) => {
@@ -509,6 +513,7 @@ impl<'r, 'a> TableResolver<'r, 'a> {
             on_update: key.on_update.unwrap_or_default(),
             deferrable: key.deferrable.unwrap_or_default(),
             indexed: key.indexed,
+            options: options_of(item),
             scope: item.scope.clone(),
         });
     }
@@ -540,6 +545,7 @@ impl<'r, 'a> TableResolver<'r, 'a> {
             predicate: index.predicate.as_ref().map(|predicate| predicate.value.clone()),
             including: index.including.iter().map(|name| name.value.clone()).collect(),
             method: index.method.as_ref().map(|method| method.value.to_string()),
+            options: options_of(item),
             scope: item.scope.clone(),
         });
     }
@@ -594,12 +600,12 @@ impl<'r, 'a> TableResolver<'r, 'a> {
             ClauseKind::PrimaryKey => {
                 self.origin(Item::PrimaryKey, Part::Whole, clause.span);
                 let columns = vec![column.name.clone()];
-                self.table.primary_keys.push(PrimaryKey { name: None, columns, scope });
+                self.table.primary_keys.push(PrimaryKey { name: None, columns, options: Vec::new(), scope });
             }
             ClauseKind::Unique => {
                 self.origin(Item::Unique(self.table.uniques.len()), Part::Whole, clause.span);
                 let columns = vec![column.name.clone()];
-                self.table.uniques.push(Unique { name: None, columns, nulls_equal: false, scope });
+                self.table.uniques.push(Unique { name: None, columns, nulls_equal: false, options: Vec::new(), scope });
             }
             ClauseKind::References { table, column: key } => {
                 let reference = self.inline_reference(column, table, key.as_ref(), clause, scope);
@@ -623,13 +629,21 @@ impl<'r, 'a> TableResolver<'r, 'a> {
                 let item = Item::Check(self.table.checks.len());
                 self.origin(item.clone(), Part::Whole, clause.span);
                 self.origin(item, Part::Expression, expression.span);
-                self.table.checks.push(Check { name: None, expression: expression.value.clone(), scope });
+                self.table.checks.push(Check {
+                    name: None,
+                    expression: expression.value.clone(),
+                    options: Vec::new(),
+                    scope,
+                });
             }
             ClauseKind::Collate(name) => {
                 column.collate.push(Scoped { value: name.clone(), scope: clause.scope.clone() });
             }
             ClauseKind::Native(ty) => {
                 column.native.push(Scoped { value: ty.clone(), scope: clause.scope.clone() });
+            }
+            ClauseKind::Option(option) => {
+                column.options.push(Scoped { value: option.clone(), scope: clause.scope.clone() });
             }
             ClauseKind::About(text) => column.about = Some(text.clone()),
             ClauseKind::Formerly(old) => {
@@ -677,9 +691,18 @@ impl<'r, 'a> TableResolver<'r, 'a> {
             on_update: schema::Action::NoAction,
             deferrable: Deferrable::No,
             indexed: false,
+            options: Vec::new(),
             scope,
         }
     }
+}
+
+fn options_of(item: &syntax::Item) -> Vec<Scoped<String>> {
+    let scoped = |(option, scope): &(syntax::Spanned<String>, Scope)| Scoped {
+        value: option.value.clone(),
+        scope: scope.clone(),
+    };
+    item.options.iter().map(scoped).collect()
 }
 
 fn plain(name: Option<&Name>) -> Option<Identifier> {
@@ -698,7 +721,7 @@ impl Clauses {
     fn once(&mut self, clause: &syntax::Clause) -> Option<&'static str> {
         let word = clause_word(&clause.kind);
         let new = self.words.insert(format!("{word} {:?}", clause.scope));
-        (!new && !matches!(clause.kind, ClauseKind::Check(_))).then_some(word)
+        (!new && !matches!(clause.kind, ClauseKind::Check(_) | ClauseKind::Option(_))).then_some(word)
     }
 }
 
@@ -720,6 +743,7 @@ fn clause_word(kind: &ClauseKind) -> &'static str {
         ClauseKind::Check(_) => "check",
         ClauseKind::Collate(_) => "collate",
         ClauseKind::Native(_) => "native",
+        ClauseKind::Option(_) => "option",
         ClauseKind::Formerly(_) => "formerly",
         ClauseKind::About(_) => "about",
     }

@@ -103,6 +103,8 @@ pub struct Row {
 pub struct Program {
     /// What it is.
     pub kind: ProgramKind,
+    /// The provider's word for an object.
+    pub word: Option<Spanned<String>>,
     /// Its name.
     pub name: Name,
     /// The table of a trigger.
@@ -111,6 +113,8 @@ pub struct Program {
     pub body: Spanned<String>,
     /// What drops it, where that was said.
     pub drop: Option<Spanned<String>>,
+    /// `after A, B`
+    pub after: Vec<Name>,
     /// A description.
     pub about: Option<String>,
     /// For which providers.
@@ -150,6 +154,8 @@ pub struct Item {
     pub leading: Vec<Trivia>,
     /// What it declares.
     pub kind: ItemKind,
+    /// `option "…" for P` behind a key, reference, check or index.
+    pub options: Vec<(Spanned<String>, Scope)>,
     /// For which providers.
     pub scope: Scope,
     /// All of it.
@@ -259,6 +265,8 @@ pub enum ClauseKind {
     Collate(String),
     /// `native "type"`
     Native(String),
+    /// `option "…"`
+    Option(String),
     /// `formerly OLD`
     Formerly(Name),
     /// `about "…"`

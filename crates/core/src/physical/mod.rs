@@ -13,6 +13,7 @@ mod unmanaged;
 
 pub use fingerprint::{Fingerprint, RULES, fingerprint};
 pub use program::Program;
+pub(crate) use program::mentions;
 pub use rows::{Cell, RowSet};
 pub(crate) use schema::Named;
 pub use schema::{

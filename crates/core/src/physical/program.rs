@@ -1,4 +1,4 @@
-//! Views, triggers and routines as one provider stores them.
+//! Views, triggers, routines and other objects as one provider stores them.
 
 use serde::Serialize;
 
@@ -6,11 +6,14 @@ use super::{ObjectKind, Unmanaged};
 use crate::schema::ProgramKind;
 use crate::sql::Expression;
 
-/// A view, trigger or routine.
+/// A view, trigger, routine or other object.
 #[derive(Clone, Debug, Serialize)]
 pub struct Program {
     /// What it is.
     pub kind: ProgramKind,
+    /// The provider's word for an object: `sequence`, `domain`.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub word: Option<String>,
     /// Its name.
     pub name: String,
     /// The table of a trigger.
@@ -26,13 +29,19 @@ pub struct Program {
     /// The statement that drops it.
     #[serde(skip)]
     pub drop: String,
+    /// Whether its body names what only comes later in a plan, so that the server may not look at it yet.
+    #[serde(skip)]
+    pub is_early: bool,
+    /// What has to be there before it, beside what its SQL names.
+    #[serde(skip)]
+    pub after: Vec<String>,
 }
 
 // How it is made and dropped follows from what it is.
 impl PartialEq for Program {
     fn eq(&self, other: &Self) -> bool {
-        (self.kind, &self.name, &self.table, &self.body, &self.comment)
-            == (other.kind, &other.name, &other.table, &other.body, &other.comment)
+        (self.kind, &self.word, &self.name, &self.table, &self.body, &self.comment)
+            == (other.kind, &other.word, &other.name, &other.table, &other.body, &other.comment)
     }
 }
 
@@ -43,21 +52,69 @@ impl Program {
     pub fn as_unmanaged(&self) -> Unmanaged {
         let kind = match self.kind {
             ProgramKind::View => ObjectKind::View,
+            ProgramKind::MaterializedView => ObjectKind::MaterializedView,
             ProgramKind::Trigger => ObjectKind::Trigger,
             ProgramKind::Routine => ObjectKind::Routine,
+            ProgramKind::Object => {
+                self.word.as_deref().and_then(ObjectKind::from_word).unwrap_or(ObjectKind::Unreadable)
+            }
         };
         Unmanaged { kind, name: self.name.clone(), table: self.table.clone(), sql: self.create.clone() }
     }
 
     /// Whether its SQL names this.
     pub fn mentions(&self, name: &str) -> bool {
-        let text = self.create.to_lowercase();
-        let name = name.to_lowercase();
-        let is_letter = |character: char| character.is_alphanumeric() || character == '_';
-        text.match_indices(&name).any(|(at, found)| {
-            let before = text[..at].chars().next_back().is_some_and(is_letter);
-            let after = text[at + found.len()..].chars().next().is_some_and(is_letter);
-            !before && !after
-        })
+        mentions(&self.create, name)
     }
+
+    /// The part of its SQL that is looked at when it is made; what a routine does inside is when it is called.
+    pub fn said_when_made(&self) -> &str {
+        match self.kind {
+            ProgramKind::Routine => head(&self.create),
+            _ => &self.create,
+        }
+    }
+
+    /// Its name without the arguments that tell routines of one name apart.
+    pub fn base_name(&self) -> &str {
+        let has_arguments = self.kind == ProgramKind::Routine || self.word.as_deref() == Some("aggregate");
+        match self.name.split_once('(') {
+            Some((name, _)) if has_arguments => name,
+            _ => &self.name,
+        }
+    }
+
+    /// What a step calls it: its name, behind the provider's word for an object.
+    pub fn label(&self) -> String {
+        self.word.as_ref().map_or(self.name.clone(), |word| format!("{word} {}", self.name))
+    }
+
+    /// The word for it, where it is one of those that are known.
+    pub fn known_word(&self) -> &'static str {
+        let word = self.word.as_deref().and_then(ObjectKind::from_word);
+        word.map_or(self.kind.word(), ObjectKind::word)
+    }
+
+    /// The word for it: the kind, or the provider's own word.
+    pub fn kind_word(&self) -> &str {
+        self.word.as_deref().unwrap_or(self.kind.word())
+    }
+}
+
+/// What a routine's statement says before its body.
+fn head(create: &str) -> &str {
+    let begins = create.find("$").into_iter().chain(create.find("\nbegin")).chain(create.find("\nBEGIN")).min();
+    begins.map_or(create, |at| &create[..at])
+}
+
+/// Whether SQL names this, in any letter case, quoted or not.
+pub(crate) fn mentions(sql: &str, name: &str) -> bool {
+    let text = sql.to_lowercase();
+    let name = name.to_lowercase();
+    let is_letter = |character: char| character.is_alphanumeric() || character == '_';
+    text.match_indices(&name).any(|(at, found)| {
+        let before = text[..at].chars().next_back().is_some_and(is_letter);
+        let after = text[at + found.len()..].chars().next().is_some_and(is_letter);
+        !before && !after
+    })
 }

@@ -103,7 +103,7 @@ impl Schema {
 
     fn program_key(&self, program: &Program) -> String {
         let table = program.table.as_ref().map(|table| self.key(table)).unwrap_or_default();
-        format!("{} {} {table}", program.kind.word(), self.key(&program.name))
+        format!("{} {} {table}", program.kind_word(), self.key(&program.name))
     }
 
     /// The views, triggers and routines, by kind and name.
@@ -303,6 +303,13 @@ impl Table {
         self.columns.iter().find(|column| self.case.same_item(&column.name, name))
     }
 
+    /// The tables it inherits from, where the provider has that.
+    pub fn parents(&self) -> Vec<String> {
+        let inherits = |option: &String| Some(option.strip_prefix("inherits (")?.strip_suffix(')')?.to_owned());
+        let list = self.options.iter().find_map(inherits).unwrap_or_default();
+        list.split(", ").filter(|name| !name.is_empty()).map(crate::sql::unquote).collect()
+    }
+
     /// Whether the table has this storage option.
     pub fn has_option(&self, option: &str) -> bool {
         self.options.contains(option)
@@ -412,6 +419,11 @@ pub struct Column {
 }
 
 impl Column {
+    /// Whether the database numbers the rows through it: as an identity, or by a sequence of its own.
+    pub fn numbers_rows(&self) -> bool {
+        self.identity.is_some() || self.attributes.contains("serial")
+    }
+
     /// A required column with nothing else said.
     pub fn new(name: impl Into<String>, ty: TypeName) -> Self {
         Self {

@@ -75,11 +75,54 @@ pub enum ObjectKind {
     Comment,
     /// A timed event.
     Event,
+    /// An aggregate function.
+    Aggregate,
+    /// That row-level security is in force on a table.
+    Security,
+    /// That a sequence belongs to a column.
+    OwnedSequence,
+    /// An index of a materialized view.
+    ViewIndex,
+    /// A privilege that somebody was given.
+    Grant,
+    /// An operator, a text search configuration, a collation and the like.
+    Operator,
 }
 
-impl fmt::Display for ObjectKind {
-    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.write_str(match self {
+impl ObjectKind {
+    const ALL: [Self; 27] = [
+        Self::Table,
+        Self::VirtualTable,
+        Self::Unreadable,
+        Self::View,
+        Self::Trigger,
+        Self::MaterializedView,
+        Self::Sequence,
+        Self::Routine,
+        Self::Enum,
+        Self::Domain,
+        Self::Type,
+        Self::ForeignTable,
+        Self::Partition,
+        Self::Inheritance,
+        Self::Constraint,
+        Self::Policy,
+        Self::Rule,
+        Self::Statistics,
+        Self::Extension,
+        Self::Comment,
+        Self::Event,
+        Self::Aggregate,
+        Self::Security,
+        Self::OwnedSequence,
+        Self::ViewIndex,
+        Self::Grant,
+        Self::Operator,
+    ];
+
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
             Self::Table => "table",
             Self::VirtualTable => "virtual table",
             Self::Unreadable => "unreadable object",
@@ -92,7 +135,7 @@ impl fmt::Display for ObjectKind {
             Self::Domain => "domain",
             Self::Type => "type",
             Self::ForeignTable => "foreign table",
-            Self::Partition => "partitioned table",
+            Self::Partition => "partition",
             Self::Inheritance => "inheriting table",
             Self::Constraint => "constraint",
             Self::Policy => "policy",
@@ -101,6 +144,23 @@ impl fmt::Display for ObjectKind {
             Self::Extension => "extension",
             Self::Comment => "comment",
             Self::Event => "event",
-        })
+            Self::Aggregate => "aggregate",
+            Self::Security => "row level security",
+            Self::OwnedSequence => "sequence owner",
+            Self::ViewIndex => "index",
+            Self::Grant => "grant",
+            Self::Operator => "operator or the like",
+        }
+    }
+
+    /// The kind of a word, if it is one.
+    pub fn from_word(word: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|kind| kind.word() == word)
+    }
+}
+
+impl fmt::Display for ObjectKind {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.write_str(self.word())
     }
 }

@@ -64,11 +64,9 @@ pub fn plan(dialect: Dialect, from: &Schema, to: &Schema, choices: &Choices) -> 
     let aside = choices.kept.iter().flat_map(|kept| [Step::MakeKept(kept.clone()), Step::Keep(kept.clone())]).collect();
     let spent = choices.spent.iter().cloned().map(Step::DropKept).collect();
     let steps = with_rows(steps, to, choices);
-    planned(
-        dialect,
-        [aside, around.before, renaming, rows.before, steps, rows.behind, around.behind, spent].concat(),
-        choices,
-    )
+    let steps = [renaming, rows.before, steps, rows.behind].concat();
+    let steps = programs::placed(dialect, around, steps);
+    planned(dialect, [aside, steps, spent].concat(), choices)
 }
 
 /// Adds the rows that come back, behind the tables that are made for them: they may reference each other.
@@ -81,7 +79,7 @@ fn with_rows(mut steps: Vec<Step>, to: &Schema, choices: &Choices) -> Vec<Step> 
     });
     let restored = made.filter_map(|name| choices.restored.iter().find(|kept| kept.table == name)).map(|kept| {
         let columns = to.table(&kept.table).map(|table| table.columns.as_slice()).unwrap_or_default();
-        let numbering = columns.iter().find(|column| column.identity.is_some());
+        let numbering = columns.iter().find(|column| column.numbers_rows());
         let overriding = numbering.and_then(|column| column.identity.as_ref()).is_some_and(|one| one.always);
         Step::Restore { kept: kept.clone(), overriding, numbering: numbering.map(|column| column.name.clone()) }
     });
@@ -129,14 +127,24 @@ pub(super) fn referenced_first(tables: Vec<Table>) -> Vec<Table> {
     let mut ordered = Vec::with_capacity(waiting.len());
     while !waiting.is_empty() {
         let ready = |table: &Table| {
-            table.foreign_keys.iter().all(|key| {
-                let referenced = table.case.table_key(&key.referenced_table);
+            let is_there = |name: &str| {
+                let referenced = table.case.table_key(name);
                 referenced == table.key() || !names.contains(&referenced) || placed.contains(&referenced)
-            })
+            };
+            table.foreign_keys.iter().all(|key| is_there(&key.referenced_table))
+                && table.parents().iter().all(|name| is_there(name))
         };
         let (mut now, mut later): (Vec<_>, Vec<_>) = waiting.into_iter().partition(ready);
         if now.is_empty() {
-            now.push(later.remove(0));
+            // Round in a circle: references can wait, parents cannot.
+            let has_parents = |table: &Table| {
+                let waits = |name: &String| {
+                    names.contains(&table.case.table_key(name)) && !placed.contains(&table.case.table_key(name))
+                };
+                !table.parents().iter().any(waits)
+            };
+            let first = later.iter().position(has_parents).unwrap_or(0);
+            now.push(later.remove(first));
         }
         placed.extend(now.iter().map(Table::key));
         ordered.append(&mut now);

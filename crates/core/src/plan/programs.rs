@@ -1,12 +1,14 @@
 //! Views, triggers and routines around the rest of a plan: those that go or change are dropped before it, and new ones
 //! made behind it. A view is made again whenever something that it reads changes its columns.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::step::Step;
+use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, Renames, TableChange};
-use crate::physical::{Program, Schema};
+use crate::physical::{Column, Program, Schema, mentions};
 use crate::schema::ProgramKind;
+use crate::sql::Expression;
 
 /// Steps before and behind the rest.
 #[derive(Default)]
@@ -47,7 +49,9 @@ pub(super) fn around(from: &Schema, to: &Schema, changes: &Changes, renames: &Re
     }
     let gone: BTreeSet<String> = changes.tables.iter().filter_map(dropped_table).collect();
     // A trigger goes with its table.
-    dropped.retain(|one| !one.table.as_ref().is_some_and(|table| gone.contains(&from.key(table))));
+    // What it calls may have to go before that, though.
+    let calls = dropped.iter().any(|one| one.kind == ProgramKind::Routine);
+    dropped.retain(|one| calls || !one.table.as_ref().is_some_and(|table| gone.contains(&from.key(table))));
     let mut before = read_first(dropped);
     before.reverse();
     Around {
@@ -71,11 +75,11 @@ fn remake_views(
     dropped: &mut Vec<Program>,
     made: &mut Vec<Program>,
 ) {
-    let same = |a: &Program, b: &Program| a.kind == b.kind && a.name == b.name;
+    let same = |a: &Program, b: &Program| a.kind == b.kind && a.label() == b.label();
     loop {
         let more: Vec<Program> = from
             .programs()
-            .filter(|one| one.kind == ProgramKind::View && !dropped.iter().any(|other| same(one, other)))
+            .filter(|one| one.kind.is_view() && !dropped.iter().any(|other| same(one, other)))
             .filter(|one| disturbed.iter().any(|name| one.mentions(name)))
             .cloned()
             .collect();
@@ -128,14 +132,212 @@ fn disturbed_names(changes: &Changes) -> BTreeSet<String> {
     names
 }
 
+/// Puts the programs where the other steps need them: one that a table is made with comes before the table, and one that
+/// a dropped table had goes behind it; all others come before and behind the rest.
+pub(super) fn placed(dialect: Dialect, around: Around, steps: Vec<Step>) -> Vec<Step> {
+    let Around { before, behind } = around;
+    if before.is_empty() && behind.is_empty() {
+        return steps;
+    }
+    // What a step makes or takes away, as SQL that may name a program.
+    let said: Vec<String> = steps
+        .iter()
+        .map(|step| match step {
+            Step::DropTable(table) => dialect.render(&Step::CreateTable(table.clone())).join("\n"),
+            Step::DropColumn { table, column } => format!("{table} {}", column_sql(column)),
+            Step::DropConstraint { table, constraint } => {
+                let (table, constraint) = (table.clone(), constraint.clone());
+                dialect.render(&Step::AddConstraint { table, constraint }).join("\n")
+            }
+            Step::DropIndex { table, index } => {
+                let (table, index) = (table.clone(), index.clone());
+                dialect.render(&Step::CreateIndex { table, index }).join("\n")
+            }
+            Step::AlterColumn { from, to, .. } => format!("{} {}", column_sql(from), column_sql(to)),
+            other => dialect.render(other).join("\n"),
+        })
+        .collect();
+    let makes = |step: &Step| {
+        matches!(
+            step,
+            Step::CreateTable(_)
+                | Step::AddColumn { .. }
+                | Step::AlterColumn { .. }
+                | Step::AddConstraint { .. }
+                | Step::CreateIndex { .. }
+                | Step::SetOptions { .. }
+        )
+    };
+    let takes = |step: &Step| {
+        matches!(
+            step,
+            Step::DropTable(_)
+                | Step::DropColumn { .. }
+                | Step::AlterColumn { .. }
+                | Step::DropConstraint { .. }
+                | Step::DropIndex { .. }
+        )
+    };
+    let early = positions(&behind, |name| (0..steps.len()).find(|at| makes(&steps[*at]) && mentions(&said[*at], name)));
+    let mut reversed: Vec<Step> = before.clone();
+    reversed.reverse();
+    let late = positions(&reversed, |name| {
+        // Counted from the end, so that the same rule holds the other way round.
+        let last = (0..steps.len()).rev().find(|at| takes(&steps[*at]) && mentions(&said[*at], name));
+        last.map(|at| steps.len() - 1 - at)
+    });
+    let mut placed: Vec<Step> = Vec::new();
+    let late_at = |at: usize| {
+        let found = reversed.iter().zip(&late).filter(move |(_, place)| **place == Some(at));
+        let mut found: Vec<Step> = found.map(|(step, _)| step.clone()).collect();
+        found.reverse();
+        found
+    };
+    placed.extend(reversed.iter().zip(&late).rev().filter(|(_, place)| place.is_none()).map(|(step, _)| step.clone()));
+    let count = steps.len();
+    for (at, step) in steps.into_iter().enumerate() {
+        let here = behind.iter().zip(&early).filter(|(_, place)| **place == Some(at));
+        placed.extend(here.map(|(step, _)| step.clone()));
+        placed.push(step);
+        placed.extend(late_at(count - 1 - at));
+    }
+    placed.extend(behind.into_iter().zip(early).filter(|(_, place)| place.is_none()).map(|(step, _)| step));
+    mark_early(&mut placed);
+    placed
+}
+
+/// Marks the routines whose bodies name what is made behind them.
+fn mark_early(steps: &mut [Step]) {
+    let mut later: BTreeSet<String> = BTreeSet::new();
+    for step in steps.iter_mut().rev() {
+        match step {
+            Step::CreateTable(table) => {
+                later.insert(table.name.to_lowercase());
+            }
+            Step::CreateProgram(one) => {
+                if one.kind == ProgramKind::Routine {
+                    let text = one.create.to_lowercase();
+                    let mut words = text.split(|one: char| !(one.is_alphanumeric() || one == '_'));
+                    one.is_early = words.any(|word| later.contains(word));
+                }
+                later.insert(one.base_name().to_lowercase());
+            }
+            _ => {}
+        }
+    }
+}
+
+fn column_sql(column: &Column) -> String {
+    let default = column.default.as_ref().map(Expression::text).unwrap_or_default();
+    let generated = column.generated.as_ref().map(|one| one.expression.text()).unwrap_or_default();
+    format!("{} {default} {generated}", column.ty.text())
+}
+
+/// For each program, in the order in which they are made, the first step that needs it, or needs what needs it.
+fn positions(programs: &[Step], needed_at: impl Fn(&str) -> Option<usize>) -> Vec<Option<usize>> {
+    let of = |step: &Step| match step {
+        Step::CreateProgram(one) | Step::DropProgram(one) => Some(one.clone()),
+        _ => None,
+    };
+    let programs: Vec<Option<Program>> = programs.iter().map(of).collect();
+    // What acts on a table that is there already is never needed by one.
+    let can_be_needed = |one: &Program| match one.kind {
+        ProgramKind::Routine => true,
+        ProgramKind::Object => {
+            matches!(one.word.as_deref(), Some("sequence" | "domain" | "type" | "extension" | "aggregate"))
+        }
+        ProgramKind::View | ProgramKind::MaterializedView | ProgramKind::Trigger => false,
+    };
+    let mut places: Vec<Option<usize>> = programs
+        .iter()
+        .map(|one| {
+            let one = one.as_ref().filter(|one| can_be_needed(one))?;
+            match one.word.as_deref() {
+                // Its types and functions have names of their own, which nobody knows here.
+                Some("extension") => Some(0),
+                _ => needed_at(one.base_name()),
+            }
+        })
+        .collect();
+    let known: Vec<&Program> = programs.iter().flatten().collect();
+    if known.len() < programs.len() {
+        return places;
+    }
+    let needs = Needs::of(&known);
+    loop {
+        let mut changed = false;
+        for at in 0..known.len() {
+            let Some(place) = places[at] else { continue };
+            for other in needs.stated[at].union(&needs.named[at]) {
+                if places[*other].is_none_or(|there| there > place) {
+                    places[*other] = Some(place);
+                    changed = true;
+                }
+            }
+        }
+        if !changed {
+            return places;
+        }
+    }
+}
+
+/// For each program, the numbers of those that have to be there when it is made; first those it says so of, then those its
+/// SQL names.
+struct Needs {
+    stated: Vec<BTreeSet<usize>>,
+    named: Vec<BTreeSet<usize>>,
+}
+
+impl Needs {
+    fn of(programs: &[&Program]) -> Self {
+        let mut by_name: BTreeMap<String, Vec<usize>> = BTreeMap::new();
+        for (at, one) in programs.iter().enumerate() {
+            by_name.entry(one.base_name().to_lowercase()).or_default().push(at);
+            if one.base_name() != one.name {
+                by_name.entry(one.name.to_lowercase()).or_default().push(at);
+            }
+        }
+        // Names that are not one word have to be looked for one by one.
+        let is_word = |name: &str| name.chars().all(|one| one.is_alphanumeric() || one == '_');
+        let odd: Vec<&String> = by_name.keys().filter(|name| !is_word(name)).collect();
+        let mut needs = Self { stated: Vec::new(), named: Vec::new() };
+        for (at, one) in programs.iter().enumerate() {
+            let found = |name: &String| by_name.get(name).into_iter().flatten().copied();
+            let mut stated: BTreeSet<usize> = one.after.iter().flat_map(|name| found(&name.to_lowercase())).collect();
+            let said = one.said_when_made().to_lowercase();
+            let words = said.split(|one: char| !(one.is_alphanumeric() || one == '_')).map(str::to_owned);
+            let mut named: BTreeSet<usize> = words.collect::<BTreeSet<_>>().iter().flat_map(found).collect();
+            named.extend(odd.iter().filter(|name| mentions(&said, name)).flat_map(|name| found(name)));
+            // An object of another kind may have the same name: what a statement for a sequence names is not itself.
+            stated.remove(&at);
+            named.remove(&at);
+            needs.stated.push(stated);
+            needs.named.push(named);
+        }
+        needs
+    }
+}
+
 /// What others read before those; routines, views and triggers in this order where nothing else decides.
 fn read_first(mut programs: Vec<Program>) -> Vec<Program> {
-    programs.sort_by(|a, b| (a.kind, &a.name).cmp(&(b.kind, &b.name)));
-    let mut ordered: Vec<Program> = Vec::new();
-    while !programs.is_empty() {
-        let reads_another = |one: &Program| programs.iter().any(|other| other != one && one.mentions(&other.name));
-        let free = programs.iter().position(|one| !reads_another(one)).unwrap_or(0);
-        ordered.push(programs.remove(free));
+    let rank = |one: &Program| match one.word.as_deref() {
+        Some("extension") => 0,
+        Some("sequence" | "domain" | "type") => 1,
+        Some(_) => 3,
+        None => 2,
+    };
+    programs.sort_by(|a, b| (rank(a), a.kind, &a.name).cmp(&(rank(b), b.kind, &b.name)));
+    let needs = Needs::of(&programs.iter().collect::<Vec<_>>());
+    let mut waiting: BTreeSet<usize> = (0..programs.len()).collect();
+    let mut ordered: Vec<Program> = Vec::with_capacity(programs.len());
+    while !waiting.is_empty() {
+        let free = |lists: &[&Vec<BTreeSet<usize>>]| {
+            waiting.iter().copied().find(|at| lists.iter().all(|list| list[*at].is_disjoint(&waiting)))
+        };
+        let next = free(&[&needs.stated, &needs.named]).or_else(|| free(&[&needs.stated]));
+        let Some(next) = next.or_else(|| waiting.first().copied()) else { break };
+        waiting.remove(&next);
+        ordered.push(programs[next].clone());
     }
     ordered
 }

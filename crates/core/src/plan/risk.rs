@@ -246,7 +246,7 @@ impl Risks<'_> {
 
     /// What only shows where rows are there when a column is added.
     fn added_in_place(&mut self, table: &str, column: &Column) {
-        let is_filled = column.default.is_some() || column.generated.is_some() || column.identity.is_some();
+        let is_filled = column.default.is_some() || column.generated.is_some() || column.numbers_rows();
         if !column.nullable && !is_filled {
             let what = format!("fails if {table} has rows: {} is required and has no default", column.name);
             self.add(RiskKind::MayRefuse, what);

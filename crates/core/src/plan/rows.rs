@@ -39,7 +39,7 @@ pub(super) fn around(from: &Schema, to: &Schema) -> Around {
     }
     for change in changes {
         let table = to.table(&change.table);
-        let numbering = table.and_then(|table| table.columns.iter().find(|column| column.identity.is_some()));
+        let numbering = table.and_then(|table| table.columns.iter().find(|column| column.numbers_rows()));
         let numbering = numbering.filter(|column| change.columns.contains(&column.name));
         if !change.updated.is_empty() {
             let (table, rows) = (change.table.clone(), change.updated);

@@ -411,11 +411,15 @@ impl Step {
             Self::SetOptions { .. } => "set-options",
             Self::CreateProgram(one) => match one.kind {
                 ProgramKind::View => "create-view",
+                ProgramKind::MaterializedView => "create-materialized-view",
+                ProgramKind::Object => "create-object",
                 ProgramKind::Trigger => "create-trigger",
                 ProgramKind::Routine => "create-routine",
             },
             Self::DropProgram(one) => match one.kind {
                 ProgramKind::View => "drop-view",
+                ProgramKind::MaterializedView => "drop-materialized-view",
+                ProgramKind::Object => "drop-object",
                 ProgramKind::Trigger => "drop-trigger",
                 ProgramKind::Routine => "drop-routine",
             },
@@ -465,14 +469,13 @@ impl Step {
             | Self::DropEnum(_)
             | Self::RemakeEnum(_)
             | Self::SetOptions { .. }
-            | Self::CreateProgram(_)
-            | Self::DropProgram(_)
             | Self::Restore { .. }
             | Self::DropKept(_)
             | Self::InsertRows { .. }
             | Self::UpdateRows { .. }
             | Self::DeleteRows { .. }
             | Self::SetComment { .. } => table.to_owned(),
+            Self::CreateProgram(one) | Self::DropProgram(one) => one.label(),
             Self::MakeKept(kept) | Self::Keep(kept) => {
                 kept.column.as_ref().map_or(table.to_owned(), |column| format!("{table}.{column}"))
             }
@@ -530,8 +533,8 @@ impl Step {
             Self::DropKept(name) => format!("drop what was kept in {name}"),
             Self::RemakeEnum(swap) => format!("make enum {} anew", swap.to.name),
             Self::SetOptions { table, .. } => format!("change options of table {table}"),
-            Self::CreateProgram(one) => format!("create {} {}", one.kind.word(), one.name),
-            Self::DropProgram(one) => format!("drop {} {}", one.kind.word(), one.name),
+            Self::CreateProgram(one) => format!("create {} {}", one.kind_word(), one.name),
+            Self::DropProgram(one) => format!("drop {} {}", one.kind_word(), one.name),
             Self::SetComment { on: Commented::Table(name), .. } => format!("describe table {name}"),
             Self::SetComment { on: Commented::Enum(name), .. } => format!("describe enum {name}"),
         }

@@ -23,6 +23,8 @@ pub struct Column {
     pub collate: Vec<Scoped<String>>,
     /// The provider's own type, in place of the portable one.
     pub native: Vec<Scoped<String>>,
+    /// What else the provider keeps of it, in its own words.
+    pub options: Vec<Scoped<String>>,
     /// The name it had before; it counts once, see [`crate::diff::Renames`].
     pub formerly: Option<Identifier>,
     /// A description.
@@ -44,6 +46,7 @@ impl Column {
             on_update_now: None,
             collate: Vec::new(),
             native: Vec::new(),
+            options: Vec::new(),
             formerly: None,
             about: None,
             scope: Scope::All,

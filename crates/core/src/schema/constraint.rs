@@ -4,7 +4,7 @@ use std::fmt;
 
 use serde::Serialize;
 
-use super::{Identifier, Scope};
+use super::{Identifier, Provider, Scope, Scoped};
 
 /// A table's primary key.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -13,6 +13,8 @@ pub struct PrimaryKey {
     pub name: Option<Identifier>,
     /// Its columns, in order.
     pub columns: Vec<Identifier>,
+    /// What else the provider keeps of it, in its own words.
+    pub options: Vec<Scoped<String>>,
     /// For which providers.
     pub scope: Scope,
 }
@@ -26,6 +28,8 @@ pub struct Unique {
     pub columns: Vec<Identifier>,
     /// Whether two nulls count as equal.
     pub nulls_equal: bool,
+    /// What else the provider keeps of it, in its own words.
+    pub options: Vec<Scoped<String>>,
     /// For which providers.
     pub scope: Scope,
 }
@@ -37,6 +41,8 @@ pub struct Check {
     pub name: Option<Identifier>,
     /// The SQL condition, without its outer parentheses.
     pub expression: String,
+    /// What else the provider keeps of it, in its own words.
+    pub options: Vec<Scoped<String>>,
     /// For which providers.
     pub scope: Scope,
 }
@@ -60,8 +66,20 @@ pub struct ForeignKey {
     pub deferrable: Deferrable,
     /// Whether an index over the referencing columns comes with it.
     pub indexed: bool,
+    /// What else the provider keeps of it, in its own words.
+    pub options: Vec<Scoped<String>>,
     /// For which providers.
     pub scope: Scope,
+}
+
+/// The option of a reference whose table or key need not be there: some providers keep such references.
+pub const UNCHECKED: &str = "unchecked";
+
+impl ForeignKey {
+    /// Whether what it points to need not be there on a provider.
+    pub fn is_unchecked(&self, provider: Provider) -> bool {
+        self.options.iter().any(|option| option.value == UNCHECKED && option.scope.holds(provider))
+    }
 }
 
 /// A referential action.
@@ -136,6 +154,8 @@ pub struct Index {
     pub including: Vec<Identifier>,
     /// The access method.
     pub method: Option<String>,
+    /// What else the provider keeps of it, in its own words.
+    pub options: Vec<Scoped<String>>,
     /// For which providers.
     pub scope: Scope,
 }

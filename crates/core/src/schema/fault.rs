@@ -161,6 +161,7 @@ impl FaultKind {
             Self::NoPrimaryKey(_)
             | Self::InexactDecimal { .. }
             | Self::SelectsAll(_)
+            | Self::SetNullOnRequired { .. }
             | Self::RowReferencesNone { .. } => Severity::Warning,
             _ => Severity::Error,
         }

@@ -24,7 +24,7 @@ mod value;
 pub use column::{Column, Generated, Identity, Storage};
 pub use column_type::Type;
 pub use constraint::{
-    Action, Check, Deferrable, ForeignKey, Index, IndexPart, KeyPart, NullsOrder, PrimaryKey, Unique,
+    Action, Check, Deferrable, ForeignKey, Index, IndexPart, KeyPart, NullsOrder, PrimaryKey, UNCHECKED, Unique,
 };
 pub use fault::{Fault, FaultKind, Severity};
 pub use identifier::Identifier;
@@ -33,5 +33,5 @@ pub use program::{Program, ProgramKind};
 pub use provider::{Provider, Scope, Scoped};
 pub use rows::Rows;
 pub use table::{Enum, Parts, Schema, Table};
-pub(crate) use validate::is_key;
+pub(crate) use validate::{fits, is_key};
 pub use value::Value;

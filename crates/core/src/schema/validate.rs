@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::{
     Action, Column, Enum, Fault, FaultKind, ForeignKey, Identifier, Item, KeyPart, Part, Parts, Place, Program,
-    ProgramKind, Provider, Scope, Table, Type, Value,
+    Provider, Scope, Table, Type, UNCHECKED, Value,
 };
 use crate::nearest::nearest;
 use crate::sql::{Expression, Lexer, Syntax, TokenKind};
@@ -75,6 +75,7 @@ impl<'a> Checker<'a> {
             let same = |other: &&(usize, &Program)| {
                 let (_, other) = other;
                 other.kind == program.kind
+                    && other.word == program.word
                     && other.name == program.name
                     && other.table == program.table
                     && overlap(&other.scope, &program.scope)
@@ -84,13 +85,13 @@ impl<'a> Checker<'a> {
                 let (kind, name) = (program.kind.word(), program.name.clone());
                 self.fault(FaultKind::DuplicateProgram { kind, name }, place.clone());
             }
-            if program.kind == ProgramKind::View && self.tables.contains_key(&program.name) {
+            if program.kind.is_view() && self.tables.contains_key(&program.name) {
                 let (kind, name) = ("table or view", program.name.clone());
                 self.fault(FaultKind::DuplicateProgram { kind, name }, place.clone());
             }
             if let Some(table) = &program.table
                 && !self.tables.contains_key(table)
-                && !programs.iter().any(|other| other.kind == ProgramKind::View && other.name == *table)
+                && !programs.iter().any(|other| other.kind.is_view() && other.name == *table)
             {
                 let nearest =
                     nearest(table.as_str(), self.tables.keys().map(|name| name.as_str())).map(Identifier::new);
@@ -100,7 +101,7 @@ impl<'a> Checker<'a> {
             if program.body.trim().is_empty() {
                 self.fault(FaultKind::EmptyProgram, place.clone().part(Part::Expression));
             }
-            if program.kind == ProgramKind::View && selects_all(&program.body) {
+            if program.kind.is_view() && selects_all(&program.body) {
                 self.fault(FaultKind::SelectsAll(program.name.clone()), place.part(Part::Expression));
             }
         }
@@ -208,7 +209,7 @@ impl<'a> Checker<'a> {
 
     fn identity(&mut self, column: &Column, place: &Place) {
         let at = place.clone().part(Part::Identity);
-        if !column.ty.is_integer() && !self.is_unknown(&column.ty) {
+        if !column.ty.is_integer() && column.ty != Type::Native && !self.is_unknown(&column.ty) {
             let kind = FaultKind::IdentityType { column: column.name.clone(), ty: column.ty.clone() };
             self.fault(kind, at.clone());
         }
@@ -303,6 +304,9 @@ impl<'a> Checker<'a> {
     fn foreign_key(&mut self, table: &Table, key: &ForeignKey, place: &Place) {
         let before = self.faults.len();
         self.column_list(table, &key.columns, place);
+        if key.options.iter().any(|option| option.value == UNCHECKED) {
+            return;
+        }
         let Some(referenced) = self.tables.get(&key.referenced_table).copied() else {
             let known = self.tables.keys().map(|name| name.as_str());
             let kind = FaultKind::UnknownTable {
@@ -511,7 +515,7 @@ pub(super) fn shown(value: &Value) -> String {
 }
 
 /// Whether a value can be a default of the type; otherwise what could be.
-pub(super) fn fits(ty: &Type, value: &Value) -> Result<(), String> {
+pub(crate) fn fits(ty: &Type, value: &Value) -> Result<(), String> {
     if matches!(value, Value::Expression(_) | Value::Null) {
         return Ok(());
     }

@@ -52,8 +52,12 @@ pub fn effect(step: &ScriptStep, live: &Schema) -> Effect {
         "rename-constraint" => is_there(uniques() || checks() || references()),
         "create-enum" => is_there(live.enumeration(object).is_some()),
         "drop-enum" => is_gone(live.enumeration(object).is_some()),
-        "create-view" | "create-trigger" | "create-routine" => is_there(program(live, kind, object)),
-        "drop-view" | "drop-trigger" | "drop-routine" => is_gone(program(live, kind, object)),
+        "create-view" | "create-materialized-view" | "create-trigger" | "create-routine" | "create-object" => {
+            is_there(program(live, kind, object))
+        }
+        "drop-view" | "drop-materialized-view" | "drop-trigger" | "drop-routine" | "drop-object" => {
+            is_gone(program(live, kind, object))
+        }
         "make-kept" | "drop-kept" | "alter-column" | "set-options" | "set-comment" | "add-enum-word" => {
             Effect::Repeatable
         }
@@ -62,8 +66,8 @@ pub fn effect(step: &ScriptStep, live: &Schema) -> Effect {
 }
 
 fn program(live: &Schema, kind: &str, name: &str) -> bool {
-    let word = kind.rsplit('-').next().unwrap_or_default();
-    live.programs().any(|one| one.kind.word() == word && one.name == name)
+    let word = kind.split_once('-').map_or("", |(_, word)| word).replace('-', " ");
+    live.programs().any(|one| one.kind.word() == word && one.label() == name)
 }
 
 fn names<T: Named>(list: &[T]) -> Vec<Option<&str>> {

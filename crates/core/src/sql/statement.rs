@@ -51,6 +51,8 @@ pub fn split(source: &str, syntax: Syntax, bodies: Bodies) -> Vec<Statement> {
         skip_to = token.span.start + delimiter.len();
         match &mut current {
             Some(reading) if delimiter == ";" && !reading.ends_here() => reading.semicolon(token.span.end),
+            // A rule holds its statements in parentheses (PostgreSQL 17, "CREATE RULE").
+            Some(reading) if delimiter == ";" && reading.parentheses > 0 => reading.semicolon(token.span.end),
             Some(reading) => {
                 statements.push(reading.statement());
                 current = None;
@@ -75,6 +77,8 @@ struct Reading {
     /// How many `begin` and `case` are open.
     depth: usize,
     previous: String,
+    /// How many parentheses are open.
+    parentheses: usize,
 }
 
 #[derive(PartialEq, Eq)]
@@ -98,11 +102,19 @@ impl Reading {
             after_semicolon: false,
             depth: 0,
             previous: String::new(),
+            parentheses: 0,
         }
     }
 
     fn word(&mut self, text: &str, end: usize) {
         let lower = text.to_ascii_lowercase();
+        if self.bodies == Bodies::Atomic {
+            match text {
+                "(" => self.parentheses += 1,
+                ")" => self.parentheses = self.parentheses.saturating_sub(1),
+                _ => {}
+            }
+        }
         if self.kind == Kind::Create {
             self.kind = self.kind_after(&lower);
         }

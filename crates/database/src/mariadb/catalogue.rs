@@ -4,6 +4,8 @@
 //! No query joins two of its tables: each is a heap without an index. Each filters by the column that the server prunes
 //! by, or it would open the tables of every database.
 
+use std::collections::BTreeMap;
+
 use hollow_oak_core::dialect::Flavor;
 use hollow_oak_core::dialect::mariadb::catalogue::{
     Catalogue, CheckRow, ColumnRow, OtherRow, PartRow, ReferenceRow, TableRow, introspect,
@@ -37,6 +39,24 @@ pub(super) fn read(session: &mut MariadbSession, database: &str, flavor: Flavor)
     Ok(introspect(flavor, reader.catalogue))
 }
 
+/// The words of `create_options`; a value in quotes may hold spaces.
+fn split_options(options: &str) -> Vec<String> {
+    let mut words = vec![String::new()];
+    let mut quoted = false;
+    for one in options.chars() {
+        match one {
+            '\'' | '"' => {
+                quoted = !quoted;
+                words.last_mut().into_iter().for_each(|word| word.push(one));
+            }
+            ' ' if !quoted => words.push(String::new()),
+            _ => words.last_mut().into_iter().for_each(|word| word.push(one)),
+        }
+    }
+    words.retain(|word| !word.is_empty());
+    words
+}
+
 struct Reader<'a> {
     session: &'a mut MariadbSession,
     /// The database, as a literal.
@@ -54,7 +74,8 @@ impl Reader<'_> {
     }
 
     fn other(&mut self, kind: ObjectKind, name: String, table: Option<String>, sql: String) {
-        self.catalogue.others.push(OtherRow { kind, name, table, sql });
+        let (drop, after) = (String::new(), Vec::new());
+        self.catalogue.others.push(OtherRow { kind, name, table, sql, drop, after, comment: None });
     }
 
     fn tables(&mut self) -> Result<(), ServerError> {
@@ -63,6 +84,7 @@ impl Reader<'_> {
              from information_schema.tables where table_schema = $database",
         )?;
         let mut has_views = false;
+        let mut partitions = None;
         for row in rows {
             let name = text(&row, 0);
             match text(&row, 1).as_str() {
@@ -81,12 +103,20 @@ impl Reader<'_> {
                 }
             }
             let options = text(&row, 5).to_ascii_lowercase();
-            if options.split(' ').any(|option| option == "partitioned") {
-                self.other(ObjectKind::Partition, name, None, String::new());
-                continue;
+            let mut words: Vec<String> = split_options(&options);
+            if words.iter().any(|option| option == "partitioned") {
+                if partitions.is_none() {
+                    partitions = Some(self.partitions()?);
+                }
+                match partitions.as_ref().and_then(|found| found.get(&name)).cloned().flatten() {
+                    Some(option) => words.push(option),
+                    None => {
+                        self.other(ObjectKind::Partition, name, None, String::new());
+                        continue;
+                    }
+                }
+                words.retain(|option| option != "partitioned");
             }
-            let mut words: Vec<String> =
-                options.split(' ').filter(|option| !option.is_empty()).map(str::to_owned).collect();
             let format = text(&row, 4).to_ascii_lowercase();
             let is_stated = words.iter().any(|word| word.starts_with("row_format="));
             if !matches!(format.as_str(), "" | "dynamic") && !is_stated && text(&row, 2).eq_ignore_ascii_case("innodb")
@@ -104,10 +134,19 @@ impl Reader<'_> {
         }
         if has_views {
             let views = self.ask(
-                "select table_name, view_definition from information_schema.views where table_schema = $database",
+                "select table_name, view_definition, check_option from information_schema.views
+                 where table_schema = $database",
             )?;
+            // The server writes the database before every name; of the session's own it says nothing.
+            let database = self.session.database().replace('`', "``");
             for row in views {
-                self.other(ObjectKind::View, text(&row, 0), None, text(&row, 1));
+                let mut sql = text(&row, 1).replace(&format!("`{database}`."), "");
+                match text(&row, 2).as_str() {
+                    "CASCADED" => sql.push_str(" with cascaded check option"),
+                    "LOCAL" => sql.push_str(" with local check option"),
+                    _ => {}
+                }
+                self.other(ObjectKind::View, text(&row, 0), None, sql);
             }
         }
         Ok(())
@@ -187,7 +226,7 @@ impl Reader<'_> {
              where table_schema = $database and referenced_table_name is not null
              order by table_name, constraint_name, ordinal_position",
         )?;
-        let rules: std::collections::BTreeMap<(String, String), (String, String)> =
+        let rules: BTreeMap<(String, String), (String, String)> =
             rules.iter().map(|row| ((text(row, 0), text(row, 1)), (text(row, 2), text(row, 3)))).collect();
         for row in rows {
             let key = (text(&row, 0), text(&row, 1));
@@ -234,7 +273,7 @@ impl Reader<'_> {
                     "select constraint_name, check_clause from information_schema.check_constraints
                      where constraint_schema = $database",
                 )?;
-                let clauses: std::collections::BTreeMap<String, String> =
+                let clauses: BTreeMap<String, String> =
                     clauses.iter().map(|row| (text(row, 0), text(row, 1))).collect();
                 self.catalogue.checks = tables
                     .iter()
@@ -252,6 +291,7 @@ impl Reader<'_> {
     }
 
     fn programs(&mut self) -> Result<(), ServerError> {
+        let dialect = self.session.dialect();
         let triggers = self.ask(
             "select event_object_table, trigger_name, action_timing, event_manipulation, action_statement
              from information_schema.triggers where trigger_schema = $database",
@@ -259,25 +299,168 @@ impl Reader<'_> {
         for row in triggers {
             let sql = format!(
                 "create trigger {} {} {} on {} for each row {}",
-                text(&row, 1),
+                dialect.quote(&text(&row, 1)),
                 text(&row, 2).to_ascii_lowercase(),
                 text(&row, 3).to_ascii_lowercase(),
-                text(&row, 0),
+                dialect.quote(&text(&row, 0)),
                 text(&row, 4)
             );
             self.other(ObjectKind::Trigger, text(&row, 1), optional(&row, 0), sql);
         }
+        self.routines()?;
+        self.events()
+    }
+
+    /// Routines, put together from their parts: asking for each one's statement would be a query for each.
+    fn routines(&mut self) -> Result<(), ServerError> {
+        let dialect = self.session.dialect();
         let routines = self.ask(
-            "select routine_name, routine_type, routine_definition from information_schema.routines
-             where routine_schema = $database",
+            "select routine_name, routine_type, routine_definition, dtd_identifier, is_deterministic, sql_data_access,
+                    security_type, routine_comment
+             from information_schema.routines where routine_schema = $database",
         )?;
-        for row in routines {
-            self.other(ObjectKind::Routine, text(&row, 0), None, text(&row, 2));
+        if routines.is_empty() {
+            return Ok(());
         }
-        let events = self.ask("select event_name from information_schema.events where event_schema = $database")?;
-        for row in events {
-            self.other(ObjectKind::Event, text(&row, 0), None, String::new());
+        let rows = self.ask(
+            "select specific_name, routine_type, parameter_mode, parameter_name, dtd_identifier
+             from information_schema.parameters
+             where specific_schema = $database and ordinal_position > 0 order by specific_name, routine_type, ordinal_position",
+        )?;
+        let mut parameters: BTreeMap<(String, String), Vec<String>> = BTreeMap::new();
+        for row in rows {
+            let is_function = text(&row, 1) == "FUNCTION";
+            let mode = text(&row, 2).to_ascii_lowercase();
+            let mode = if is_function || mode == "in" { String::new() } else { format!("{mode} ") };
+            let parameter = format!("{mode}{} {}", dialect.quote(&text(&row, 3)), text(&row, 4));
+            parameters.entry((text(&row, 0), text(&row, 1))).or_default().push(parameter);
+        }
+        for row in &routines {
+            let (name, kind) = (text(row, 0), text(row, 1));
+            let word = kind.to_ascii_lowercase();
+            let list = parameters.get(&(name.clone(), kind)).map(|list| list.join(", ")).unwrap_or_default();
+            let mut sql = format!("create {word} {}({list})", dialect.quote(&name));
+            if word == "function" {
+                sql.push_str(&format!(" returns {}", text(row, 3)));
+            }
+            if text(row, 4) == "YES" {
+                sql.push_str(" deterministic");
+            }
+            let access = text(row, 5).to_ascii_lowercase();
+            if !matches!(access.as_str(), "" | "contains sql") {
+                sql.push_str(&format!(" {access}"));
+            }
+            if text(row, 6) == "INVOKER" {
+                sql.push_str(" sql security invoker");
+            }
+            let comment = text(row, 7);
+            if !comment.is_empty() {
+                sql.push_str(&format!(" comment {}", dialect.literal(&comment)));
+            }
+            sql.push_str(&format!("\n{}", text(row, 2)));
+            self.catalogue.others.push(OtherRow {
+                kind: ObjectKind::Routine,
+                drop: format!("drop {word} {}", dialect.quote(&name)),
+                name,
+                table: None,
+                sql: sql.replace("\r\n", "\n"),
+                after: Vec::new(),
+                comment: None,
+            });
         }
         Ok(())
+    }
+
+    fn events(&mut self) -> Result<(), ServerError> {
+        let dialect = self.session.dialect();
+        let rows = self.ask(
+            "select event_name, event_type, execute_at, interval_value, interval_field, starts, ends, on_completion, status,
+                    event_comment, event_definition
+             from information_schema.events where event_schema = $database",
+        )?;
+        for row in rows {
+            let name = text(&row, 0);
+            let quoted = dialect.quote(&name);
+            let mut sql = format!("create event {quoted} on schedule");
+            match text(&row, 1).as_str() {
+                "ONE TIME" => sql.push_str(&format!(" at {}", dialect.literal(&text(&row, 2)))),
+                _ => {
+                    let every = text(&row, 3);
+                    let is_number = every.bytes().all(|byte| byte.is_ascii_digit());
+                    let every = if is_number { every } else { dialect.literal(every.trim_matches('\'')) };
+                    sql.push_str(&format!(" every {every} {}", text(&row, 4).to_ascii_lowercase()));
+                    for (at, word) in [(5, "starts"), (6, "ends")] {
+                        if let Some(moment) = optional(&row, at) {
+                            sql.push_str(&format!(" {word} {}", dialect.literal(&moment)));
+                        }
+                    }
+                }
+            }
+            if text(&row, 7) == "PRESERVE" {
+                sql.push_str(" on completion preserve");
+            }
+            match text(&row, 8).as_str() {
+                "DISABLED" => sql.push_str(" disable"),
+                "SLAVESIDE_DISABLED" => sql.push_str(" disable on slave"),
+                _ => {}
+            }
+            let comment = text(&row, 9);
+            if !comment.is_empty() {
+                sql.push_str(&format!(" comment {}", dialect.literal(&comment)));
+            }
+            sql.push_str(&format!(" do\n{}", text(&row, 10)));
+            self.catalogue.others.push(OtherRow {
+                kind: ObjectKind::Event,
+                drop: format!("drop event {quoted}"),
+                name,
+                table: None,
+                sql,
+                after: Vec::new(),
+                comment: None,
+            });
+        }
+        Ok(())
+    }
+
+    /// How tables are partitioned, as the option of each; of what is not said in a few words nothing.
+    fn partitions(&mut self) -> Result<BTreeMap<String, Option<String>>, ServerError> {
+        let rows = self.ask(
+            "select table_name, partition_method, partition_expression, partition_name, partition_description,
+                    subpartition_method
+             from information_schema.partitions
+             where table_schema = $database and partition_name is not null
+             order by table_name, partition_ordinal_position",
+        )?;
+        let mut found: BTreeMap<String, Option<String>> = BTreeMap::new();
+        for rows in rows.chunk_by(|a, b| a[0] == b[0]) {
+            let (method, expression) = (text(&rows[0], 1).to_ascii_lowercase(), text(&rows[0], 2));
+            let dialect = self.session.dialect();
+            let is_plain = rows.iter().all(|row| optional(row, 5).is_none());
+            let option = match method.as_str() {
+                _ if !is_plain => None,
+                "hash" | "key" | "linear hash" | "linear key" => {
+                    Some(format!("partition by {method} ({expression}) partitions {}", rows.len()))
+                }
+                "range" | "range columns" | "list" | "list columns" => {
+                    let is_range = method.starts_with("range");
+                    let parts: Vec<String> = rows
+                        .iter()
+                        .map(|row| {
+                            let (name, bound) = (dialect.quote(&text(row, 3)), text(row, 4));
+                            let values = match (is_range, bound.as_str()) {
+                                (true, "MAXVALUE") => "less than maxvalue".to_owned(),
+                                (true, _) => format!("less than ({bound})"),
+                                (false, _) => format!("in ({bound})"),
+                            };
+                            format!("partition {name} values {values}")
+                        })
+                        .collect();
+                    Some(format!("partition by {method} ({expression}) ({})", parts.join(", ")))
+                }
+                _ => None,
+            };
+            found.insert(text(&rows[0], 0), option);
+        }
+        Ok(found)
     }
 }

@@ -98,6 +98,11 @@ impl MariadbSession {
         Ok(session)
     }
 
+    /// The database it works in.
+    pub(super) fn database(&self) -> &str {
+        &self.database
+    }
+
     /// Whether it is MariaDB before a version.
     pub(super) fn is_before(&self, version: (u32, u32)) -> bool {
         let Some(number) = self.version.strip_prefix("MariaDB ") else { return false };

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use hollow_oak_core::dialect::postgres::catalogue::{
-    Catalogue, ColumnRow, ConstraintRow, IndexRow, OtherRow, TableRow, WordRow, introspect,
+    Catalogue, ColumnRow, ConstraintRow, IndexRow, OtherRow, SequenceRow, TableRow, WordRow, introspect,
 };
 use hollow_oak_core::physical::{Introspected, ObjectKind};
 
@@ -96,8 +96,26 @@ impl Reader<'_> {
         if self.version >= version { column.to_owned() } else { otherwise.to_owned() }
     }
 
-    fn other(&mut self, kind: ObjectKind, name: String, table: Option<String>, sql: String) {
-        self.catalogue.others.push(OtherRow { kind, name, table, sql });
+    /// Something that is only named, or whose kind says how it is dropped.
+    fn other(&mut self, kind: ObjectKind, name: String, table: Option<String>, sql: String, comment: Option<String>) {
+        let (drop, after) = (String::new(), Vec::new());
+        self.catalogue.others.push(OtherRow { kind, name, table, sql, drop, after, comment });
+    }
+
+    /// Objects from rows of name, what makes it, what drops it, description, and what has to be there before, by lines.
+    fn objects(&mut self, kind: ObjectKind, sql: &str) -> Result<(), ServerError> {
+        for row in self.ask(sql)? {
+            self.catalogue.others.push(OtherRow {
+                kind,
+                name: text(&row, 0),
+                table: None,
+                sql: text(&row, 1),
+                drop: text(&row, 2),
+                comment: optional(&row, 3),
+                after: lines(&row, 4),
+            });
+        }
+        Ok(())
     }
 
     fn relations(&mut self) -> Result<(), ServerError> {
@@ -108,7 +126,14 @@ impl Reader<'_> {
                     nullif(c.reloftype, 0)::regtype,
                     case when c.relkind in ('v', 'm') then pg_get_viewdef(c.oid) end,
                     exists (select from pg_depend x where x.classid = 'pg_class'::regclass and x.objid = c.oid
-                                and x.deptype in ('e', 'i')) and c.relkind <> 'p' and not c.relispartition
+                                and x.deptype in ('e', 'i')) and c.relkind <> 'p' and not c.relispartition,
+                    case when c.relkind = 'p' then pg_get_partkeydef(c.oid) end,
+                    (select string_agg(quote_ident(pc.relname), ', ' order by i.inhseqno)
+                     from pg_inherits i join pg_class pc on pc.oid = i.inhparent
+                     where i.inhrelid = c.oid and not c.relispartition),
+                    case when c.relispartition then (select pc.relname from pg_inherits i
+                        join pg_class pc on pc.oid = i.inhparent where i.inhrelid = c.oid) end,
+                    pg_get_expr(c.relpartbound, c.oid)
              from pg_class c
              left join pg_description d on d.objoid = c.oid and d.classoid = 'pg_class'::regclass and d.objsubid = 0
              left join pg_am am on am.oid = c.relam
@@ -127,25 +152,54 @@ impl Reader<'_> {
             }
             self.relations.insert(oid, name.clone());
             let kind = match letter(&row, 2) {
-                'r' if !truth(&row, 6) && !truth(&row, 7) => {
+                'r' | 'p' if !truth(&row, 6) => {
                     let table = self.table(oid, name, &row);
                     self.catalogue.tables.push(table);
                     continue;
                 }
-                'r' if truth(&row, 7) && !truth(&row, 6) => ObjectKind::Inheritance,
-                'r' | 'p' => ObjectKind::Partition,
+                'r' | 'p' => {
+                    self.partition(name, &row);
+                    continue;
+                }
+                'S' => continue,
                 'v' => ObjectKind::View,
                 'm' => ObjectKind::MaterializedView,
-                'f' => ObjectKind::ForeignTable,
-                _ => ObjectKind::Sequence,
+                _ => ObjectKind::ForeignTable,
             };
-            self.other(kind, name, None, text(&row, 14));
+            self.other(kind, name, None, text(&row, 14), optional(&row, 5));
         }
         Ok(())
     }
 
+    /// A part of a partitioned table. What its parent has, it has without being told.
+    fn partition(&mut self, name: String, row: &Row) {
+        let (parent, bound) = (text(row, 18), text(row, 19));
+        let dialect = self.session.dialect();
+        let quoted = dialect.quote(&name);
+        let mut sql = format!("create table {quoted} partition of {} {bound}", dialect.quote(&parent));
+        if let Some(key) = optional(row, 16) {
+            sql.push_str(&format!(" partition by {key}"));
+        }
+        self.catalogue.others.push(OtherRow {
+            kind: ObjectKind::Partition,
+            drop: format!("drop table {quoted}"),
+            name,
+            table: None,
+            sql,
+            after: vec![parent],
+            comment: optional(row, 5),
+        });
+    }
+
     fn table(&mut self, oid: u32, name: String, row: &Row) -> TableRow {
         let mut peculiarities = Vec::new();
+        if let Some(key) = optional(row, 16) {
+            let (method, columns) = key.split_once(' ').unwrap_or((&key, ""));
+            peculiarities.push(format!("partition by {} {columns}", method.to_ascii_lowercase()));
+        }
+        if let Some(parents) = optional(row, 17) {
+            peculiarities.push(format!("inherits ({parents})"));
+        }
         if let Some(method) = optional(row, 10) {
             peculiarities.push(format!("using {method}"));
         }
@@ -153,13 +207,25 @@ impl Reader<'_> {
             peculiarities.push(format!("tablespace {place}"));
         }
         let identity = letter(row, 12);
-        said(&mut peculiarities, identity != 'd', format!("replica identity {identity}"));
+        said(&mut peculiarities, identity == 'f', "replica identity full");
+        said(&mut peculiarities, identity == 'n', "replica identity nothing");
         if let Some(ty) = optional(row, 13) {
             peculiarities.push(format!("of {ty}"));
         }
-        if truth(row, 8) || truth(row, 9) {
-            let words = if truth(row, 9) { "forced row level security" } else { "row level security" };
-            self.other(ObjectKind::Policy, words.into(), Some(name.clone()), String::new());
+        let dialect = self.session.dialect();
+        for (is_on, word, reset) in [(truth(row, 8), "enable", "disable"), (truth(row, 9), "force", "no force")] {
+            if is_on {
+                let action = |word: &str| format!("alter table {} {word} row level security", dialect.quote(&name));
+                self.catalogue.others.push(OtherRow {
+                    kind: ObjectKind::Security,
+                    name: if word == "force" { format!("{name} forced") } else { name.clone() },
+                    table: None,
+                    sql: action(word),
+                    drop: action(reset),
+                    after: vec![name.clone()],
+                    comment: None,
+                });
+            }
         }
         TableRow {
             oid,
@@ -175,14 +241,19 @@ impl Reader<'_> {
         let compression = self.since(140_000, "nullif(a.attcompression::text, '')", "null");
         let rows = self.ask(&format!(
             "select a.attrelid, a.attnum, a.attname, format_type(a.atttypid, a.atttypmod),
-                    case when t.typtype = 'e' then t.typname when e.typtype = 'e' then e.typname end,
+                    case when t.typtype = 'e' and t.typnamespace = $namespace then t.typname
+                         when e.typtype = 'e' and e.typnamespace = $namespace then e.typname end,
                     a.attnotnull, a.attidentity, a.attgenerated,
                     pg_get_expr(ad.adbin, case when a.attgenerated = '' then 0 else a.attrelid end),
                     case when a.attcollation <> t.typcollation then co.collname end,
-                    case when a.attstorage <> t.typstorage then a.attstorage::text end,
-                    {compression}, nullif(a.attstattarget, -1), array_to_string(a.attoptions, ','), d.description
+                    case when a.attstorage <> t.typstorage then
+                        case a.attstorage when 'p' then 'plain' when 'e' then 'external' when 'm' then 'main'
+                                          else 'extended' end end,
+                    case {compression} when 'p' then 'pglz' when 'l' then 'lz4' end,
+                    nullif(a.attstattarget, -1), array_to_string(a.attoptions, E'\\n'), d.description, a.attislocal
              from pg_attribute a
-             join pg_class c on c.oid = a.attrelid and c.relnamespace = $namespace and c.relkind = 'r'
+             join pg_class c on c.oid = a.attrelid and c.relnamespace = $namespace and c.relkind in ('r', 'p')
+                  and not c.relispartition
              join pg_type t on t.oid = a.atttypid
              left join pg_type e on e.oid = t.typelem and t.typelem <> 0
              left join pg_collation co on co.oid = a.attcollation
@@ -205,9 +276,8 @@ impl Reader<'_> {
             if let Some(target) = optional(&row, 12) {
                 peculiarities.push(format!("statistics {target}"));
             }
-            if let Some(options) = optional(&row, 13) {
-                peculiarities.push(options);
-            }
+            peculiarities.extend(lines(&row, 13));
+            said(&mut peculiarities, !truth(&row, 15), "inherited");
             let found = numbering.get(&(table, column));
             peculiarities.extend(found.map(|(_, words)| words.clone()).unwrap_or_default());
             self.catalogue.columns.push(ColumnRow {
@@ -267,16 +337,22 @@ impl Reader<'_> {
                     pg_get_expr(con.conbin, con.conrelid),
                     case when con.contype in ('x', 't') then pg_get_constraintdef(con.oid) end,
                     con.convalidated, con.connoinherit and con.contype = 'c', con.confmatchtype = 'f', {distinct},
-                    i.indnkeyatts < i.indnatts, array_to_string(ic.reloptions, E'\\n'), {set_columns}, {enforced},
-                    ts.spcname
+                    case when i.indnkeyatts < i.indnatts then
+                        (select string_agg(quote_ident(a.attname), ', ' order by n.ordinality)
+                         from unnest(i.indkey) with ordinality n(attnum, ordinality)
+                         join pg_attribute a on a.attrelid = i.indrelid and a.attnum = n.attnum
+                         where n.ordinality > i.indnkeyatts) end,
+                    array_to_string(ic.reloptions, E'\\n'), {set_columns}, {enforced},
+                    ts.spcname, con.conislocal, i.indisclustered, i.indisreplident, c.relname
              from pg_constraint con
-             join pg_class c on c.oid = con.conrelid and c.relnamespace = $namespace and c.relkind = 'r'
+             join pg_class c on c.oid = con.conrelid and c.relnamespace = $namespace and c.relkind in ('r', 'p')
+                  and not c.relispartition
              left join pg_class rc on rc.oid = con.confrelid
              left join pg_namespace rn on rn.oid = rc.relnamespace
              left join pg_index i on i.indexrelid = con.conindid and con.contype in ('p', 'u')
              left join pg_class ic on ic.oid = i.indexrelid
              left join pg_tablespace ts on ts.oid = ic.reltablespace
-             where con.contype <> 't'
+             where con.contype <> 't' and con.conparentid = 0
              order by con.conrelid, con.conname"
         ))?;
         for row in rows {
@@ -285,13 +361,34 @@ impl Reader<'_> {
             said(&mut peculiarities, truth(&row, 14), "no inherit");
             said(&mut peculiarities, truth(&row, 15), "match full");
             said(&mut peculiarities, truth(&row, 16), "nulls not distinct");
-            said(&mut peculiarities, truth(&row, 17), "with included columns");
+            if let Some(columns) = optional(&row, 17) {
+                peculiarities.push(format!("include ({columns})"));
+            }
+            said(&mut peculiarities, !truth(&row, 22), "inherited");
+            said(&mut peculiarities, truth(&row, 23), "clustered");
+            said(&mut peculiarities, truth(&row, 24), "replica identity");
             said(&mut peculiarities, !truth(&row, 20), "not enforced");
             if let Some(columns) = optional(&row, 19) {
                 peculiarities.push(format!("on delete sets only columns {columns}"));
             }
             if let Some(place) = optional(&row, 21) {
                 peculiarities.push(format!("using index tablespace {place}"));
+            }
+            if letter(&row, 2) == 'x' {
+                let dialect = self.session.dialect();
+                let (name, table) = (text(&row, 1), text(&row, 25));
+                let alter = format!("alter table {}", dialect.quote(&table));
+                let quoted = dialect.quote(&name);
+                self.catalogue.others.push(OtherRow {
+                    kind: ObjectKind::Constraint,
+                    sql: format!("{alter} add constraint {quoted} {}", text(&row, 12)),
+                    drop: format!("{alter} drop constraint {quoted}"),
+                    name: format!("{name} on {table}"),
+                    table: None,
+                    after: vec![table],
+                    comment: None,
+                });
+                continue;
             }
             self.catalogue.constraints.push(ConstraintRow {
                 table: number(&row, 0),
@@ -319,7 +416,7 @@ impl Reader<'_> {
             "select i.indrelid, ic.relname, i.indisunique, am.amname, i.indnkeyatts, i.indkey, i.indoption,
                     i.indcollation, i.indclass,
                     case when i.indexprs is not null then
-                        (select string_agg(pg_get_indexdef(i.indexrelid, k::int, true), E'\\n\\v' order by k)
+                        (select string_agg(pg_get_indexdef(i.indexrelid, k::int, true), E'\\n\\x0b' order by k)
                          from generate_series(1, i.indnkeyatts) k where i.indkey[k - 1] = 0) end,
                     pg_get_expr(i.indpred, i.indrelid), array_to_string(ic.reloptions, E'\\n'), i.indisvalid,
                     {distinct}, ts.spcname,
@@ -333,7 +430,8 @@ impl Reader<'_> {
                          where a.attrelid = i.indrelid and a.attnum > 0 and not a.attisdropped) end
              from pg_index i
              join pg_class ic on ic.oid = i.indexrelid
-             join pg_class c on c.oid = i.indrelid and c.relnamespace = $namespace and c.relkind = 'r'
+             join pg_class c on c.oid = i.indrelid and c.relnamespace = $namespace and c.relkind in ('r', 'p')
+                  and not c.relispartition
              join pg_am am on am.oid = ic.relam
              left join pg_tablespace ts on ts.oid = ic.reltablespace
              where not i.indisprimary and not exists (
@@ -407,64 +505,104 @@ impl Reader<'_> {
 
     fn programs(&mut self) -> Result<(), ServerError> {
         let rows = self.ask(
-            "select tg.tgrelid, tg.tgname, pg_get_triggerdef(tg.oid)
+            "select tg.tgrelid, tg.tgname, pg_get_triggerdef(tg.oid), d.description
              from pg_trigger tg join pg_class c on c.oid = tg.tgrelid and c.relnamespace = $namespace
-             where not tg.tgisinternal",
+             left join pg_description d on d.objoid = tg.oid and d.classoid = 'pg_trigger'::regclass
+             where not tg.tgisinternal and tg.tgparentid = 0",
         )?;
         for row in rows {
             let table = self.relations.get(&number(&row, 0)).cloned();
-            self.other(ObjectKind::Trigger, text(&row, 1), table, text(&row, 2));
+            self.other(ObjectKind::Trigger, text(&row, 1), table, text(&row, 2), optional(&row, 3));
         }
+        // What tells routines of one name apart is the types of their arguments.
         let rows = self.ask(
             "select case when count(*) over (partition by p.proname) = 1 then p.proname::text
                          else p.oid::regprocedure::text end,
-                    case when p.prokind in ('f', 'p') then pg_get_functiondef(p.oid) end
+                    pg_get_functiondef(p.oid), 'drop ' || case p.prokind when 'p' then 'procedure' else 'function' end
+                    || ' ' || p.oid::regprocedure::text, d.description
              from pg_proc p
-             where p.pronamespace = $namespace
+             left join pg_description d on d.objoid = p.oid and d.classoid = 'pg_proc'::regclass
+             where p.pronamespace = $namespace and p.prokind <> 'a'
                and not exists (select from pg_depend x where x.classid = 'pg_proc'::regclass and x.objid = p.oid
                                   and x.deptype = 'e')",
         )?;
         for row in rows {
-            self.other(ObjectKind::Routine, text(&row, 0), None, text(&row, 1));
+            // Line ends of another system mean the same.
+            let (name, sql, drop) = (text(&row, 0), text(&row, 1).replace("\r\n", "\n"), text(&row, 2));
+            let (kind, table, comment, after) = (ObjectKind::Routine, None, optional(&row, 3), Vec::new());
+            self.catalogue.others.push(OtherRow { kind, name, table, sql, drop, after, comment });
         }
+        Ok(())
+    }
+
+    fn sequences(&mut self) -> Result<(), ServerError> {
+        let rows = self.ask(
+            "select c.relname, format_type(s.seqtypid, null), s.seqstart, s.seqincrement, s.seqmin, s.seqmax, s.seqcache,
+                    s.seqcycle, x.refobjid, x.refobjsubid, d.description
+             from pg_sequence s
+             join pg_class c on c.oid = s.seqrelid and c.relnamespace = $namespace
+             left join pg_depend x on x.classid = 'pg_class'::regclass and x.objid = s.seqrelid and x.deptype = 'a'
+                  and x.refclassid = 'pg_class'::regclass and x.refobjsubid > 0
+             left join pg_description d on d.objoid = c.oid and d.classoid = 'pg_class'::regclass and d.objsubid = 0
+             where not exists (select from pg_depend x where x.classid = 'pg_class'::regclass and x.objid = s.seqrelid
+                                  and x.deptype in ('i', 'e'))
+             order by c.relname",
+        )?;
+        self.catalogue.sequences = rows
+            .iter()
+            .filter(|row| !text(row, 0).starts_with("hollow_oak_"))
+            .map(|row| SequenceRow {
+                name: text(row, 0),
+                ty: text(row, 1),
+                start: number(row, 2),
+                step: number(row, 3),
+                least: number(row, 4),
+                most: number(row, 5),
+                cache: number(row, 6),
+                cycles: truth(row, 7),
+                owner: optional(row, 8).map(|_| (number(row, 8), number(row, 9))),
+                comment: optional(row, 10),
+            })
+            .collect();
         Ok(())
     }
 
     /// Whatever else a namespace can hold, and what belongs to the database as a whole.
     fn others(&mut self) -> Result<(), ServerError> {
+        self.sequences()?;
+        self.types()?;
+        self.table_rules()?;
+        self.aggregates()?;
+        self.view_indexes()?;
+        self.comments()?;
+        self.grants()?;
+        self.objects(
+            ObjectKind::Extension,
+            "select extname, 'create extension ' || quote_ident(extname), 'drop extension ' || quote_ident(extname), null, null
+             from pg_extension where extname <> 'plpgsql' and extnamespace = $namespace",
+        )?;
+        for row in self.ask("select evtname from pg_event_trigger")? {
+            self.other(ObjectKind::Event, text(&row, 0), None, String::new(), None);
+        }
         let rows = self.ask(
-            "select 'domain', typname::text, null::oid from pg_type where typnamespace = $namespace and typtype = 'd'
-               and not exists (select from pg_depend x where x.objid = pg_type.oid and x.deptype = 'e')
+            "select oprname || ' (' || coalesce(oprleft::regtype::text, '') || ', ' || oprright::regtype::text || ')'
+             from pg_operator where oprnamespace = $namespace
+                and not exists (select from pg_depend x where x.objid = pg_operator.oid and x.deptype = 'e')
              union all
-             select 'type', typname::text, null from pg_type left join pg_class c on c.oid = typrelid
-              where typnamespace = $namespace and (typtype = 'r' or (typtype = 'c' and c.relkind = 'c'))
-               and not exists (select from pg_depend x where x.objid = pg_type.oid and x.deptype = 'e')
+             select 'text search configuration ' || cfgname from pg_ts_config where cfgnamespace = $namespace
              union all
-             select 'policy', polname::text, polrelid from pg_policy
-               join pg_class c on c.oid = polrelid and c.relnamespace = $namespace
+             select 'text search dictionary ' || dictname from pg_ts_dict where dictnamespace = $namespace
+                and not exists (select from pg_depend x where x.objid = pg_ts_dict.oid and x.deptype = 'e')
              union all
-             select 'rule', rulename::text, ev_class from pg_rewrite
-               join pg_class c on c.oid = ev_class and c.relnamespace = $namespace where rulename <> '_RETURN'
+             select 'collation ' || collname from pg_collation where collnamespace = $namespace
              union all
-             select 'statistics', stxname::text, stxrelid from pg_statistic_ext where stxnamespace = $namespace
+             select 'conversion ' || conname from pg_conversion where connamespace = $namespace
              union all
-             select 'extension', extname::text, null from pg_extension where extname <> 'plpgsql'
-               and extnamespace = $namespace
-             union all
-             select 'event', evtname::text, null from pg_event_trigger",
+             select 'operator class ' || opcname from pg_opclass where opcnamespace = $namespace
+                and not exists (select from pg_depend x where x.objid = pg_opclass.oid and x.deptype = 'e')",
         )?;
         for row in rows {
-            let kind = match text(&row, 0).as_str() {
-                "domain" => ObjectKind::Domain,
-                "type" => ObjectKind::Type,
-                "policy" => ObjectKind::Policy,
-                "rule" => ObjectKind::Rule,
-                "statistics" => ObjectKind::Statistics,
-                "extension" => ObjectKind::Extension,
-                _ => ObjectKind::Event,
-            };
-            let table = self.relations.get(&number(&row, 2)).cloned();
-            self.other(kind, text(&row, 1), table, String::new());
+            self.other(ObjectKind::Operator, text(&row, 0), None, String::new(), None);
         }
         // Constraints and indexes of the tool's own tables came along with the rest.
         let own = &self.own;
@@ -472,5 +610,171 @@ impl Reader<'_> {
         self.catalogue.constraints.retain(|row| !own.contains(&row.table));
         self.catalogue.indexes.retain(|row| !own.contains(&row.table));
         Ok(())
+    }
+
+    fn types(&mut self) -> Result<(), ServerError> {
+        let own = "not exists (select from pg_depend x where x.classid = 'pg_type'::regclass and x.objid = t.oid
+                       and x.deptype = 'e')";
+        self.objects(
+            ObjectKind::Domain,
+            &format!(
+                "select t.typname, 'create domain ' || quote_ident(t.typname) || ' as '
+                        || format_type(t.typbasetype, t.typtypmod)
+                        || coalesce((select ' collate ' || quote_ident(co.collname) from pg_collation co
+                                     join pg_type b on b.oid = t.typbasetype
+                                     where co.oid = t.typcollation and t.typcollation <> b.typcollation), '')
+                        || coalesce(' default ' || t.typdefault, '') || case when t.typnotnull then ' not null' else '' end
+                        || coalesce((select string_agg(' constraint ' || quote_ident(conname) || ' '
+                                         || pg_get_constraintdef(oid), '' order by conname)
+                                     from pg_constraint where contypid = t.oid and contype = 'c'), ''),
+                        'drop domain ' || quote_ident(t.typname), d.description, null
+                 from pg_type t
+                 left join pg_description d on d.objoid = t.oid and d.classoid = 'pg_type'::regclass
+                 where t.typnamespace = $namespace and t.typtype = 'd' and {own}"
+            ),
+        )?;
+        self.objects(
+            ObjectKind::Type,
+            &format!(
+                "select t.typname, 'create type ' || quote_ident(t.typname) || ' as ('
+                        || coalesce((select string_agg(quote_ident(a.attname) || ' ' || format_type(a.atttypid, a.atttypmod)
+                                || case when a.attcollation <> at.typcollation then ' collate ' || quote_ident(co.collname)
+                                        else '' end, ', ' order by a.attnum)
+                            from pg_attribute a join pg_type at on at.oid = a.atttypid
+                            left join pg_collation co on co.oid = a.attcollation
+                            where a.attrelid = t.typrelid and a.attnum > 0 and not a.attisdropped), '') || ')',
+                        'drop type ' || quote_ident(t.typname), d.description, null
+                 from pg_type t join pg_class c on c.oid = t.typrelid and c.relkind = 'c'
+                 left join pg_description d on d.objoid = t.oid and d.classoid = 'pg_type'::regclass
+                 where t.typnamespace = $namespace and t.typtype = 'c' and {own}
+                 union all
+                 select t.typname, 'create type ' || quote_ident(t.typname) || ' as range (subtype = '
+                        || r.rngsubtype::regtype || ')', 'drop type ' || quote_ident(t.typname), d.description, null
+                 from pg_type t join pg_range r on r.rngtypid = t.oid
+                 left join pg_description d on d.objoid = t.oid and d.classoid = 'pg_type'::regclass
+                 where t.typnamespace = $namespace and t.typtype = 'r' and {own}"
+            ),
+        )?;
+        let rows = self.ask(&format!(
+            "select t.typname from pg_type t where t.typnamespace = $namespace and t.typtype = 'b' and t.typelem = 0 and {own}"
+        ))?;
+        for row in rows {
+            self.other(ObjectKind::Type, text(&row, 0), None, String::new(), None);
+        }
+        Ok(())
+    }
+
+    /// Policies, rules and statistics of tables and views.
+    fn table_rules(&mut self) -> Result<(), ServerError> {
+        self.objects(
+            ObjectKind::Policy,
+            "select p.polname || ' on ' || c.relname,
+                    'create policy ' || quote_ident(p.polname) || ' on ' || quote_ident(c.relname)
+                    || case when p.polpermissive then '' else ' as restrictive' end
+                    || case p.polcmd when 'r' then ' for select' when 'a' then ' for insert' when 'w' then ' for update'
+                                     when 'd' then ' for delete' else '' end
+                    || case when p.polroles = '{0}' then '' else ' to ' || (select string_agg(quote_ident(rolname), ', ')
+                            from pg_roles where oid = any (p.polroles)) end
+                    || coalesce(' using (' || pg_get_expr(p.polqual, p.polrelid) || ')', '')
+                    || coalesce(' with check (' || pg_get_expr(p.polwithcheck, p.polrelid) || ')', ''),
+                    'drop policy ' || quote_ident(p.polname) || ' on ' || quote_ident(c.relname), d.description, c.relname
+             from pg_policy p join pg_class c on c.oid = p.polrelid and c.relnamespace = $namespace
+             left join pg_description d on d.objoid = p.oid and d.classoid = 'pg_policy'::regclass",
+        )?;
+        self.objects(
+            ObjectKind::Rule,
+            "select r.rulename || ' on ' || c.relname, rtrim(pg_get_ruledef(r.oid), ';'),
+                    'drop rule ' || quote_ident(r.rulename) || ' on ' || quote_ident(c.relname), d.description, c.relname
+             from pg_rewrite r join pg_class c on c.oid = r.ev_class and c.relnamespace = $namespace
+             left join pg_description d on d.objoid = r.oid and d.classoid = 'pg_rewrite'::regclass
+             where r.rulename <> '_RETURN'",
+        )?;
+        self.objects(
+            ObjectKind::Statistics,
+            "select s.stxname, pg_get_statisticsobjdef(s.oid), 'drop statistics ' || quote_ident(s.stxname), d.description,
+                    c.relname
+             from pg_statistic_ext s join pg_class c on c.oid = s.stxrelid
+             left join pg_description d on d.objoid = s.oid and d.classoid = 'pg_statistic_ext'::regclass
+             where s.stxnamespace = $namespace",
+        )
+    }
+
+    /// Aggregate functions of the plain kind; of others the name.
+    fn aggregates(&mut self) -> Result<(), ServerError> {
+        self.objects(
+            ObjectKind::Aggregate,
+            "select p.proname || '(' || pg_get_function_identity_arguments(p.oid) || ')',
+                    case when a.aggkind = 'n' and a.aggmtransfn = 0 and a.aggcombinefn = 0 and a.aggsortop = 0 then
+                    'create aggregate ' || quote_ident(p.proname) || '('
+                    || case when p.pronargs = 0 then '*' else pg_get_function_identity_arguments(p.oid) end
+                    || ') (sfunc = ' || a.aggtransfn::regproc || ', stype = ' || format_type(a.aggtranstype, null)
+                    || case when a.aggfinalfn <> 0 then ', finalfunc = ' || a.aggfinalfn::regproc else '' end
+                    || case when a.aggfinalextra then ', finalfunc_extra' else '' end
+                    || coalesce(', initcond = ' || quote_literal(a.agginitval), '') || ')' end,
+                    'drop aggregate ' || quote_ident(p.proname) || '('
+                    || case when p.pronargs = 0 then '*' else pg_get_function_identity_arguments(p.oid) end || ')',
+                    d.description, a.aggtransfn::regproc || coalesce(E'\n' || nullif(a.aggfinalfn, 0)::regproc, '')
+             from pg_aggregate a join pg_proc p on p.oid = a.aggfnoid and p.pronamespace = $namespace
+             left join pg_description d on d.objoid = p.oid and d.classoid = 'pg_proc'::regclass
+             where not exists (select from pg_depend x where x.classid = 'pg_proc'::regclass and x.objid = p.oid
+                                  and x.deptype = 'e')",
+        )
+    }
+
+    fn view_indexes(&mut self) -> Result<(), ServerError> {
+        self.objects(
+            ObjectKind::ViewIndex,
+            "select ic.relname, pg_get_indexdef(i.indexrelid), 'drop index ' || quote_ident(ic.relname), d.description,
+                    c.relname
+             from pg_index i join pg_class ic on ic.oid = i.indexrelid
+             join pg_class c on c.oid = i.indrelid and c.relkind = 'm' and c.relnamespace = $namespace
+             left join pg_description d on d.objoid = ic.oid and d.classoid = 'pg_class'::regclass",
+        )
+    }
+
+    /// Descriptions of what the model has no place for one with.
+    fn comments(&mut self) -> Result<(), ServerError> {
+        self.objects(
+            ObjectKind::Comment,
+            "select what, 'comment on ' || what || ' is ' || quote_literal(description), 'comment on ' || what || ' is null',
+                    null, owner
+             from (select 'constraint ' || quote_ident(n.conname) || ' on ' || quote_ident(c.relname) as what, d.description,
+                          c.relname as owner
+                   from pg_description d join pg_constraint n on n.oid = d.objoid
+                   join pg_class c on c.oid = n.conrelid and c.relnamespace = $namespace
+                   where d.classoid = 'pg_constraint'::regclass
+                   union all
+                   select 'index ' || quote_ident(ic.relname), d.description, c.relname
+                   from pg_description d join pg_class ic on ic.oid = d.objoid and ic.relkind in ('i', 'I')
+                   join pg_index i on i.indexrelid = ic.oid
+                   join pg_class c on c.oid = i.indrelid and c.relnamespace = $namespace and c.relkind in ('r', 'p')
+                   where d.classoid = 'pg_class'::regclass
+                   union all
+                   select 'column ' || quote_ident(c.relname) || '.' || quote_ident(a.attname), d.description, c.relname
+                   from pg_description d
+                   join pg_class c on c.oid = d.objoid and c.relnamespace = $namespace and c.relkind in ('v', 'm', 'c')
+                   join pg_attribute a on a.attrelid = c.oid and a.attnum = d.objsubid
+                   where d.classoid = 'pg_class'::regclass and d.objsubid > 0) found",
+        )
+    }
+
+    fn grants(&mut self) -> Result<(), ServerError> {
+        let own = "c.relname not like 'hollow\\_oak\\_%'";
+        self.objects(
+            ObjectKind::Grant,
+            &format!(
+                "select who || ' on ' || relname || case when is_grantable then ' with grant option' else '' end,
+                        'grant ' || privileges || ' on ' || what || ' to ' || who
+                        || case when is_grantable then ' with grant option' else '' end,
+                        'revoke ' || privileges || ' on ' || what || ' from ' || who, null, relname
+                 from (select c.relname, g.is_grantable,
+                              case when g.grantee = 0 then 'public' else quote_ident(pg_get_userbyid(g.grantee)) end as who,
+                              string_agg(lower(g.privilege_type), ', ' order by g.privilege_type) as privileges,
+                              case c.relkind when 'S' then 'sequence ' else '' end || quote_ident(c.relname) as what
+                       from pg_class c cross join lateral aclexplode(c.relacl) g
+                       where c.relnamespace = $namespace and g.grantee <> c.relowner and {own}
+                       group by c.relname, c.relkind, g.grantee, g.is_grantable) found"
+            ),
+        )
     }
 }

@@ -15,7 +15,7 @@ use super::{confirm, journal, rows, run};
 use crate::database::{Database, Rows, Server};
 use crate::error::{DatabaseError, Failure};
 use crate::kept::KeptTable;
-use crate::run::{Migrating, Preflight, Ran, Waiting};
+use crate::run::{JournalEntry, Migrating, Preflight, Ran, Waiting};
 
 /// A connection, or nothing where the server has no such database yet.
 pub(crate) struct Connection {
@@ -128,6 +128,13 @@ impl Database for Connection {
         match &mut self.session {
             Some(session) => run::wait_for_others(&mut **session.get_mut(), self.lock_wait, project, waiting),
             None => Ok(false),
+        }
+    }
+
+    fn mark(&mut self, entry: &JournalEntry<'_>, last_seq: i64, reason: Option<&str>) -> Result<(), Failure> {
+        match &mut self.session {
+            Some(session) => run::mark(&mut **session.get_mut(), self.lock_wait, entry, last_seq, reason),
+            None => Ok(()),
         }
     }
 

@@ -30,7 +30,9 @@ pub(super) fn broken<'a>(
         script.steps.iter().any(|step| step.object == object)
     };
     let mut found = Vec::new();
-    for program in programs.filter(|one| one.kind != ProgramKind::Routine && !is_handled(one)) {
+    for program in
+        programs.filter(|one| (one.kind == ProgramKind::View || one.kind == ProgramKind::Trigger) && !is_handled(one))
+    {
         // A trigger goes along with its table's new name, and only its body is text.
         let names = |gone: &&Gone| match (&gone.column, &program.table) {
             (Some(column), Some(table)) => {

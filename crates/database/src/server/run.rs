@@ -19,7 +19,7 @@ use super::journal::{self, Happening};
 use super::session::{Kept, Session};
 use crate::error::{DatabaseError, Failure, FailureKind};
 use crate::hook;
-use crate::run::{Migrating, Outcome, Ran, Undecided, Waiting, WaitingFor};
+use crate::run::{JournalEntry, Migrating, Outcome, Ran, Undecided, Waiting, WaitingFor};
 
 /// How long to sleep between two tries for a lock.
 const LOCK_POLL: Duration = Duration::from_millis(50);
@@ -95,6 +95,39 @@ fn lock(
         std::thread::sleep(LOCK_POLL);
     }
     Ok(())
+}
+
+/// Notes an event without running anything; see [`crate::Database::mark`].
+pub(super) fn mark(
+    session: &mut dyn Session,
+    lock_wait: Duration,
+    entry: &JournalEntry<'_>,
+    last_seq: i64,
+    reason: Option<&str>,
+) -> Result<(), Failure> {
+    lock(session, lock_wait, entry.project, &mut |_| ())?;
+    let noted = note(session, entry, last_seq, reason);
+    let unlocked = session.unlock(entry.project);
+    noted?;
+    unlocked.map_err(|error| DatabaseError::from(error).into())
+}
+
+fn note(
+    session: &mut dyn Session,
+    entry: &JournalEntry<'_>,
+    last_seq: i64,
+    reason: Option<&str>,
+) -> Result<(), Failure> {
+    if journal::last_seq(session, last_seq).map_err(DatabaseError::from)? != last_seq {
+        return Err(FailureKind::JournalMoved.into());
+    }
+    let happening = Happening { event: entry.event, step: None, reason, observed: None, took_ms: None };
+    let (keep, event) = (journal::keep_scripts(session, entry), journal::event(session, entry, &happening));
+    let mut written = journal::create(session).and_then(|()| session.execute("begin"));
+    for statement in [keep.as_str(), event.as_str(), "commit"] {
+        written = written.and_then(|()| session.execute(statement));
+    }
+    written.map_err(|error| DatabaseError::from(error).into())
 }
 
 struct Run<'a, 'm> {

@@ -10,9 +10,9 @@ use rusqlite::{ErrorCode, OpenFlags};
 
 use super::{introspect, journal, preflight, rows, run};
 use crate::database::{Database, Opening, Rows, Server};
-use crate::error::{DatabaseError, Failure};
+use crate::error::{DatabaseError, Failure, FailureKind};
 use crate::kept::KeptTable;
-use crate::run::{Migrating, Preflight, Ran, Waiting};
+use crate::run::{JournalEntry, Migrating, Preflight, Ran, Waiting};
 
 /// A connection to a SQLite file, or to an empty database in memory that stands for a file that is not there yet.
 pub(crate) struct Connection {
@@ -110,6 +110,18 @@ impl Database for Connection {
     // Nobody sees half of a run: it is one transaction.
     fn wait_for_others(&mut self, _: &str, _: &mut dyn FnMut(Waiting)) -> Result<bool, Failure> {
         Ok(false)
+    }
+
+    fn mark(&mut self, entry: &JournalEntry<'_>, last_seq: i64, reason: Option<&str>) -> Result<(), Failure> {
+        let failed = |error: rusqlite::Error| Failure::from(DatabaseError::from(error));
+        let transaction =
+            self.inner.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate).map_err(failed)?;
+        if journal::last_seq(&transaction, last_seq)? != last_seq {
+            return Err(FailureKind::JournalMoved.into());
+        }
+        journal::create(&transaction)?;
+        journal::write(&transaction, entry, None, None, reason)?;
+        transaction.commit().map_err(failed)
     }
 
     fn find_rows(&self, set: &RowSet) -> Result<RowSet, DatabaseError> {

@@ -107,7 +107,8 @@ pub(super) fn write(
     connection: &Connection,
     entry: &JournalEntry<'_>,
     observed: Option<&str>,
-    took_ms: i64,
+    took_ms: Option<i64>,
+    reason: Option<&str>,
 ) -> Result<i64, DatabaseError> {
     let mut keep = connection
         .prepare_cached("insert or ignore into hollow_oak_store (kind, hash, content) values (?1, ?2, ?3)")?;
@@ -118,8 +119,8 @@ pub(super) fn write(
     let (user, host) = who();
     let mut insert = connection.prepare_cached(
         "insert into hollow_oak_journal (project, migration, title, event, overrides, up_sha, down_sha, expected, observed,
-             rules, at, \"by\", host, took_ms, oak_version, format)
-         values (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, strftime('%Y-%m-%dT%H:%M:%fZ', 'now'), ?11, ?12, ?13, ?14, ?15)",
+             rules, at, \"by\", host, took_ms, oak_version, format, reason)
+         values (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, strftime('%Y-%m-%dT%H:%M:%fZ', 'now'), ?11, ?12, ?13, ?14, ?15, ?16)",
     )?;
     insert.execute(params![
         entry.project,
@@ -137,6 +138,7 @@ pub(super) fn write(
         took_ms,
         entry.oak_version,
         FORMAT,
+        reason,
     ])?;
     Ok(connection.last_insert_rowid())
 }

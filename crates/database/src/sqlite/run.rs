@@ -138,7 +138,7 @@ fn in_transaction(locked: Locked<'_>, migrating: &Migrating<'_>) -> Result<Ran, 
     }
     hook::boundary();
     let took_ms = i64::try_from(began.elapsed().as_millis()).unwrap_or(i64::MAX);
-    let last_seq = journal::write(transaction, &migrating.entry, observed.as_deref(), took_ms)?;
+    let last_seq = journal::write(transaction, &migrating.entry, observed.as_deref(), Some(took_ms), None)?;
     hook::boundary();
     locked.commit()?;
     hook::boundary();

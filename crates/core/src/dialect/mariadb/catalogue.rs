@@ -242,8 +242,9 @@ fn indexes(parts: Vec<PartRow>, tables: &mut BTreeMap<String, Table>) {
         let Some(table) = tables.get_mut(&first.table) else { continue };
         if first.index == "PRIMARY" {
             let columns = rows.iter().filter_map(|row| row.column.as_ref()).map(KeyColumn::new);
+            let prefixes = rows.iter().filter_map(|row| Some(prefix_option(row.column.as_deref()?, row.prefix?)));
             table.primary_key =
-                Some(PrimaryKey { name: None, columns: columns.collect(), attributes: BTreeSet::new() });
+                Some(PrimaryKey { name: None, columns: columns.collect(), attributes: prefixes.collect() });
             continue;
         }
         let made = rows.iter().map(|row| {
@@ -256,6 +257,10 @@ fn indexes(parts: Vec<PartRow>, tables: &mut BTreeMap<String, Table>) {
         let method = first.method.to_ascii_lowercase();
         let mut index = Index::new(first.index.clone(), first.unique, made.collect());
         index.attributes = first.peculiarities.iter().cloned().collect();
+        // What other engines do anyway (MariaDB, "Storage Engine Index Types").
+        if method == "btree" && table.has_option("engine=memory") {
+            index.attributes.insert("using btree".into());
+        }
         index.method = Some(method).filter(|method| method != "btree");
         if matches!(index.method.as_deref(), Some("fulltext" | "spatial")) {
             index.parts.iter_mut().for_each(|part| part.prefix = None);
@@ -265,6 +270,11 @@ fn indexes(parts: Vec<PartRow>, tables: &mut BTreeMap<String, Table>) {
             false => table.indexes.push(index),
         }
     }
+}
+
+/// The option of a primary key that holds only the beginning of a column.
+pub(super) fn prefix_option(column: &str, length: u32) -> String {
+    format!("prefix {column}({length})")
 }
 
 fn references(rows: Vec<ReferenceRow>, tables: &mut BTreeMap<String, Table>) {

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::quote::{literal, quote};
 use super::types::{is_binary, is_text, key_bytes, portable, type_name};
 use super::{COLLATION, FACTS, Flavor, SYNTAX};
-use crate::dialect::lowering::{self, Lowering, Storing, typed};
+use crate::dialect::lowering::{self, Attributed, Lowering, Storing, typed};
 use crate::dialect::{Facts, Lowered};
 use crate::physical::{self, IndexKey, TypeName};
 use crate::schema::{
@@ -20,6 +20,27 @@ const LONGEST_KEY: u64 = 3072;
 /// MariaDB, "VARCHAR": a row holds 65,535 bytes, which is 16,383 characters of utf8mb4.
 const LONGEST_TEXT: u32 = 16_383;
 
+/// MariaDB, "CREATE TABLE", "Table Options": those that the catalogue gives back.
+const OPTIONS: [&str; 17] = [
+    "engine",
+    "row_format",
+    "collate",
+    "avg_row_length",
+    "checksum",
+    "delay_key_write",
+    "key_block_size",
+    "max_rows",
+    "min_rows",
+    "pack_keys",
+    "page_checksum",
+    "page_compressed",
+    "stats_auto_recalc",
+    "stats_persistent",
+    "stats_sample_pages",
+    "transactional",
+    "encrypted",
+];
+
 /// Columns of a key, each with how much of it is in the key, where that is not all.
 type KeyParts = Vec<(String, Option<u32>)>;
 
@@ -28,7 +49,7 @@ pub(in crate::dialect) fn lower(flavor: Flavor, schema: &Schema) -> Result<Lower
     lowering::lower(&Mariadb(flavor), schema)
 }
 
-struct Mariadb(Flavor);
+pub(super) struct Mariadb(pub(super) Flavor);
 
 impl Mariadb {
     fn name(&self) -> &'static str {
@@ -59,20 +80,29 @@ impl Storing for Mariadb {
         lowering::respelled(table, text, SYNTAX, quote, escaped)
     }
 
+    fn attribute(&self, on: Attributed, option: &str) -> Option<String> {
+        attribute(on, option)
+    }
+
     fn reserved(&self) -> &'static [(&'static str, &'static str)] {
         &[("hollow_oak_", "oak's own tables")]
     }
 
     fn option(&self, lowering: &mut Lowering<'_, Self>, option: &str, table: &mut physical::Table, place: Place) {
         let folded = option.to_ascii_lowercase();
+        // Names in it keep their letter case.
+        if folded.starts_with("partition by ") {
+            table.options.insert(format!("partition by {}", &option["partition by ".len()..]));
+            return;
+        }
         let (name, value) = folded.split_once('=').map_or((folded.as_str(), ""), |(name, value)| (name, value));
         let (name, value) = (name.trim(), value.trim());
-        if value.is_empty() || !["engine", "row_format", "collate"].contains(&name) {
+        if value.is_empty() || !OPTIONS.contains(&name) {
             let kind = FaultKind::UnknownOption {
                 provider: self.0.provider(),
                 option: option.to_owned(),
                 nearest: None,
-                known: "\"engine=…\", \"row_format=…\" and \"collate=…\"",
+                known: "\"engine=…\", \"row_format=…\", \"collate=…\", \"partition by …\" and others (docs/types.md)",
             };
             lowering.fault(kind, place);
             return;
@@ -186,7 +216,7 @@ impl Storing for Mariadb {
         }
         let method = index.method.as_deref().map(str::to_ascii_lowercase).filter(|method| method != "btree");
         if let Some(method) = &method
-            && !["fulltext", "spatial"].contains(&method.as_str())
+            && !["fulltext", "spatial", "hash"].contains(&method.as_str())
         {
             lowering.refuse(format!("has no index method {method}"), place.clone());
         }
@@ -204,6 +234,17 @@ impl Storing for Mariadb {
         }
         if key.deferrable != Deferrable::No {
             lowering.refuse("has no deferrable references", place.clone());
+        }
+        for (event, action) in [("delete", key.on_delete), ("update", key.on_update)] {
+            let required = key.columns.iter().find(|name| table.column(name).is_some_and(|column| !column.nullable));
+            if let (Action::SetNull, Some(column)) = (action, required) {
+                let what = format!("refuses `on {event} set null` for column `{column}`, which may not be null");
+                let kind = lowering.not_expressible(what, "add `null` to the column, or choose another action");
+                lowering.fault(kind, place.clone());
+            }
+        }
+        if key.is_unchecked(self.provider()) {
+            return;
         }
         let Some(referenced) = lowering.schema.table(key.referenced_table.as_str()) else { return };
         let collation = |table: &Table, name: &Identifier| {
@@ -250,6 +291,44 @@ impl Storing for Mariadb {
         self.computed(lowering, table, lowered);
         self.expressions(lowering, table, lowered);
     }
+}
+
+/// Bytes of the widest character of a collation's character set (MariaDB, "Supported Character Sets and Collations").
+fn widest_character(collation: &str) -> u64 {
+    match collation.split('_').next().unwrap_or_default() {
+        "utf8" | "utf8mb3" | "ujis" | "eucjpms" => 3,
+        "ucs2" | "gbk" | "big5" | "sjis" | "euckr" | "gb2312" | "cp932" => 2,
+        "utf8mb4" | "utf16" | "utf16le" | "utf32" | "uca1400" => 4,
+        _ => 1,
+    }
+}
+
+/// What a column, key, check or index can have beside its clauses (MariaDB, "CREATE TABLE"; MySQL 8.4, the same).
+fn attribute(on: Attributed, option: &str) -> Option<String> {
+    let folded = option.to_ascii_lowercase();
+    let known = match on {
+        Attributed::Column => {
+            folded == "invisible"
+                || folded.starts_with("on update current_timestamp")
+                || folded == "without system versioning"
+        }
+        Attributed::Index => {
+            // A text keeps its letter case.
+            if let Some(text) = option.get(8..).filter(|_| folded.starts_with("comment ")) {
+                return Some(format!("comment {text}"));
+            }
+            matches!(folded.as_str(), "ignored" | "invisible" | "using hash" | "using btree")
+                || folded.starts_with("with parser ")
+                || folded.starts_with("key_block_size=")
+        }
+        Attributed::Check => matches!(folded.as_str(), "with the column" | "not enforced"),
+        // A column keeps its letter case.
+        Attributed::Key if folded.starts_with("prefix ") && folded.ends_with(')') => {
+            return Some(format!("prefix {}", &option["prefix ".len()..]));
+        }
+        Attributed::Key | Attributed::Reference => false,
+    };
+    known.then_some(folded)
 }
 
 /// The collation of the table, which its columns have unless they say otherwise.
@@ -394,7 +473,12 @@ impl Mariadb {
         };
         let mut keys: Vec<(Place, String, KeyParts)> = Vec::new();
         if let Some(key) = &lowered.primary_key {
-            keys.push((Place::whole(&table.name, Item::PrimaryKey), "the primary key".into(), whole(&key.columns)));
+            let prefix = |name: &str| {
+                let said = key.attributes.iter().find_map(|one| one.strip_prefix(&format!("prefix {name}(")));
+                said.and_then(|rest| rest.strip_suffix(')')?.parse().ok())
+            };
+            let columns = key.columns.iter().map(|one| (one.name.clone(), prefix(&one.name))).collect();
+            keys.push((Place::whole(&table.name, Item::PrimaryKey), "the primary key".into(), columns));
         }
         let declared = |name: &Option<String>| {
             let at = table.uniques.iter().position(|one| one.name.as_ref().map(|name| name.to_string()) == *name);
@@ -422,6 +506,10 @@ impl Mariadb {
             let first = |columns: &[physical::KeyColumn]| columns.first().is_some_and(|one| one.name == name);
             lowered.primary_key.as_ref().is_some_and(|key| first(&key.columns))
                 || lowered.uniques.iter().any(|key| first(&key.columns))
+                || lowered.indexes.iter().any(|index| match index.parts.first().map(|part| &part.key) {
+                    Some(IndexKey::Column(first)) => first == name,
+                    _ => false,
+                })
         };
         for (at, column) in table.columns.iter().enumerate() {
             let is_identity = lowered.column(column.name.as_str()).is_some_and(|made| made.identity.is_some());
@@ -447,8 +535,11 @@ impl Mariadb {
         let mut length = 0;
         for (name, prefix) in columns {
             let Some(column) = lowered.column(name) else { continue };
-            let per_character = if is_text(&column.ty) { 4 } else { 1 };
-            match (key_bytes(&column.ty), prefix) {
+            let collation = column.collation.clone().unwrap_or_else(|| table_collation(lowered));
+            let per_character = if is_text(&column.ty) { widest_character(&collation) } else { 1 };
+            let bytes =
+                key_bytes(&column.ty).map(|bytes| if is_text(&column.ty) { bytes / 4 * per_character } else { bytes });
+            match (bytes, prefix) {
                 (_, Some(_)) if !is_text(&column.ty) && !is_binary(&column.ty) => {
                     let kind = lowering.not_expressible(
                         format!("takes a part of a text or of bytes for a key, and `{name}` is neither"),

@@ -2,6 +2,7 @@
 
 pub(super) mod alter;
 pub mod catalogue;
+pub(super) mod lift;
 pub(super) mod lower;
 pub(super) mod quote;
 pub(super) mod render;
@@ -53,6 +54,8 @@ pub(super) const FACTS: Facts = Facts {
     references_need_own_index: true,
     identity_needs_key: true,
     fills_silently: true,
+    unnamed_constraints: false,
+    materialized_views: false,
     has_enum_types: false,
     converts_in_place: false,
     name_case: NameCase::CountsForTables,

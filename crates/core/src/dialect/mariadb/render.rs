@@ -97,6 +97,7 @@ fn changed_options(from: &std::collections::BTreeSet<String>, to: &std::collecti
         match name(option).as_str() {
             _ if stays => {}
             "engine" => actions.push("engine=innodb".into()),
+            partition if partition.starts_with("partition by ") => actions.push("remove partitioning".into()),
             _ => actions.push("row_format=default".into()),
         }
     }
@@ -127,8 +128,11 @@ fn create_table(flavor: Flavor, table: &Table) -> String {
     lines.extend(table.foreign_keys.iter().map(foreign_key));
     lines.extend(table.checks.iter().map(check));
     let mut options = vec![option_text(&format!("collate={}", table_collation(table)))];
-    options.extend(table.options.iter().filter(|option| !option.starts_with("collate=")).cloned());
+    let is_last = |option: &&String| option.starts_with("partition by ");
+    let plain = table.options.iter().filter(|option| !option.starts_with("collate=") && !is_last(option));
+    options.extend(plain.cloned());
     options.extend(table.comment.iter().map(|text| format!("comment = {}", literal(text))));
+    options.extend(table.options.iter().filter(is_last).cloned());
     format!("create table {} (\n    {}\n) {}", quote(&table.name), lines.join(",\n    "), options.join(" "))
 }
 
@@ -192,7 +196,12 @@ fn key_columns(columns: &[KeyColumn]) -> String {
 }
 
 fn primary_key(key: &PrimaryKey) -> String {
-    format!("primary key ({})", key_columns(&key.columns))
+    let part = |column: &KeyColumn| {
+        let said = key.attributes.iter().find_map(|one| one.strip_prefix(&format!("prefix {}", column.name)));
+        format!("{}{}", quote(&column.name), said.unwrap_or_default())
+    };
+    let parts: Vec<_> = key.columns.iter().map(part).collect();
+    format!("primary key ({})", parts.join(", "))
 }
 
 fn unique(unique: &Unique) -> String {
@@ -233,10 +242,11 @@ fn index_clause(index: &Index) -> String {
         })
         .collect();
     let kind = match (&index.method, index.unique) {
-        (Some(method), _) => format!("{method} "),
-        (None, true) => "unique ".into(),
-        (None, false) => String::new(),
+        (Some(method), _) if method != "hash" => format!("{method} "),
+        (_, true) => "unique ".into(),
+        (_, false) => String::new(),
     };
+    let using = if index.method.as_deref() == Some("hash") { " using hash" } else { "" };
     let attributes: String = index.attributes.iter().map(|attribute| format!(" {attribute}")).collect();
-    format!("{kind}key {} ({}){attributes}", quote(&index.name), parts.join(", "))
+    format!("{kind}key {} ({}){using}{attributes}", quote(&index.name), parts.join(", "))
 }

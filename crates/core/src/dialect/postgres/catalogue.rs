@@ -5,6 +5,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::quote::quote;
+use super::render::sequence_name;
 use super::types::{Family, family, type_name};
 use super::{FACTS, SYNTAX};
 use crate::dialect::Dialect;
@@ -30,8 +31,35 @@ pub struct Catalogue {
     pub indexes: Vec<IndexRow>,
     /// Words of enum types, in order: type, word, description of the type.
     pub words: Vec<WordRow>,
+    /// Sequences, those inside identity columns aside.
+    pub sequences: Vec<SequenceRow>,
     /// Everything else.
     pub others: Vec<OtherRow>,
+}
+
+/// A sequence.
+#[derive(Clone, Debug, Default)]
+pub struct SequenceRow {
+    /// Its name.
+    pub name: String,
+    /// The type of its numbers.
+    pub ty: String,
+    /// The first number.
+    pub start: i64,
+    /// The step.
+    pub step: i64,
+    /// The least number.
+    pub least: i64,
+    /// The greatest number.
+    pub most: i64,
+    /// How many numbers a session takes at once.
+    pub cache: i64,
+    /// Whether it begins again after the last.
+    pub cycles: bool,
+    /// The table and column that it goes with.
+    pub owner: Option<(u32, i16)>,
+    /// Its description.
+    pub comment: Option<String>,
 }
 
 /// A table.
@@ -157,14 +185,14 @@ pub struct WordRow {
 
 /// Puts the rows together.
 pub fn introspect(catalogue: Catalogue) -> Introspected {
-    let Catalogue { tables, columns, constraints, indexes, words, others } = catalogue;
-    let (programs, mut unmanaged) = told_apart(Dialect::Postgres, others);
+    let Catalogue { tables, columns, constraints, indexes, words, sequences, mut others } = catalogue;
     let mut made: BTreeMap<u32, Reading> = tables.into_iter().map(|row| (row.oid, Reading::new(row))).collect();
     for row in columns {
         if let Some(reading) = made.get_mut(&row.table) {
             reading.column(row);
         }
     }
+    let mut unmanaged = Vec::new();
     let numbers: BTreeMap<u32, BTreeMap<i16, String>> =
         made.iter().map(|(oid, reading)| (*oid, reading.numbers.clone())).collect();
     for row in constraints {
@@ -178,6 +206,20 @@ pub fn introspect(catalogue: Catalogue) -> Introspected {
             reading.index(row);
         }
     }
+    for row in sequences {
+        let owner = row.owner.and_then(|(table, column)| made.get_mut(&table).map(|reading| (reading, column)));
+        if let Some((reading, column)) = owner {
+            if !reading.is_serial(&row, column) {
+                let owner = format!("{}.{}", quote(&reading.table.name), quote(&reading.name(column)));
+                others.push(sequence_owner(&row, &reading.table.name, &owner));
+                others.push(sequence(row));
+            }
+        } else {
+            others.push(sequence(row));
+        }
+    }
+    let (programs, found) = told_apart(Dialect::Postgres, others);
+    unmanaged.extend(found);
     let mut enums: Vec<EnumType> = Vec::new();
     for WordRow { name, word, comment } in words {
         match enums.last_mut().filter(|last| last.name == name) {
@@ -188,6 +230,61 @@ pub fn introspect(catalogue: Catalogue) -> Introspected {
     unmanaged.sort();
     let tables = made.into_values().map(|reading| reading.table);
     Introspected { schema: Schema::new(FACTS.name_case, tables).with_enums(enums).with_programs(programs), unmanaged }
+}
+
+/// The greatest number of a sequence's type.
+fn highest(ty: &str) -> i64 {
+    match ty {
+        "smallint" => i64::from(i16::MAX),
+        "integer" => i64::from(i32::MAX),
+        _ => i64::MAX,
+    }
+}
+
+/// A sequence with what is not as usual about it (PostgreSQL 17, "CREATE SEQUENCE").
+fn sequence(row: SequenceRow) -> OtherRow {
+    let name = quote(&row.name);
+    let mut sql = format!("create sequence {name}");
+    if row.ty != "bigint" {
+        sql.push_str(&format!(" as {}", row.ty));
+    }
+    if row.step != 1 {
+        sql.push_str(&format!(" increment by {}", row.step));
+    }
+    let highest = highest(&row.ty);
+    let (least, most) = if row.step < 0 { (-highest - 1, -1) } else { (1, highest) };
+    if row.least != least {
+        sql.push_str(&format!(" minvalue {}", row.least));
+    }
+    if row.most != most {
+        sql.push_str(&format!(" maxvalue {}", row.most));
+    }
+    let usual = if row.step < 0 { row.most } else { row.least };
+    if row.start != usual {
+        sql.push_str(&format!(" start with {}", row.start));
+    }
+    if row.cache != 1 {
+        sql.push_str(&format!(" cache {}", row.cache));
+    }
+    if row.cycles {
+        sql.push_str(" cycle");
+    }
+    let (kind, drop) = (ObjectKind::Sequence, format!("drop sequence {name}"));
+    OtherRow { kind, name: row.name, table: None, sql, drop, after: Vec::new(), comment: row.comment }
+}
+
+/// That a sequence goes with a column.
+fn sequence_owner(row: &SequenceRow, table: &str, owner: &str) -> OtherRow {
+    let name = quote(&row.name);
+    OtherRow {
+        kind: ObjectKind::OwnedSequence,
+        name: row.name.clone(),
+        table: None,
+        sql: format!("alter sequence {name} owned by {owner}"),
+        drop: format!("alter sequence {name} owned by none"),
+        after: vec![row.name.clone(), table.to_owned()],
+        comment: None,
+    }
 }
 
 struct Reading {
@@ -252,6 +349,27 @@ impl Reading {
 
     fn name(&self, number: i16) -> String {
         self.numbers.get(&number).cloned().unwrap_or_default()
+    }
+
+    /// Whether the sequence is the one that `serial` makes for the column; the column says so then.
+    fn is_serial(&mut self, row: &SequenceRow, number: i16) -> bool {
+        let (table, name) = (self.table.name.clone(), self.name(number));
+        let Some(column) = self.table.columns.iter_mut().find(|column| column.name == name) else { return false };
+        let is_own = row.name == sequence_name(&table, &name);
+        let is_plain = (row.start, row.step, row.least, row.cache, row.cycles) == (1, 1, 1, 1, false)
+            && row.most == highest(&row.ty)
+            && row.comment.is_none();
+        let is_typed = type_name(&row.ty) == column.ty && !column.nullable;
+        let reads_it = column.default.as_ref().is_some_and(|default| {
+            let text = default.text();
+            text == format!("nextval({}::regclass)", super::quote::literal(&quote(&row.name)))
+        });
+        let is_serial = is_own && is_plain && is_typed && reads_it;
+        if is_serial {
+            column.default = None;
+            column.attributes.insert("serial".into());
+        }
+        is_serial
     }
 
     fn constraint(&mut self, row: ConstraintRow, referenced: Option<&BTreeMap<i16, String>>) -> Option<Unmanaged> {

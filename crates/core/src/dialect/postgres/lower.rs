@@ -1,9 +1,10 @@
 //! What PostgreSQL stores for a logical schema.
 
+use super::attributes;
 use super::quote::{literal, quote};
 use super::types::{LONGEST_TEXT, portable, type_name};
 use super::{FACTS, SYNTAX};
-use crate::dialect::lowering::{self, Lowering, Storing, typed};
+use crate::dialect::lowering::{self, Attributed, Lowering, Storing, typed};
 use crate::dialect::{Facts, Lowered};
 use crate::physical::{self, EnumType, IndexKey, TypeName};
 use crate::schema::{
@@ -48,7 +49,7 @@ fn enum_faults(schema: &Schema, lowered: &physical::Schema) -> Vec<Fault> {
     faults
 }
 
-struct Postgres;
+pub(super) struct Postgres;
 
 impl Storing for Postgres {
     fn provider(&self) -> Provider {
@@ -71,6 +72,10 @@ impl Storing for Postgres {
         lowering::respelled(table, text, SYNTAX, quote, |_| None)
     }
 
+    fn attribute(&self, on: Attributed, option: &str) -> Option<String> {
+        attributes::known(on, option)
+    }
+
     // PostgreSQL 17, "CREATE SCHEMA": names that begin with "pg_" are for its own use.
     fn reserved(&self) -> &'static [(&'static str, &'static str)] {
         &[("hollow_oak_", "oak's own tables")]
@@ -78,6 +83,13 @@ impl Storing for Postgres {
 
     fn option(&self, lowering: &mut Lowering<'_, Self>, option: &str, table: &mut physical::Table, place: Place) {
         let folded = option.to_ascii_lowercase();
+        // Names in it keep their letter case.
+        for word in ["inherits (", "partition by ", "using ", "tablespace ", "replica identity ", "of "] {
+            if folded.starts_with(word) {
+                table.options.insert(format!("{word}{}", &option[word.len()..]));
+                return;
+            }
+        }
         // PostgreSQL 17, "CREATE TABLE": UNLOGGED, and storage parameters in a WITH clause.
         if folded == "unlogged" || folded.split_once('=').is_some_and(|(name, _)| is_parameter(name.trim())) {
             let written: Vec<_> = folded.split('=').map(str::trim).collect();

@@ -1,7 +1,9 @@
 //! PostgreSQL 13 to 18.
 
 pub(super) mod alter;
+mod attributes;
 pub mod catalogue;
+pub(super) mod lift;
 pub(super) mod lower;
 pub(super) mod quote;
 pub(super) mod render;
@@ -33,6 +35,8 @@ pub(super) const FACTS: Facts = Facts {
     references_need_own_index: false,
     identity_needs_key: false,
     fills_silently: false,
+    unnamed_constraints: false,
+    materialized_views: true,
     has_enum_types: true,
     converts_in_place: true,
     name_case: NameCase::Counts,

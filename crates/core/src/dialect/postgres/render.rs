@@ -4,13 +4,14 @@ use std::collections::BTreeSet;
 
 use super::super::keeping::{keep, make_kept, restore};
 use super::super::rowing;
+use super::attributes;
 use super::quote::{literal, quote, quote_all};
 use super::types::{Family, family};
 use crate::physical::{
-    Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, TypeName, Unique,
+    Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Program, Table, TypeName, Unique,
 };
 use crate::plan::{Commented, Constraint, EnumSwap, Step, SwappedColumn};
-use crate::schema::{Action, Deferrable, Identity, NullsOrder};
+use crate::schema::{Action, Deferrable, Identity, NullsOrder, ProgramKind};
 use crate::sql::{Expression, in_parentheses};
 
 /// The statements of a step; see [`crate::Dialect::render`].
@@ -26,6 +27,7 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         Step::RebuildTable(_) => unreachable!("PostgreSQL alters every table in place"),
         Step::AddColumn { table, column, .. } => {
             let mut statements = vec![alter(table, &format!("add column {}", column_definition(column)))];
+            statements.extend(column_options(table, column, &BTreeSet::new(), &column.attributes));
             statements.extend(column.comment.as_ref().map(|text| comment_on_column(table, column, Some(text))));
             statements
         }
@@ -38,7 +40,11 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             statements
         }
         Step::AlterColumn { table, from, to, using } => alter_column(table, from, to, using.as_deref()),
-        Step::AddConstraint { table, constraint } => vec![alter(table, &format!("add {}", clause(constraint)))],
+        Step::AddConstraint { table, constraint } => {
+            let mut statements = vec![alter(table, &format!("add {}", clause(constraint)))];
+            statements.extend(about_key(table, constraint));
+            statements
+        }
         Step::DropConstraint { table, constraint } => {
             vec![alter(table, &format!("drop constraint {}", quote(constraint.name().unwrap_or_default())))]
         }
@@ -46,7 +52,11 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             let from = quote(constraint.name().unwrap_or_default());
             vec![alter(table, &format!("rename constraint {from} to {}", quote(to)))]
         }
-        Step::CreateIndex { table, index } => vec![create_index(table, index)],
+        Step::CreateIndex { table, index } => {
+            let mut statements = vec![create_index(table, index)];
+            statements.extend(attributes::about_index(table, &index.name, &index.attributes));
+            statements
+        }
         Step::DropIndex { index, .. } => vec![format!("drop index {}", quote(&index.name))],
         Step::RenameIndex { from, to, .. } => vec![format!("alter index {} rename to {}", quote(from), quote(to))],
         Step::CreateEnum(one) => create_enum(one),
@@ -86,7 +96,17 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         }
         Step::DropKept(name) => vec![format!("drop table if exists {}", quote(name))],
         Step::RemakeEnum(swap) => remake_enum(swap),
-        Step::CreateProgram(one) => vec![one.create.clone()],
+        Step::CreateProgram(one) => {
+            let mut statements = vec![one.create.clone()];
+            if one.is_early {
+                // PostgreSQL 17, "Client Connection Defaults", check_function_bodies.
+                statements.insert(0, "set local check_function_bodies = off".into());
+                statements.push("set local check_function_bodies = on".into());
+            }
+            let text = one.comment.as_ref();
+            statements.extend(text.and_then(|text| Some(comment_on(&commented(one)?, Some(text)))));
+            statements
+        }
         Step::DropProgram(one) => vec![one.drop.clone()],
         Step::SetOptions { table, from, to } => set_options(table, from, to),
         Step::SetComment { on, text } => {
@@ -107,7 +127,7 @@ fn rename_sequence([table, column]: [&str; 2], [new_table, new_column]: [&str; 2
 
 /// The name that the server gives the sequence of an identity column (PostgreSQL 17, `makeObjectName`): of table and
 /// column, the longer one is cut until both fit into 63 bytes.
-fn sequence_name(table: &str, column: &str) -> String {
+pub(super) fn sequence_name(table: &str, column: &str) -> String {
     let room = 63 - "__seq".len();
     let (mut first, mut second) = (table.len(), column.len());
     while first + second > room {
@@ -154,19 +174,102 @@ fn comment_on_column(table: &str, column: &Column, text: Option<&String>) -> Str
     comment_on(&format!("column {}.{}", quote(table), quote(&column.name)), text)
 }
 
+/// What a description of a view, trigger, routine or other object is of, where that can have one.
+fn commented(program: &Program) -> Option<String> {
+    let name = quote(&program.name);
+    Some(match program.kind {
+        ProgramKind::View | ProgramKind::MaterializedView => format!("{} {name}", program.kind.word()),
+        ProgramKind::Trigger => format!("trigger {name} on {}", quote(program.table.as_deref()?)),
+        ProgramKind::Routine if program.name.contains('(') => format!("routine {}", program.name),
+        ProgramKind::Routine => format!("routine {name}"),
+        ProgramKind::Object => match program.word.as_deref()? {
+            word @ ("sequence" | "domain" | "type" | "extension" | "index" | "statistics") => format!("{word} {name}"),
+            "aggregate" => format!("routine {}", program.name),
+            _ => return None,
+        },
+    })
+}
+
+/// What a column has beside its definition.
+fn column_options(table: &str, column: &Column, from: &BTreeSet<String>, to: &BTreeSet<String>) -> Vec<String> {
+    let name = quote(&column.name);
+    attributes::column_actions(from, to)
+        .into_iter()
+        .map(|action| alter(table, &format!("alter column {name} {action}")))
+        .collect()
+}
+
+/// What a key has once it is there.
+fn about_key(table: &str, constraint: &Constraint) -> Vec<String> {
+    let (name, attributes) = match constraint {
+        Constraint::PrimaryKey(one) => (&one.name, &one.attributes),
+        Constraint::Unique(one) => (&one.name, &one.attributes),
+        Constraint::ForeignKey(_) | Constraint::Check(_) => return Vec::new(),
+    };
+    attributes::about_index(table, name.as_deref().unwrap_or_default(), attributes)
+}
+
+fn is_inherited(attributes: &BTreeSet<String>) -> bool {
+    attributes.contains("inherited")
+}
+
+/// The options of a table that stand behind its columns, in the order of the grammar (PostgreSQL 17, "CREATE TABLE").
+fn behind_columns(table: &Table) -> String {
+    let said = |words: &[&str]| -> String {
+        let of = |word: &&str| table.options.iter().find(|one| one.starts_with(word)).map(|one| format!(" {one}"));
+        words.iter().filter_map(of).collect()
+    };
+    let with = attributes::parameters(&table.options);
+    said(&["inherits (", "partition by ", "using "]) + &with + &said(&["tablespace "])
+}
+
+/// What is said of a table once it is there.
+fn about_table(table: &Table) -> Vec<String> {
+    let mut statements = Vec::new();
+    for column in &table.columns {
+        let name = quote(&column.name);
+        // Its parent may say it otherwise.
+        if is_inherited(&column.attributes) {
+            let only = |action: String| format!("alter table only {} alter column {name} {action}", quote(&table.name));
+            if let Some(default) = &column.default {
+                statements.push(only(format!("set default {}", default_value(default))));
+            }
+            if !column.nullable {
+                statements.push(only("set not null".into()));
+            }
+        }
+        statements.extend(column_options(&table.name, column, &BTreeSet::new(), &column.attributes));
+    }
+    for identity in table.options.iter().filter_map(|option| option.strip_prefix("replica identity ")) {
+        statements.push(alter(&table.name, &format!("replica identity {identity}")));
+    }
+    statements
+}
+
 fn create_table(table: &Table) -> Vec<String> {
-    let mut lines: Vec<String> = table.columns.iter().map(column_definition).collect();
+    let own = |column: &&Column| !is_inherited(&column.attributes);
+    let mut lines: Vec<String> = table.columns.iter().filter(own).map(column_definition).collect();
     lines.extend(table.primary_key.iter().map(primary_key));
     let (uniques, repeated) = repeated_keys(table);
     lines.extend(uniques.into_iter().map(unique));
-    lines.extend(table.foreign_keys.iter().map(foreign_key));
-    lines.extend(table.checks.iter().map(check));
+    // What is made with the table counts as valid (PostgreSQL 17, `transformCheckConstraints`).
+    let is_valid = |attributes: &BTreeSet<String>| !attributes.contains("not valid");
+    lines.extend(table.foreign_keys.iter().filter(|one| is_valid(&one.attributes)).map(foreign_key));
+    let checks = || table.checks.iter().filter(|one| !is_inherited(&one.attributes));
+    lines.extend(checks().filter(|one| is_valid(&one.attributes)).map(check));
     let unlogged = if table.has_option("unlogged") { "unlogged " } else { "" };
-    let parameters: Vec<_> = table.options.iter().filter(|option| option.contains('=')).map(String::as_str).collect();
-    let with = if parameters.is_empty() { String::new() } else { format!(" with ({})", parameters.join(", ")) };
+    let with = behind_columns(table);
     let body = if lines.is_empty() { "()".to_owned() } else { format!("(\n    {}\n)", lines.join(",\n    ")) };
     let mut statements = vec![format!("create {unlogged}table {} {body}{with}", quote(&table.name))];
     statements.extend(repeated.into_iter().map(|one| alter(&table.name, &format!("add {}", unique(one)))));
+    let invalid = table.foreign_keys.iter().filter(|one| !is_valid(&one.attributes)).map(foreign_key);
+    let invalid = invalid.chain(checks().filter(|one| !is_valid(&one.attributes)).map(check));
+    statements.extend(invalid.map(|one| alter(&table.name, &format!("add {one}"))));
+    let keys = table.primary_key.iter().map(|one| (&one.name, &one.attributes));
+    for (name, attributes) in keys.chain(table.uniques.iter().map(|one| (&one.name, &one.attributes))) {
+        statements.extend(attributes::about_index(&table.name, name.as_deref().unwrap_or_default(), attributes));
+    }
+    statements.extend(about_table(table));
     if let Some(text) = &table.comment {
         statements.push(comment_on(&format!("table {}", quote(&table.name)), Some(text)));
     }
@@ -187,7 +290,7 @@ fn repeated_keys(table: &Table) -> (Vec<&Unique>, Vec<&Unique>) {
 }
 
 fn column_definition(column: &Column) -> String {
-    let mut text = format!("{} {}", quote(&column.name), column.ty.text());
+    let mut text = format!("{} {}", quote(&column.name), type_text(column));
     if let Some(collation) = &column.collation {
         text.push_str(&format!(" collate {}", quote(collation)));
     }
@@ -198,7 +301,8 @@ fn column_definition(column: &Column) -> String {
         text.push_str(&format!(" default {}", default_value(default)));
     }
     if let Some(identity) = &column.identity {
-        text.push_str(&format!(" generated {} as identity{}", kind_of(identity), options_of(identity)));
+        let options = options_of(identity, &column.attributes);
+        text.push_str(&format!(" generated {} as identity{options}", kind_of(identity)));
     }
     if let Some(generated) = &column.generated {
         let expression = in_parentheses(generated.expression.text());
@@ -207,12 +311,22 @@ fn column_definition(column: &Column) -> String {
     text
 }
 
+/// The type; of a column that is numbered by a sequence of its own, the word for both.
+fn type_text(column: &Column) -> &str {
+    match column.ty.canonical() {
+        _ if !column.attributes.contains("serial") => column.ty.text(),
+        "SMALLINT" => "smallserial",
+        "BIGINT" => "bigserial",
+        _ => "serial",
+    }
+}
+
 fn kind_of(identity: &Identity) -> &'static str {
     if identity.always { "always" } else { "by default" }
 }
 
-fn options_of(identity: &Identity) -> String {
-    let mut options = Vec::new();
+fn options_of(identity: &Identity, attributes: &BTreeSet<String>) -> String {
+    let mut options = attributes::numbering(attributes);
     options.extend(identity.from.map(|from| format!("start with {from}")));
     options.extend(identity.by.map(|by| format!("increment by {by}")));
     if options.is_empty() { String::new() } else { format!(" ({})", options.join(" ")) }
@@ -234,6 +348,12 @@ fn alter_column(table: &str, from: &Column, to: &Column, using: Option<&str>) ->
     }
     if from.generated.is_some() && to.generated.is_none() {
         statements.push(column("drop expression"));
+    }
+    let serial = |column: &Column| column.attributes.contains("serial");
+    let sequence = quote(&sequence_name(table, &to.name));
+    if serial(from) && !serial(to) {
+        statements.push(column("drop default"));
+        statements.push(format!("drop sequence {sequence}"));
     }
     let retyped = from.ty != to.ty || from.collation != to.collation || using.is_some();
     if from.default.is_some() && (to.default.is_none() || retyped) {
@@ -258,6 +378,13 @@ fn alter_column(table: &str, from: &Column, to: &Column, using: Option<&str>) ->
     {
         statements.push(column(&format!("set default {}", default_value(default))));
     }
+    if serial(to) && !serial(from) {
+        let owner = format!("{}.{name}", quote(table));
+        statements.push(format!("create sequence {sequence} as {} owned by {owner}", to.ty.text()));
+        statements.push(column(&format!("set default nextval({})", literal(&sequence))));
+        statements.push(advance(table, &to.name));
+    }
+    statements.extend(column_options(table, to, &from.attributes, &to.attributes));
     identity_change(&mut statements, table, from, to);
     if !from.nullable && to.nullable {
         statements.push(column("drop not null"));
@@ -273,7 +400,8 @@ fn identity_change(statements: &mut Vec<String>, table: &str, from: &Column, to:
     let Some(identity) = &to.identity else { return };
     match &from.identity {
         None => {
-            let definition = format!("add generated {} as identity{}", kind_of(identity), options_of(identity));
+            let options = options_of(identity, &to.attributes);
+            let definition = format!("add generated {} as identity{options}", kind_of(identity));
             statements.push(alter(table, &format!("alter column {name} {definition}")));
             statements.push(advance(table, &to.name));
         }
@@ -332,26 +460,26 @@ fn key_columns(columns: &[KeyColumn]) -> String {
     quote_all(columns.iter().map(|column| column.name.as_str()))
 }
 
-/// What stands behind a constraint, as the catalogue words it.
-fn attributes(attributes: &BTreeSet<String>) -> String {
-    attributes.iter().map(|attribute| format!(" {attribute}")).collect()
+/// What stands behind a reference or check, as the catalogue words it.
+fn behind(attributes: &BTreeSet<String>) -> String {
+    let placed = |one: &&String| !matches!(one.as_str(), "inherited" | "match full");
+    attributes.iter().filter(placed).map(|attribute| format!(" {attribute}")).collect()
 }
 
 fn primary_key(key: &PrimaryKey) -> String {
     let columns = key_columns(&key.columns);
-    format!("{}primary key ({columns}){}", constraint(key.name.as_ref()), attributes(&key.attributes))
+    format!("{}primary key ({columns}){}", constraint(key.name.as_ref()), attributes::behind_key(&key.attributes))
 }
 
 fn unique(unique: &Unique) -> String {
-    let mut rest = unique.attributes.clone();
-    let nulls = if rest.remove("nulls not distinct") { "nulls not distinct " } else { "" };
-    let columns = key_columns(&unique.columns);
-    format!("{}unique {nulls}({columns}){}", constraint(unique.name.as_ref()), attributes(&rest))
+    let nulls = if unique.attributes.contains("nulls not distinct") { "nulls not distinct " } else { "" };
+    let (columns, rest) = (key_columns(&unique.columns), attributes::behind_key(&unique.attributes));
+    format!("{}unique {nulls}({columns}){rest}", constraint(unique.name.as_ref()))
 }
 
 fn check(check: &Check) -> String {
     let condition = in_parentheses(check.expression.text());
-    format!("{}check {condition}{}", constraint(check.name.as_ref()), attributes(&check.attributes))
+    format!("{}check {condition}{}", constraint(check.name.as_ref()), behind(&check.attributes))
 }
 
 fn foreign_key(key: &ForeignKey) -> String {
@@ -360,6 +488,9 @@ fn foreign_key(key: &ForeignKey) -> String {
     let table = quote(&key.referenced_table);
     let name = constraint(key.name.as_ref());
     let mut text = format!("{name}foreign key ({columns}) references {table} ({referenced})");
+    if key.attributes.contains("match full") {
+        text.push_str(" match full");
+    }
     if key.on_delete != Action::NoAction {
         text.push_str(&format!(" on delete {}", key.on_delete));
     }
@@ -371,7 +502,7 @@ fn foreign_key(key: &ForeignKey) -> String {
         Deferrable::InitiallyImmediate => text.push_str(" deferrable"),
         Deferrable::InitiallyDeferred => text.push_str(" deferrable initially deferred"),
     }
-    text + &attributes(&key.attributes)
+    text + &behind(&key.attributes)
 }
 
 fn create_index(table: &str, index: &Index) -> String {
@@ -404,9 +535,9 @@ fn create_index(table: &str, index: &Index) -> String {
     if index.attributes.contains("nulls not distinct") {
         text.push_str(" nulls not distinct");
     }
-    let parameters: Vec<_> = index.attributes.iter().filter(|one| one.contains('=')).map(String::as_str).collect();
-    if !parameters.is_empty() {
-        text.push_str(&format!(" with ({})", parameters.join(", ")));
+    text.push_str(&attributes::parameters(&index.attributes));
+    for place in index.attributes.iter().filter(|one| one.starts_with("tablespace ")) {
+        text.push_str(&format!(" {place}"));
     }
     if let Some(predicate) = &index.predicate {
         text.push_str(&format!(" where {}", in_parentheses(predicate.text())));

@@ -31,7 +31,7 @@ pub fn introspect(definitions: Vec<Definition>) -> Introspected {
     for definition in definitions {
         let Some(sql) = definition.sql.clone() else { continue };
         match definition.kind.as_str() {
-            "table" if is_virtual(&sql) => unmanaged.push(object(ObjectKind::VirtualTable, definition, sql)),
+            "table" if is_virtual(&sql) => programs.push(virtual_table(definition, sql)),
             "table" => match ddl::table(&sql) {
                 Some(table) => {
                     tables.insert(fold(&definition.name), (Table { name: definition.name, ..table }, sql));
@@ -58,14 +58,27 @@ pub fn introspect(definitions: Vec<Definition>) -> Introspected {
     Introspected { schema: Schema::new(FACTS.name_case, tables).with_programs(programs), unmanaged }
 }
 
+/// A virtual table is what its statement says; the tables that it keeps its rows in come and go with it.
+fn virtual_table(definition: Definition, sql: String) -> Program {
+    let drop = format!("drop table {}", super::quote::quote(&definition.name));
+    Program {
+        drop,
+        word: Some(ObjectKind::VirtualTable.word().to_owned()),
+        ..program(ProgramKind::Object, definition, sql)
+    }
+}
+
 /// SQLite keeps the statement as it was given, from its `create` on.
 fn program(kind: ProgramKind, definition: Definition, sql: String) -> Program {
     let body = match kind {
         ProgramKind::View => query_of(&sql).unwrap_or(&sql).to_owned(),
-        ProgramKind::Trigger | ProgramKind::Routine => sql.clone(),
+        _ => sql.clone(),
     };
     Program {
         kind,
+        word: None,
+        after: Vec::new(),
+        is_early: false,
         drop: format!("drop {} {}", kind.word(), super::quote::quote(&definition.name)),
         table: Some(definition.table).filter(|_| kind == ProgramKind::Trigger),
         name: definition.name,

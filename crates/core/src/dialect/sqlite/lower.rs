@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::quote::{literal, quote};
 use super::{FACTS, rowid_alias};
-use crate::dialect::lowering::{self, Lowering, Storing, typed};
+use crate::dialect::lowering::{self, Attributed, Lowering, Storing, UNNAMED, typed};
 use crate::dialect::naming::NameKind;
 use crate::dialect::{Facts, Lowered};
 use crate::nearest::nearest;
@@ -52,6 +52,10 @@ impl Storing for Sqlite {
         Expression::new(text)
     }
 
+    fn attribute(&self, on: Attributed, option: &str) -> Option<String> {
+        attribute(on, option)
+    }
+
     // SQLite, "CREATE TABLE": names that begin with "sqlite_" are for its own use.
     fn reserved(&self) -> &'static [(&'static str, &'static str)] {
         &[("sqlite_", "SQLite's own tables"), ("hollow_oak_", "oak's own tables")]
@@ -59,6 +63,9 @@ impl Storing for Sqlite {
 
     fn option(&self, lowering: &mut Lowering<'_, Self>, option: &str, table: &mut physical::Table, place: Place) {
         let folded = option.to_ascii_lowercase();
+        if folded == UNNAMED {
+            return;
+        }
         if OPTIONS.contains(&folded.as_str()) {
             table.options.insert(folded);
             return;
@@ -67,7 +74,7 @@ impl Storing for Sqlite {
             provider: Provider::Sqlite,
             option: option.to_owned(),
             nearest: nearest(&folded, OPTIONS),
-            known: "\"strict\", \"without rowid\" and \"autoincrement\"",
+            known: "\"strict\", \"without rowid\", \"autoincrement\" and \"unnamed constraints\"",
         };
         lowering.fault(kind, place);
     }
@@ -154,12 +161,45 @@ impl Storing for Sqlite {
                 column.nullable = false;
             }
         }
+        for declared in &table.columns {
+            let says_so = |option: &Scoped<String>| {
+                option.value.eq_ignore_ascii_case(NULL_IN_KEY) && option.scope.holds(Provider::Sqlite)
+            };
+            let made = lowered.columns.iter_mut().find(|one| one.name == declared.name.as_str());
+            if let Some(made) = made.filter(|_| declared.options.iter().any(says_so)) {
+                made.nullable = true;
+            }
+        }
         let mut key = lowered.primary_key.iter().flat_map(|key| &key.columns);
         if key.any(|part| lowered.column(&part.name).is_some_and(|column| column.generated.is_some())) {
             // SQLite, "Generated Columns", "Limitations".
             lowering.refuse("has no generated columns in a primary key", Place::whole(&table.name, Item::PrimaryKey));
         }
     }
+}
+
+/// The option of a column that may be null although it is in the primary key (SQLite, "Quirks, Caveats, and Gotchas",
+/// "PRIMARY KEYs Can Sometimes Contain NULLs").
+pub(super) const NULL_IN_KEY: &str = "null in key";
+
+/// SQLite, "CREATE TABLE", "Response to constraint violations": what happens to a row that breaks a rule.
+fn attribute(on: Attributed, option: &str) -> Option<String> {
+    let folded = option.to_ascii_lowercase();
+    let is_way = |way: &str| ["rollback", "fail", "ignore", "replace"].contains(&way);
+    let known = match on {
+        Attributed::Column if folded == NULL_IN_KEY => return Some(String::new()),
+        Attributed::Column => {
+            folded.strip_prefix("not null on conflict ").is_some_and(is_way)
+                || folded.strip_prefix("not null named ").is_some_and(|name| !name.is_empty())
+        }
+        Attributed::Key => folded.strip_prefix("on conflict ").is_some_and(is_way) || folded == "descending",
+        Attributed::Check => folded.strip_prefix("on conflict ").is_some_and(is_way),
+        Attributed::Reference => folded.strip_prefix("match ").is_some(),
+        Attributed::Index => false,
+    };
+    // A name keeps its letter case.
+    let kept = if folded.starts_with("not null named ") { format!("not null named {}", &option[15..]) } else { folded };
+    known.then_some(kept)
 }
 
 fn is_whole_key(lowered: &physical::Table, column: &Column) -> bool {
@@ -259,7 +299,7 @@ pub(super) fn collation(name: &str) -> Option<String> {
 
 /// The type table. The names are chosen for their affinity (SQLite, "Datatypes In SQLite", "Determination Of Column
 /// Affinity"): a text must never be turned into a number by the column it is stored in.
-fn portable(ty: &Type) -> Option<String> {
+pub(super) fn portable(ty: &Type) -> Option<String> {
     Some(match ty {
         Type::Bool => "BOOLEAN".into(),
         Type::Int(8) => "TINYINT".into(),
@@ -288,7 +328,7 @@ fn portable(ty: &Type) -> Option<String> {
 const NEW_UUID: &str = "lower(hex(randomblob(4)) || '-' || hex(randomblob(2)) || '-4' || substr(hex(randomblob(2)), 2) || '-' \
      || substr('89AB', (random() & 3) + 1, 1) || substr(hex(randomblob(2)), 2) || '-' || hex(randomblob(6)))";
 
-fn default(value: &Value, ty: &Type) -> Option<Expression> {
+pub(super) fn default(value: &Value, ty: &Type) -> Option<Expression> {
     let text = match value {
         Value::Null => return None,
         Value::Number(text) => text.clone(),

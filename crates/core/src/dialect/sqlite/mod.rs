@@ -4,6 +4,7 @@ pub(super) mod affinity;
 pub(super) mod alter;
 pub mod catalogue;
 mod ddl;
+pub(super) mod lift;
 pub(super) mod lower;
 pub(super) mod quote;
 pub(super) mod render;
@@ -30,6 +31,8 @@ pub(super) const FACTS: Facts = Facts {
     references_need_own_index: false,
     identity_needs_key: false,
     fills_silently: false,
+    unnamed_constraints: true,
+    materialized_views: false,
     has_enum_types: false,
     converts_in_place: false,
     name_case: NameCase::Ignored,

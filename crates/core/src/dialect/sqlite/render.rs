@@ -248,7 +248,11 @@ fn check_clause(check: &Check) -> String {
 
 fn references(key: &ForeignKey) -> String {
     let columns = quote_all(key.referenced_columns.iter().map(String::as_str));
-    let mut text = format!("references {} ({columns})", quote(&key.referenced_table));
+    let mut text = format!("references {}", quote(&key.referenced_table));
+    // One that points to nothing may not say to which columns of it.
+    if !key.referenced_columns.is_empty() {
+        text.push_str(&format!(" ({columns})"));
+    }
     if key.on_delete != Action::NoAction {
         text.push_str(&format!(" on delete {}", key.on_delete));
     }

@@ -1,0 +1,360 @@
+//! `oak adopt`: an existing database becomes declarations, and a baseline migration that counts as applied.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+use hollow_oak_core::Schema;
+use hollow_oak_core::dialect::{Lifted, lift};
+use hollow_oak_core::diff::{describe, diff};
+use hollow_oak_core::history::{Decisions, EventKind, FORMAT, Record};
+use hollow_oak_core::language::syntax::{DeclarationKind, File};
+use hollow_oak_core::language::{declare, print};
+use hollow_oak_core::physical::{Introspected, Unmanaged};
+use hollow_oak_core::plural::plural;
+use hollow_oak_core::script::Direction;
+use hollow_oak_database::JournalEntry;
+use serde_json::json;
+
+use super::diff::{print_reports, show_unmanaged};
+use super::drafting::{Written, compose};
+use super::init::{self, DECLARATION, FIRST_FILE};
+use super::mark::mark;
+use super::running::confirm;
+use crate::args::{AdoptArgs, Global};
+use crate::exit::Exit;
+use crate::failure::{Failure, Result, read_file, shown_path, write_file};
+use crate::output::{Output, danger, dim, done, strong};
+use crate::project::{Project, find_folder, script_name};
+use crate::target::{self, Target, is_ignored, script_sha};
+
+/// The title of the first migration, and so the name of its folder.
+const BASELINE: &str = "baseline";
+
+/// Takes the database in, after showing what it found and asking.
+pub fn run(args: &AdoptArgs, global: &Global, output: &mut Output) -> Result<Exit> {
+    let project = match find_folder(global)? {
+        Some(_) => Some(Project::open(global)?),
+        None if global.url.is_some() => None,
+        None => {
+            return Err(Failure::new("there is no hollow-oak.toml in this folder or above it")
+                .help("`oak adopt --url URL` starts a project here and takes that database in"));
+        }
+    };
+    let target = target::choose(project.as_ref(), global)?;
+    let database = target.open()?;
+    if !database.server()?.exists {
+        return Err(Failure::new(format!("{} is not there", target.described())).help("mend the url of the target"));
+    }
+    if let Some(project) = &project
+        && let Some(exit) = has_begun(project, &target, &*database, global, output)?
+    {
+        return Ok(exit);
+    }
+    let found = wanted(project.as_ref(), database.introspect()?);
+    let lifted = lift(target.dialect, &found).map_err(|faults| {
+        let mut failure = Failure::new("what the database holds cannot be put into declarations");
+        for fault in faults.iter().take(5) {
+            failure = failure.detail(format!("{}: {fault}", fault.place.owner));
+        }
+        failure.help("this is a mistake of oak; nothing was changed")
+    })?;
+    let size = Size::of(&lifted);
+    if size.is_nothing() {
+        return Err(Failure::new(format!("{} holds nothing to take in", target.described()))
+            .help("`oak init` starts with an empty database"));
+    }
+    if !global.json {
+        show(&lifted, &found, &size, &target, output);
+    }
+    if args.dry_run {
+        if global.json {
+            output.json(&as_json(&lifted, &size, &target, &[], None));
+        } else {
+            output.line("\nnothing was changed (--dry-run)");
+        }
+        return Ok(Exit::Done);
+    }
+    if !confirm(&format!("\ntake {} in?", target.name), global, output)? {
+        output.line("nothing was changed");
+        return Ok(Exit::Failed);
+    }
+    let project = match project {
+        Some(project) => project,
+        None => begin(&target, global)?,
+    };
+    let files = write_declarations(&project, &lifted.schema, args.split)?;
+    let folder = baseline(&project, &lifted.schema, &target)?;
+    if global.json {
+        output.json(&as_json(&lifted, &size, &target, &files, Some(&folder)));
+        return Ok(Exit::Done);
+    }
+    output.line(format_args!("\n{} {}: {} counts as applied", done("adopted"), target.name, strong(&folder)));
+    for file in files.iter().take(12) {
+        output.line(format_args!("  {}", shown_path(file)));
+    }
+    if files.len() > 12 {
+        output.line(format_args!("  and {} more", files.len() - 12));
+    }
+    output.next("oak status", "says how the database stands; then edit the declarations and `oak draft` a change");
+    Ok(Exit::Done)
+}
+
+/// Whether the project has declarations or migrations already; a database that was adopted is told so.
+fn has_begun(
+    project: &Project,
+    target: &Target,
+    database: &dyn hollow_oak_database::Database,
+    global: &Global,
+    output: &mut Output,
+) -> Result<Option<Exit>> {
+    let history = project.history()?;
+    let journal = target::journal(project, &history, database)?;
+    if let Some(adopted) = journal.applied.iter().find(|one| one.kind == EventKind::Adopted) {
+        if global.json {
+            output.json(&json!({ "target": target.name, "adopted": null, "at": adopted.at }));
+        } else {
+            output.line(format_args!(
+                "{} {} was adopted {} by {}",
+                done("up to date:"),
+                target.name,
+                adopted.at,
+                adopted.by
+            ));
+            output.next("oak status", "says how it stands");
+        }
+        return Ok(Some(Exit::Done));
+    }
+    if let Some(first) = history.migrations().first() {
+        return Err(Failure::new(format!("this project has migrations already, from {} on", first.folder)).help(
+            "a baseline is the first migration: adopt in a folder of its own (`oak adopt --url URL`); \
+             or declare what is missing, and `oak mark applied` what the database has",
+        ));
+    }
+    let files = project.declaration_files()?;
+    let is_template = |path: &PathBuf| -> Result<bool> {
+        Ok(path.file_name().is_some_and(|name| name == FIRST_FILE) && read_file(path)? == DECLARATION)
+    };
+    for path in &files {
+        if !is_template(path)? {
+            return Err(Failure::new(format!("there are declarations already, in {}", shown_path(path))).help(
+                "adopting writes them anew: move them away, or adopt in a folder of its own; nothing was changed",
+            ));
+        }
+    }
+    Ok(None)
+}
+
+/// What was found without what the configuration leaves alone.
+fn wanted(project: Option<&Project>, found: Introspected) -> Introspected {
+    let patterns = project.map(|project| project.settings.unmanaged_tables.as_slice()).unwrap_or_default();
+    let ignored = |name: &str| is_ignored(patterns, name);
+    let (schema, _) = found.schema.parted(|thing| !ignored(thing.name()));
+    let unmanaged = found.unmanaged.into_iter().filter(|one| !ignored(&one.name)).collect();
+    Introspected { schema, unmanaged }
+}
+
+/// How much there is.
+struct Size {
+    tables: usize,
+    columns: usize,
+    /// Columns of the provider's own types.
+    native: usize,
+    indexes: usize,
+    references: usize,
+    programs: BTreeMap<String, usize>,
+}
+
+impl Size {
+    fn of(lifted: &Lifted) -> Self {
+        let tables = || lifted.schema.tables();
+        let mut programs: BTreeMap<String, usize> = BTreeMap::new();
+        for one in lifted.schema.programs() {
+            *programs.entry(one.word.clone().unwrap_or_else(|| one.kind.word().to_owned())).or_default() += 1;
+        }
+        let enums = lifted.schema.enums().len();
+        if enums > 0 {
+            programs.insert("enum".into(), enums);
+        }
+        Self {
+            tables: tables().len(),
+            columns: tables().map(|table| table.columns.len()).sum(),
+            native: tables().flat_map(|table| &table.columns).filter(|column| !column.native.is_empty()).count(),
+            indexes: tables().map(|table| table.indexes.len() + table.uniques.len()).sum(),
+            references: tables().map(|table| table.foreign_keys.len()).sum(),
+            programs,
+        }
+    }
+
+    fn is_nothing(&self) -> bool {
+        self.tables == 0 && self.programs.is_empty()
+    }
+}
+
+fn show(lifted: &Lifted, found: &Introspected, size: &Size, target: &Target, output: &mut Output) {
+    let left = match lifted.left_out.len() {
+        0 => "all of it can be declared".to_owned(),
+        count => danger(format_args!("{} cannot be declared", plural("thing", count))).to_string(),
+    };
+    let what = match size.tables {
+        0 => "no tables".to_owned(),
+        count => plural("table", count),
+    };
+    output.line(format_args!("{} on {}, {left}  {}", strong(what), target.name, dim(&target.url)));
+    let mut line = |count: usize, word: &str, aside: &str| {
+        if count > 0 {
+            output.line(format_args!("  {:<24}{}", plural(word, count), dim(aside)));
+        }
+    };
+    let native = match size.native {
+        0 => String::new(),
+        count => format!("{count} of a type that only {} has", target.provider().title()),
+    };
+    line(size.columns, "column", &native);
+    line(size.indexes, "index", "");
+    line(size.references, "reference", "");
+    for (word, count) in &size.programs {
+        line(*count, word, "");
+    }
+    if !lifted.left_out.is_empty() {
+        output.line("");
+        show_unmanaged(&lifted.left_out, output);
+    }
+    let changes = diff(&found.schema, &lifted.lowered);
+    if !changes.is_empty() {
+        output.line(format_args!(
+            "\n{} declared, these would not be as they are (what is there → what the declarations say):",
+            danger("amiss:")
+        ));
+        print_reports(&describe(&changes), output);
+    }
+}
+
+/// Starts a project for the database.
+fn begin(target: &Target, global: &Global) -> Result<Project> {
+    let here = std::env::current_dir().map_err(|error| Failure::new(format!("there is no working folder: {error}")))?;
+    let url = global.url.clone().unwrap_or_default();
+    init::start(&here, &init::project_name(&here), &url, target.provider(), false)?;
+    Project::open(&Global { url: None, ..global.clone() })
+}
+
+/// Writes the declarations into the first folder that the configuration names; returns the files.
+fn write_declarations(project: &Project, schema: &Schema, split: bool) -> Result<Vec<PathBuf>> {
+    let folder =
+        project.settings.declarations.iter().map(|entry| project.folder.join(entry)).find(|path| path.is_dir());
+    let Some(folder) = folder else {
+        return Err(Failure::new("`declarations` in hollow-oak.toml names no folder")
+            .help("adopting writes its files into one: `declarations = [\"schema\"]`"));
+    };
+    let template = folder.join(FIRST_FILE);
+    if template.is_file() {
+        std::fs::remove_file(&template).map_err(|error| Failure::file("remove", &template, &error))?;
+    }
+    let whole = declare(schema);
+    let mut files = Vec::new();
+    if split {
+        for (name, file) in by_table(whole) {
+            write(&folder, &name, &file, &mut files)?;
+        }
+    } else {
+        write(&folder, &project.settings.name, &whole, &mut files)?;
+    }
+    Ok(files)
+}
+
+fn write(folder: &Path, name: &str, file: &File, files: &mut Vec<PathBuf>) -> Result<()> {
+    let path = folder.join(format!("{name}.oak"));
+    write_file(&path, &print(file))?;
+    files.push(path);
+    Ok(())
+}
+
+/// A file for each table, and one for each kind of the rest.
+fn by_table(whole: File) -> BTreeMap<String, File> {
+    let mut files: BTreeMap<String, File> = BTreeMap::new();
+    for declaration in whole.declarations {
+        let name = match &declaration.kind {
+            DeclarationKind::Table(table) => file_name(table.name.value.as_str()),
+            DeclarationKind::Enum(_) => "_enums".to_owned(),
+            DeclarationKind::Program(program) => format!("_{}s", program.kind.word().replace(' ', "_")),
+            DeclarationKind::Rows(rows) => file_name(rows.table.value.as_str()),
+            DeclarationKind::Later(_) => "_others".to_owned(),
+        };
+        files.entry(name).or_default().declarations.push(declaration);
+    }
+    files
+}
+
+/// A table's name as a file's, on every system.
+fn file_name(table: &str) -> String {
+    table.chars().map(|one| if one.is_alphanumeric() || matches!(one, '-' | '_') { one } else { '_' }).collect()
+}
+
+/// Writes the first migration and notes it as adopted; returns its folder.
+fn baseline(project: &Project, schema: &Schema, target: &Target) -> Result<String> {
+    let declared = project.valid_declared()?;
+    let id = uuid::Uuid::now_v7().to_string();
+    let nothing = Schema::default();
+    let drafted = compose(project, &nothing, schema, Some(&declared), &Decisions::default(), &id)?;
+    let folder = format!("0001-{BASELINE}");
+    let record = Record {
+        format: FORMAT,
+        id,
+        title: BASELINE.to_owned(),
+        parents: Vec::new(),
+        replaces: Vec::new(),
+        drafted_at: jiff::Timestamp::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string(),
+        oak_version: env!("CARGO_PKG_VERSION").into(),
+        expected: BTreeMap::new(),
+        choices: Decisions::default(),
+        accepted: Vec::new(),
+        steps: BTreeMap::new(),
+    };
+    let migrations = project.migrations_folder();
+    Written { migrations: &migrations, folder: &folder, schema, drafted: &drafted }.make(record, false)?;
+    let history = project.history()?;
+    let Some(migration) = history.newest() else { return Err(Failure::new("the baseline was not written")) };
+    debug_assert!(migrations.join(&folder).join(script_name(target.dialect, Direction::Up)).is_file());
+    let up = project.script(migration, target.dialect, Direction::Up)?;
+    let down = project.script(migration, target.dialect, Direction::Down)?;
+    let (up_sha, down_sha) = (script_sha(&up.text), script_sha(&down.text));
+    let expected = migration.record.expected.get(target.provider().word());
+    let entry = JournalEntry {
+        project: &project.settings.name,
+        migration: migration.id(),
+        title: BASELINE,
+        event: EventKind::Adopted,
+        overrides: "",
+        up: &up.text,
+        up_sha: &up_sha,
+        down: &down.text,
+        down_sha: &down_sha,
+        expected: expected.map_or("", String::as_str),
+        oak_version: env!("CARGO_PKG_VERSION"),
+    };
+    let mut database = target.create()?;
+    let last_seq = target::journal(project, &history, &*database)?.last_seq;
+    mark(&mut *database, &entry, last_seq, None)?;
+    Ok(folder)
+}
+
+fn as_json(
+    lifted: &Lifted,
+    size: &Size,
+    target: &Target,
+    files: &[PathBuf],
+    folder: Option<&str>,
+) -> serde_json::Value {
+    let left: Vec<&Unmanaged> = lifted.left_out.iter().collect();
+    json!({
+        "target": target.name,
+        "adopted": folder,
+        "tables": size.tables,
+        "columns": size.columns,
+        "native_columns": size.native,
+        "indexes": size.indexes,
+        "references": size.references,
+        "others": size.programs,
+        "left_out": left,
+        "files": files.iter().map(|path| shown_path(path)).collect::<Vec<_>>(),
+    })
+}

@@ -1,0 +1,104 @@
+//! `oak mark`: correct the journal of a target without running anything.
+
+use hollow_oak_core::history::EventKind;
+use hollow_oak_core::script::Direction;
+use hollow_oak_database::{FailureKind, JournalEntry};
+use serde_json::json;
+
+use super::running::confirm;
+use crate::args::{Global, MarkArgs, MarkCommand};
+use crate::exit::Exit;
+use crate::failure::{Failure, Result};
+use crate::output::{Output, dim, done, strong};
+use crate::project::Project;
+use crate::target::{self, script_sha};
+
+/// Notes in the journal that a migration counts as applied, or as pending.
+pub fn run(command: &MarkCommand, global: &Global, output: &mut Output) -> Result<Exit> {
+    let (args, event, word): (&MarkArgs, _, _) = match command {
+        MarkCommand::Applied(args) => (args, EventKind::MarkedApplied, "applied"),
+        MarkCommand::Pending(args) => (args, EventKind::MarkedPending, "pending"),
+    };
+    let project = Project::open(global)?;
+    let history = project.history()?;
+    let target = target::choose(Some(&project), global)?;
+    let migration = &history.migrations()[history.find(&args.migration)?];
+    let mut database = target.open()?;
+    let journal = target::journal(&project, &history, &*database)?;
+    let is_applied = journal.get(migration.id()).is_some();
+    if is_applied == (event == EventKind::MarkedApplied) {
+        output.line(format_args!("{} {} is {word} on {} already", done("done:"), migration.folder, target.name));
+        return Ok(Exit::Done);
+    }
+    let Some(reason) = args.because.as_deref().map(str::trim).filter(|reason| !reason.is_empty()) else {
+        return Err(Failure::usage("the journal wants to know why")
+            .help(format!("`oak mark {word} {} --because \"…\"`; nothing was changed", migration.number)));
+    };
+    let follows = |id: &str| migration.record.parents.iter().any(|parent| parent == id);
+    let missing = migration.record.parents.iter().find(|parent| journal.get(parent).is_none());
+    if let (true, Some(_)) = (event == EventKind::MarkedApplied, missing) {
+        return Err(Failure::new(format!("what {} follows is not applied to {}", migration.folder, target.name))
+            .help("apply or mark that one first; nothing was changed"));
+    }
+    let child = history.migrations().iter().find(|other| {
+        let follows_this = other.record.parents.iter().any(|parent| parent == migration.id());
+        follows_this && journal.get(other.id()).is_some()
+    });
+    if let (true, Some(child)) = (event == EventKind::MarkedPending, child) {
+        debug_assert!(!follows(child.id()), "a chain has no circles");
+        return Err(Failure::new(format!(
+            "{} follows {}, and is applied to {}",
+            child.folder, migration.folder, target.name
+        ))
+        .help("revert or mark that one first; nothing was changed"));
+    }
+    output.line(format_args!(
+        "{} will count as {word} on {}, and nothing runs  {}",
+        strong(&migration.folder),
+        target.name,
+        dim(&target.url)
+    ));
+    if !confirm(&format!("mark it {word}?"), global, output)? {
+        output.line("nothing was changed");
+        return Ok(Exit::Failed);
+    }
+    let up = project.script(migration, target.dialect, Direction::Up)?;
+    let down = project.script(migration, target.dialect, Direction::Down)?;
+    let (up_sha, down_sha) = (script_sha(&up.text), script_sha(&down.text));
+    let expected = migration.record.expected.get(target.provider().word());
+    let entry = JournalEntry {
+        project: &project.settings.name,
+        migration: migration.id(),
+        title: &migration.record.title,
+        event,
+        overrides: "",
+        up: &up.text,
+        up_sha: &up_sha,
+        down: &down.text,
+        down_sha: &down_sha,
+        expected: expected.map_or("", String::as_str),
+        oak_version: env!("CARGO_PKG_VERSION"),
+    };
+    mark(&mut *database, &entry, journal.last_seq, Some(reason))?;
+    if global.json {
+        output.json(&json!({ "target": target.name, "migration": migration.folder, "marked": word }));
+        return Ok(Exit::Done);
+    }
+    output.line(format_args!("{} {} as {word} on {}", done("marked"), migration.folder, target.name));
+    output.next("oak status", "compares what is there with what that migration leaves");
+    Ok(Exit::Done)
+}
+
+/// Writes the event.
+pub(super) fn mark(
+    database: &mut dyn hollow_oak_database::Database,
+    entry: &JournalEntry<'_>,
+    last_seq: i64,
+    reason: Option<&str>,
+) -> Result<()> {
+    database.mark(entry, last_seq, reason).map_err(|failure| match failure.kind {
+        FailureKind::Database(error) => Failure::new(error.to_string()).help(error.help()),
+        _ => Failure::new("another run changed the journal meanwhile")
+            .help("`oak status` shows what is there now; nothing was changed"),
+    })
+}

@@ -1,0 +1,593 @@
+//! What a provider stores, as declarations: the other direction of lowering.
+//!
+//! Every candidate is tried by lowering it: what is taken is what the provider stores just so. Where no portable word
+//! does, the provider's own type or option is declared. The law is `lower(lift(p)) == p`; what cannot be said is taken
+//! out and named, never left to differ in silence.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::Dialect;
+use super::lowering::{UNNAMED, mentioned};
+use super::naming::{NameKind, derived_name};
+use crate::physical::{self, EnumType, IndexKey, Introspected, ObjectKind, Schema as Stored, Unmanaged};
+use crate::schema::{
+    Check, Column, Enum, Fault, FaultKind, ForeignKey, Generated, Identifier, Index, IndexPart, Item, KeyPart, Part,
+    Parts, PrimaryKey, Program, ProgramKind, Schema, Scope, Scoped, Table, Type, UNCHECKED, Unique, Value,
+};
+use crate::sql::Expression;
+
+/// Declarations of what a database holds.
+#[derive(Debug)]
+pub struct Lifted {
+    /// The declarations.
+    pub schema: Schema,
+    /// What it lowers to.
+    pub lowered: Stored,
+    /// What they cannot say, by kind and name.
+    pub left_out: Vec<Unmanaged>,
+}
+
+/// What one dialect answers while a schema is lifted.
+pub(super) trait Lifting {
+    /// The provider's type for a portable one; nothing where it has none.
+    fn portable(&self, ty: &Type, enums: &[Enum]) -> Option<physical::TypeName>;
+    /// A provider's own type, as it is compared.
+    fn native(&self, text: &str) -> physical::TypeName;
+    /// A value as the provider's expression for a default; nothing where it is as good as none.
+    fn default(&self, table: &Table, column: &Column, value: &Value) -> Option<Expression>;
+    /// A stored expression as it is declared.
+    fn declared(&self, stored: &Expression) -> String;
+    /// The words of a type that is an enum by itself.
+    fn words(&self, _: &physical::TypeName) -> Option<Vec<String>> {
+        None
+    }
+    /// Whether a column numbers rows without saying so, and what remains to be said of its table.
+    fn numbers(&self, _: &physical::Table, _: &physical::Column) -> bool {
+        false
+    }
+    /// Mends what only shows once the whole table is declared.
+    fn finish(&self, _: &physical::Table, _: &mut Table) {}
+}
+
+/// Declares what was found.
+///
+/// # Errors
+///
+/// The faults of what was lifted, where leaving things out did not help: a mistake of this program.
+pub fn lift(dialect: Dialect, found: &Introspected) -> Result<Lifted, Vec<Fault>> {
+    let lifting = dialect.lifting();
+    let mut lifter =
+        Lifter { dialect, lifting: &*lifting, scope: Scope::For([dialect.provider()].into()), enums: Vec::new() };
+    let mut parts = lifter.parts(&found.schema);
+    let mut left_out = found.unmanaged.clone();
+    // Every round takes out at least one thing, so there is an end to it.
+    loop {
+        let faults = match Schema::new(parts.clone()) {
+            Err(faults) => faults,
+            Ok((schema, _)) => match dialect.lower(&schema) {
+                Err(faults) => faults,
+                Ok(lowered) => return Ok(Lifted { schema, lowered: lowered.schema, left_out }),
+            },
+        };
+        let before = left_out.len();
+        let mut changed = false;
+        for fault in faults.iter().filter(|fault| fault.is_error()) {
+            changed |= give_way(&mut parts, fault, &lifter.scope, &mut left_out);
+        }
+        if !changed && left_out.len() == before {
+            return Err(faults);
+        }
+        parts.tables.iter_mut().for_each(sweep);
+    }
+}
+
+/// A name that marks what is taken out at the end of a round, so that places stay true until then.
+const GONE: &str = "\u{0}gone";
+
+/// Mends what is at fault, or takes it out.
+fn give_way(parts: &mut Parts, fault: &Fault, scope: &Scope, left_out: &mut Vec<Unmanaged>) -> bool {
+    let owner = fault.place.owner.to_string();
+    let mut leave = |kind, name: String, sql: String| {
+        left_out.push(Unmanaged { kind, name, table: Some(owner.clone()), sql });
+    };
+    if fault.place.item == Item::Program {
+        let Some(at) = parts.programs.iter().position(|one| one.name == fault.place.owner) else { return false };
+        let program = parts.programs.remove(at);
+        let kind = match program.kind {
+            ProgramKind::View => ObjectKind::View,
+            ProgramKind::MaterializedView => ObjectKind::MaterializedView,
+            ProgramKind::Trigger => ObjectKind::Trigger,
+            ProgramKind::Routine => ObjectKind::Routine,
+            ProgramKind::Object => {
+                program.word.as_deref().and_then(ObjectKind::from_word).unwrap_or(ObjectKind::Unreadable)
+            }
+        };
+        left_out.push(Unmanaged { kind, name: owner, table: None, sql: program.body });
+        return true;
+    }
+    let Some(table) = parts.tables.iter_mut().find(|table| table.name == fault.place.owner) else { return false };
+    let gone = || Some(Identifier::new(GONE));
+    match &fault.place.item {
+        Item::ForeignKey(at) => {
+            let Some(key) = table.foreign_keys.get_mut(*at) else { return false };
+            if key.options.iter().any(|option| option.value == UNCHECKED) {
+                leave(ObjectKind::Constraint, label(&key.name), format!("references {}", key.referenced_table));
+                key.name = gone();
+            } else {
+                key.options.push(Scoped { value: UNCHECKED.into(), scope: scope.clone() });
+            }
+        }
+        Item::Unique(at) => {
+            let Some(key) = table.uniques.get_mut(*at) else { return false };
+            leave(ObjectKind::Constraint, label(&key.name), String::new());
+            key.name = gone();
+        }
+        Item::Check(at) => {
+            let Some(check) = table.checks.get_mut(*at) else { return false };
+            leave(ObjectKind::Constraint, label(&check.name), check.expression.clone());
+            check.name = gone();
+        }
+        Item::Index(at) => {
+            let Some(index) = table.indexes.get_mut(*at) else { return false };
+            leave(ObjectKind::ViewIndex, label(&index.name), String::new());
+            index.name = gone();
+        }
+        Item::Column(at) => {
+            let Some(column) = table.columns.get_mut(*at) else { return false };
+            let shown = format!("{} ({})", column.name, fault.kind);
+            match fault.place.part {
+                Part::Default if !column.default.is_empty() => column.default.clear(),
+                Part::Expression if !column.generated.is_empty() => column.generated.clear(),
+                Part::Identity if !column.identity.is_empty() => column.identity.clear(),
+                Part::OnUpdate if column.on_update_now.is_some() => column.on_update_now = None,
+                _ if !column.options.is_empty() => column.options.clear(),
+                _ => return drop_table(parts, &fault.place.owner, left_out),
+            }
+            leave(ObjectKind::Unreadable, shown, String::new());
+        }
+        Item::PrimaryKey => match &fault.kind {
+            FaultKind::NullableKey(name) => {
+                let Some(column) = table.columns.iter_mut().find(|column| column.name == *name) else { return false };
+                column.nullable = false;
+                leave(ObjectKind::Unreadable, format!("{name} (may be null, in a primary key)"), String::new());
+            }
+            _ => {
+                leave(ObjectKind::Constraint, "primary key".into(), String::new());
+                table.primary_keys.clear();
+            }
+        },
+        Item::Option(at) => {
+            let Some(option) = table.options.get_mut(*at) else { return false };
+            leave(ObjectKind::Unreadable, format!("option {}", option.value), String::new());
+            option.value = GONE.into();
+        }
+        _ => return drop_table(parts, &fault.place.owner, left_out),
+    }
+    true
+}
+
+fn drop_table(parts: &mut Parts, name: &Identifier, left_out: &mut Vec<Unmanaged>) -> bool {
+    let before = parts.tables.len();
+    parts.tables.retain(|table| table.name != *name);
+    left_out.push(Unmanaged { kind: ObjectKind::Table, name: name.to_string(), table: None, sql: String::new() });
+    parts.tables.len() < before
+}
+
+fn label(name: &Option<Identifier>) -> String {
+    name.as_ref().map(Identifier::to_string).unwrap_or_default()
+}
+
+/// Takes out what was marked.
+fn sweep(table: &mut Table) {
+    let stays = |name: &Option<Identifier>| name.as_ref().is_none_or(|name| name.as_str() != GONE);
+    table.foreign_keys.retain(|one| stays(&one.name));
+    table.uniques.retain(|one| stays(&one.name));
+    table.checks.retain(|one| stays(&one.name));
+    table.indexes.retain(|one| stays(&one.name));
+    table.options.retain(|option| option.value != GONE);
+}
+
+struct Lifter<'a> {
+    dialect: Dialect,
+    lifting: &'a dyn Lifting,
+    /// What only this provider has words for.
+    scope: Scope,
+    enums: Vec<Enum>,
+}
+
+impl Lifter<'_> {
+    fn parts(&mut self, found: &Stored) -> Parts {
+        self.enums = found.enums().map(enumeration).collect();
+        self.own_enums(found);
+        let mut tables: Vec<Table> = found.tables().map(|table| self.table(table)).collect();
+        let stored: BTreeMap<Identifier, &physical::Table> =
+            found.tables().map(|table| (Identifier::new(&*table.name), table)).collect();
+        self.reference_types(&mut tables, &stored);
+        for table in &mut tables {
+            if let Some(stored) = stored.get(&table.name) {
+                self.defaults(table, stored);
+                self.names(table, stored);
+                self.lifting.finish(stored, table);
+            }
+        }
+        let programs = found.programs().map(|one| self.program(one)).collect();
+        Parts { tables, enums: std::mem::take(&mut self.enums), programs, rows: Vec::new() }
+    }
+
+    /// Enums of a provider that has no enum types: one for each list of words, named by the columns that have it.
+    fn own_enums(&mut self, found: &Stored) {
+        let mut lists: BTreeMap<Vec<String>, Vec<(String, String)>> = BTreeMap::new();
+        for table in found.tables() {
+            for column in &table.columns {
+                let words = self.lifting.words(&column.ty).filter(|words| words.iter().all(|word| !word.is_empty()));
+                if let Some(words) = words {
+                    lists.entry(words).or_default().push((table.name.clone(), column.name.clone()));
+                }
+            }
+        }
+        let mut taken: BTreeSet<String> = found.tables().map(|table| table.name.to_ascii_lowercase()).collect();
+        taken.extend(self.enums.iter().map(|one| one.name.to_string()));
+        taken.extend(Type::WORDS.iter().map(|word| (*word).to_owned()));
+        for (words, columns) in lists {
+            let (table, column) = &columns[0];
+            let shared = columns.iter().all(|(_, name)| name == column).then(|| column.clone());
+            let joined = Some(words.join("_")).filter(|name| name.len() <= 24);
+            let candidates = shared.into_iter().chain(joined).chain([format!("{table}_{column}")]);
+            let plain = |name: String| -> String {
+                let letters = name.to_ascii_lowercase();
+                letters.chars().map(|one| if one.is_ascii_alphanumeric() { one } else { '_' }).collect()
+            };
+            let is_free = |name: &String| !taken.contains(name) && Identifier::new(&**name).is_bare();
+            let mut name =
+                candidates.map(plain).find(is_free).unwrap_or_else(|| plain(format!("{table}_{column}_words")));
+            while !taken.insert(name.clone()) {
+                name.push('_');
+            }
+            self.enums.push(Enum {
+                name: Identifier::new(name),
+                words: words.into_iter().map(Identifier::new).collect(),
+                formerly: BTreeMap::new(),
+                about: None,
+            });
+        }
+        self.enums.sort_by(|a, b| a.name.cmp(&b.name));
+    }
+
+    fn own<T>(&self, value: T) -> Scoped<T> {
+        Scoped { value, scope: self.scope.clone() }
+    }
+
+    fn table(&self, stored: &physical::Table) -> Table {
+        let mut table = Table::new(Identifier::new(&*stored.name));
+        table.about.clone_from(&stored.comment);
+        table.options = stored.options.iter().map(|option| self.own(option.clone())).collect();
+        table.columns = stored.columns.iter().map(|column| self.column(stored, column)).collect();
+        let options = |attributes: &BTreeSet<String>| -> Vec<Scoped<String>> {
+            attributes.iter().map(|one| self.own(one.clone())).collect()
+        };
+        let name = |name: &Option<String>| name.as_ref().map(|name| Identifier::new(&**name));
+        let key_columns = |columns: &[physical::KeyColumn]| -> Vec<Identifier> {
+            columns.iter().map(|column| Identifier::new(&*column.name)).collect()
+        };
+        table.primary_keys = stored
+            .primary_key
+            .iter()
+            .map(|key| PrimaryKey {
+                name: name(&key.name),
+                columns: key_columns(&key.columns),
+                options: options(&key.attributes),
+                scope: Scope::All,
+            })
+            .collect();
+        for unique in &stored.uniques {
+            let nulls_equal = unique.attributes.contains("nulls not distinct");
+            let mut options = options(&unique.attributes);
+            options.retain(|option| option.value != "nulls not distinct");
+            let columns = key_columns(&unique.columns);
+            table.uniques.push(Unique { name: name(&unique.name), columns, nulls_equal, options, scope: Scope::All });
+        }
+        let identifiers =
+            |names: &[String]| -> Vec<Identifier> { names.iter().map(|one| Identifier::new(&**one)).collect() };
+        for key in &stored.foreign_keys {
+            table.foreign_keys.push(ForeignKey {
+                name: name(&key.name),
+                columns: identifiers(&key.columns),
+                referenced_table: Identifier::new(&*key.referenced_table),
+                referenced_columns: identifiers(&key.referenced_columns),
+                on_delete: key.on_delete,
+                on_update: key.on_update,
+                deferrable: key.deferrable,
+                indexed: false,
+                options: options(&key.attributes),
+                scope: Scope::All,
+            });
+        }
+        for check in &stored.checks {
+            let expression = self.lifting.declared(&check.expression);
+            let options = options(&check.attributes);
+            table.checks.push(Check { name: name(&check.name), expression, options, scope: Scope::All });
+        }
+        for index in &stored.indexes {
+            table.indexes.push(self.index(index));
+        }
+        table
+    }
+
+    fn index(&self, index: &physical::Index) -> Index {
+        let parts = index.parts.iter().map(|part| IndexPart {
+            prefix: part.prefix,
+            collate: part.collation.clone(),
+            operators: part.operators.clone(),
+            descending: part.descending,
+            nulls: part.nulls,
+            ..IndexPart::new(match &part.key {
+                IndexKey::Column(name) => KeyPart::Column(Identifier::new(&**name)),
+                IndexKey::Expression(one) => KeyPart::Expression(self.lifting.declared(one)),
+            })
+        });
+        Index {
+            name: Some(Identifier::new(&*index.name)),
+            unique: index.unique,
+            parts: parts.collect(),
+            predicate: index.predicate.as_ref().map(|one| self.lifting.declared(one)),
+            including: index.including.iter().map(|name| Identifier::new(&**name)).collect(),
+            method: index.method.clone(),
+            options: index.attributes.iter().map(|one| self.own(one.clone())).collect(),
+            scope: Scope::All,
+        }
+    }
+
+    fn column(&self, table: &physical::Table, stored: &physical::Column) -> Column {
+        let mut column = Column::new(Identifier::new(&*stored.name), Type::Native);
+        match self.portable(&stored.ty) {
+            Some(ty) => column.ty = ty,
+            None => column.native = vec![self.own(stored.ty.text().to_owned())],
+        }
+        column.nullable = stored.nullable;
+        column.about.clone_from(&stored.comment);
+        column.collate = stored.collation.iter().map(|name| self.own(name.clone())).collect();
+        column.options = stored.attributes.iter().map(|one| self.own(one.clone())).collect();
+        column.generated = stored
+            .generated
+            .iter()
+            .map(|one| Generated { expression: self.lifting.declared(&one.expression), storage: one.storage })
+            .map(Scoped::all)
+            .collect();
+        column.identity = stored.identity.iter().cloned().map(Scoped::all).collect();
+        if self.lifting.numbers(table, stored) {
+            column.identity = vec![Scoped::all(Default::default())];
+        }
+        self.on_update(&mut column);
+        column
+    }
+
+    /// `on update now`, where that is just what is stored.
+    fn on_update(&self, column: &mut Column) {
+        let (Type::Datetime(digits) | Type::Instant(digits)) = &column.ty else { return };
+        let digits = digits.unwrap_or(6);
+        let precision = if digits == 0 { "()".to_owned() } else { format!("({digits})") };
+        let words = format!("on update current_timestamp{precision}");
+        let before = column.options.len();
+        column.options.retain(|option| option.value != words);
+        if column.options.len() < before {
+            column.on_update_now = Some(self.scope.clone());
+        }
+    }
+
+    /// The portable type that is stored just so.
+    fn portable(&self, stored: &physical::TypeName) -> Option<Type> {
+        let element = stored.text().strip_suffix("[]").map(|text| self.lifting.native(text));
+        if let Some(element) = element {
+            let ty = Type::Array(Box::new(self.portable(&element)?));
+            return self.is(&ty, stored).then_some(ty);
+        }
+        let arguments: Vec<u32> = stored
+            .text()
+            .split_once('(')
+            .map(|(_, rest)| rest.split([',', ')']).map_while(|one| one.trim().parse().ok()).collect())
+            .unwrap_or_default();
+        let length = arguments.first().copied();
+        let digits = length.and_then(|length| u8::try_from(length).ok());
+        let mut candidates = vec![
+            Type::Bool,
+            Type::Int(32),
+            Type::Int(64),
+            Type::Int(16),
+            Type::Int(8),
+            Type::Float(64),
+            Type::Float(32),
+            Type::Decimal(None),
+            Type::Text(None),
+            Type::Bytes(None),
+            Type::Date,
+            Type::Interval,
+            Type::Uuid,
+            Type::Json,
+        ];
+        if let [precision, scale] = arguments[..] {
+            candidates.push(Type::Decimal(Some((precision, scale))));
+        }
+        if let Some(length) = length {
+            candidates.extend([Type::Text(Some(length)), Type::Char(length), Type::Bytes(Some(length))]);
+        }
+        let fractions: &[Option<u8>] = &[None, digits, Some(0)];
+        for fraction in fractions {
+            candidates.extend([Type::Datetime(*fraction), Type::Instant(*fraction), Type::Time(*fraction)]);
+        }
+        candidates.extend(self.enums.iter().map(|one| Type::Enum(one.name.clone())));
+        candidates.into_iter().find(|ty| self.is(ty, stored))
+    }
+
+    fn is(&self, ty: &Type, stored: &physical::TypeName) -> bool {
+        self.lifting.portable(ty, &self.enums).is_some_and(|found| found == *stored)
+    }
+
+    /// A reference and its key are declared with the same type; where they are stored with two, the referencing column
+    /// keeps its own as the provider's.
+    fn reference_types(&self, tables: &mut [Table], stored: &BTreeMap<Identifier, &physical::Table>) {
+        // By way of references to columns that are references themselves.
+        for _ in 0..8 {
+            let types: BTreeMap<(Identifier, Identifier), Type> = tables
+                .iter()
+                .flat_map(|table| {
+                    table.columns.iter().map(|column| ((table.name.clone(), column.name.clone()), column.ty.clone()))
+                })
+                .collect();
+            let mut changed = false;
+            for table in tables.iter_mut() {
+                for key in &table.foreign_keys {
+                    for (from, to) in key.columns.iter().zip(&key.referenced_columns) {
+                        let Some(wanted) = types.get(&(key.referenced_table.clone(), to.clone())) else { continue };
+                        let Some(column) = table.columns.iter_mut().find(|column| column.name == *from) else {
+                            continue;
+                        };
+                        if column.ty == *wanted {
+                            continue;
+                        }
+                        let Some(own) = stored.get(&table.name).and_then(|table| table.column(from.as_str())) else {
+                            continue;
+                        };
+                        column.ty = wanted.clone();
+                        column.native = vec![self.own(own.ty.text().to_owned())];
+                        changed = true;
+                    }
+                }
+            }
+            if !changed {
+                return;
+            }
+        }
+    }
+
+    fn defaults(&self, table: &mut Table, stored: &physical::Table) {
+        for at in 0..table.columns.len() {
+            let column = &table.columns[at];
+            let Some(default) = stored.column(column.name.as_str()).and_then(|stored| stored.default.clone()) else {
+                continue;
+            };
+            let value = self.value(table, column, &default);
+            table.columns[at].default = vec![Scoped::all(value)];
+        }
+    }
+
+    /// The value that is stored just so.
+    fn value(&self, table: &Table, column: &Column, stored: &Expression) -> Value {
+        let text = stored.text();
+        let mut candidates = vec![Value::Bool(true), Value::Bool(false)];
+        if text.trim_start_matches('-').parse::<f64>().is_ok() {
+            candidates.insert(0, Value::Number(text.to_owned()));
+        }
+        if stored.is_literal() && text.starts_with('\'') {
+            let plain = self.lifting.declared(stored);
+            let text = crate::sql::unquote(&plain);
+            match column.ty {
+                Type::Enum(_) => candidates.push(Value::Word(Identifier::new(text))),
+                // A text of several lines is an expression.
+                _ if text.contains('\n') => {}
+                _ => candidates.push(Value::Text(text)),
+            }
+        }
+        candidates.extend([Value::Now, Value::Today, Value::NewUuid]);
+        let is_known = |word: &Identifier| match &column.ty {
+            Type::Enum(name) => self.enums.iter().any(|one| one.name == *name && one.words.contains(word)),
+            _ => false,
+        };
+        let fits = |value: &Value| match value {
+            Value::Word(word) => is_known(word),
+            value => crate::schema::fits(&column.ty, value).is_ok(),
+        };
+        let same = |value: &Value| self.lifting.default(table, column, value).is_some_and(|made| made == *stored);
+        let found = candidates.into_iter().find(|value| fits(value) && same(value));
+        // What is neither is said in the provider's own words.
+        found.unwrap_or_else(|| Value::Expression(text.to_owned()))
+    }
+
+    /// Names that would be derived just so need not be declared.
+    fn names(&self, table: &mut Table, whole: &physical::Table) {
+        let facts = self.dialect.facts();
+        let limit = facts.identifier_limit;
+        let owner = table.name.to_string();
+        let is_derived = |name: &Option<Identifier>, columns: Vec<String>, kind: NameKind| {
+            let derived = derived_name(&owner, columns.iter().map(String::as_str), kind, limit);
+            name.as_ref().is_some_and(|name| name.as_str() == derived)
+        };
+        let texts = |names: &[Identifier]| names.iter().map(Identifier::to_string).collect::<Vec<_>>();
+        let mut names = whole.uniques.iter().map(|one| &one.name).chain(whole.checks.iter().map(|one| &one.name));
+        let names = names.by_ref().chain(whole.foreign_keys.iter().map(|one| &one.name));
+        let leaves_unnamed = facts.unnamed_constraints
+            && names.chain(whole.primary_key.iter().map(|one| &one.name)).any(Option::is_none);
+        if leaves_unnamed {
+            table.options.push(self.own(UNNAMED.to_owned()));
+        }
+        for key in table.primary_keys.iter_mut().filter(|_| !leaves_unnamed) {
+            if !facts.names_primary_keys || is_derived(&key.name, Vec::new(), NameKind::PrimaryKey) {
+                key.name = None;
+            }
+        }
+        for unique in table.uniques.iter_mut().filter(|_| !leaves_unnamed) {
+            if is_derived(&unique.name, texts(&unique.columns), NameKind::Unique) {
+                unique.name = None;
+            }
+        }
+        for key in table.foreign_keys.iter_mut().filter(|_| !leaves_unnamed) {
+            if is_derived(&key.name, texts(&key.columns), NameKind::ForeignKey) {
+                key.name = None;
+            }
+        }
+        for (check, stored) in table.checks.iter_mut().zip(&whole.checks).filter(|_| !leaves_unnamed) {
+            if is_derived(&check.name, mentioned(whole, &stored.expression), NameKind::Check) {
+                check.name = None;
+            }
+        }
+        for index in &mut table.indexes {
+            let columns: Option<Vec<String>> = index
+                .parts
+                .iter()
+                .map(|part| match &part.key {
+                    KeyPart::Column(name) => Some(name.to_string()),
+                    KeyPart::Expression(_) => None,
+                })
+                .collect();
+            if columns.is_some_and(|columns| is_derived(&index.name, columns, NameKind::Index)) {
+                index.name = None;
+            }
+        }
+    }
+
+    fn program(&self, stored: &physical::Program) -> Program {
+        let name = self.dialect.quote(&stored.name);
+        let on = match &stored.table {
+            Some(table) if self.dialect.facts().triggers_are_of_tables => format!(" on {}", self.dialect.quote(table)),
+            _ => String::new(),
+        };
+        let usual = match stored.kind {
+            ProgramKind::View | ProgramKind::MaterializedView | ProgramKind::Trigger => {
+                format!("drop {} {name}{on}", stored.kind.word())
+            }
+            ProgramKind::Routine | ProgramKind::Object => String::new(),
+        };
+        Program {
+            kind: stored.kind,
+            word: stored.word.clone(),
+            name: Identifier::new(&*stored.name),
+            table: stored.table.as_ref().map(|table| Identifier::new(&**table)),
+            body: match stored.kind.is_view() {
+                true => stored.body.text().trim().trim_end_matches(';').to_owned(),
+                false => stored.create.trim().trim_end_matches(';').to_owned(),
+            },
+            drop: Some(stored.drop.clone()).filter(|drop| *drop != usual),
+            after: stored.after.iter().map(|name| Identifier::new(&**name)).collect(),
+            about: stored.comment.clone(),
+            scope: self.scope.clone(),
+        }
+    }
+}
+
+fn enumeration(stored: &EnumType) -> Enum {
+    Enum {
+        name: Identifier::new(&*stored.name),
+        words: stored.words.iter().map(|word| Identifier::new(&**word)).collect(),
+        formerly: BTreeMap::new(),
+        about: stored.comment.clone(),
+    }
+}

@@ -1,0 +1,131 @@
+//! What PostgreSQL keeps of columns, keys, checks and indexes that the language has no clause for: the words of
+//! `option "…"`, and how each is written as SQL.
+
+use std::collections::BTreeSet;
+
+use super::quote::quote;
+use crate::dialect::lowering::Attributed;
+
+/// An option as it is compared; nothing where there is no such option.
+pub(super) fn known(on: Attributed, option: &str) -> Option<String> {
+    let folded = option.trim().to_ascii_lowercase();
+    let is_parameter = folded.split_once('=').is_some_and(|(name, value)| is_word(name) && !value.is_empty());
+    let known = match on {
+        Attributed::Column => {
+            folded == "serial"
+                || folded == "inherited"
+                || folded == "identity cycle"
+                || storage_word(&folded).is_some()
+                || folded.strip_prefix("compression ").is_some_and(is_word)
+                || folded.strip_prefix("statistics ").is_some_and(|number| number.parse::<i32>().is_ok())
+                || folded.strip_prefix("identity cache ").is_some_and(|number| number.parse::<u64>().is_ok())
+                || folded.starts_with("identity from ")
+                || folded.starts_with("n_distinct")
+        }
+        Attributed::Key => {
+            matches!(folded.as_str(), "deferrable" | "deferrable initially deferred" | "inherited")
+                || is_parameter
+                || folded.starts_with("include (")
+                || folded.starts_with("using index tablespace ")
+                || folded == "replica identity"
+                || folded == "clustered"
+        }
+        Attributed::Reference => matches!(folded.as_str(), "not valid" | "match full" | "inherited" | "not enforced"),
+        Attributed::Check => matches!(folded.as_str(), "not valid" | "no inherit" | "inherited" | "not enforced"),
+        Attributed::Index => {
+            matches!(folded.as_str(), "nulls not distinct" | "clustered" | "replica identity")
+                || is_parameter
+                || folded.starts_with("tablespace ")
+        }
+    };
+    // Names of columns keep their letter case.
+    let kept = if folded.starts_with("include (") { option.trim().to_owned() } else { folded };
+    known.then_some(kept)
+}
+
+fn is_word(text: &str) -> bool {
+    !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'_')
+}
+
+/// PostgreSQL 17, "ALTER TABLE", SET STORAGE.
+fn storage_word(attribute: &str) -> Option<&str> {
+    attribute.strip_prefix("storage ").filter(|word| ["plain", "external", "extended", "main"].contains(word))
+}
+
+/// The actions of `alter column` that give a column what it has and did not have, and take what it had.
+pub(super) fn column_actions(from: &BTreeSet<String>, to: &BTreeSet<String>) -> Vec<String> {
+    let gone = from.difference(to).filter_map(|attribute| {
+        let word = attribute.split([' ', '=']).next().unwrap_or_default();
+        let stays = to.iter().any(|other| other.split([' ', '=']).next() == Some(word));
+        match word {
+            _ if stays => None,
+            "storage" => Some("set storage extended".to_owned()),
+            "compression" => Some("set compression default".to_owned()),
+            "statistics" => Some("set statistics -1".to_owned()),
+            "n_distinct" | "n_distinct_inherited" => Some(format!("reset ({word})")),
+            _ => None,
+        }
+    });
+    let new = to.difference(from).filter_map(|attribute| {
+        if attribute.starts_with("n_distinct") {
+            return Some(format!("set ({attribute})"));
+        }
+        let is_set = ["storage ", "compression ", "statistics "].iter().any(|word| attribute.starts_with(word));
+        is_set.then(|| format!("set {attribute}"))
+    });
+    gone.chain(new).collect()
+}
+
+/// What the options of an identity column's sequence add to its definition.
+pub(super) fn numbering(attributes: &BTreeSet<String>) -> Vec<String> {
+    let mut options = Vec::new();
+    for attribute in attributes {
+        if let Some((least, most)) = attribute.strip_prefix("identity from ").and_then(|range| range.split_once(" to "))
+        {
+            options.push(format!("minvalue {least} maxvalue {most}"));
+        } else if let Some(size) = attribute.strip_prefix("identity cache ") {
+            options.push(format!("cache {size}"));
+        } else if attribute == "identity cycle" {
+            options.push("cycle".to_owned());
+        }
+    }
+    options
+}
+
+/// What stands behind the columns of a key, in the order of the grammar.
+pub(super) fn behind_key(attributes: &BTreeSet<String>) -> String {
+    let mut text = String::new();
+    for attribute in attributes.iter().filter(|one| one.starts_with("include (")) {
+        text.push_str(&format!(" {attribute}"));
+    }
+    text.push_str(&parameters(attributes));
+    for attribute in attributes.iter().filter(|one| one.starts_with("using index tablespace ")) {
+        text.push_str(&format!(" {attribute}"));
+    }
+    for attribute in attributes.iter().filter(|one| one.starts_with("deferrable")) {
+        text.push_str(&format!(" {attribute}"));
+    }
+    text
+}
+
+/// Storage parameters in a `with` clause.
+pub(super) fn parameters(attributes: &BTreeSet<String>) -> String {
+    let parameters: Vec<&str> = attributes
+        .iter()
+        .filter(|one| one.split_once('=').is_some_and(|(name, _)| is_word(name)))
+        .map(String::as_str)
+        .collect();
+    if parameters.is_empty() { String::new() } else { format!(" with ({})", parameters.join(", ")) }
+}
+
+/// What is said of an index once it is there.
+pub(super) fn about_index(table: &str, index: &str, attributes: &BTreeSet<String>) -> Vec<String> {
+    let mut statements = Vec::new();
+    if attributes.contains("clustered") {
+        statements.push(format!("alter table {} cluster on {}", quote(table), quote(index)));
+    }
+    if attributes.contains("replica identity") {
+        statements.push(format!("alter table {} replica identity using index {}", quote(table), quote(index)));
+    }
+    statements
+}

@@ -1,0 +1,30 @@
+//! What PostgreSQL stores, as declarations.
+
+use super::lower;
+use super::types::{portable, type_name};
+use crate::dialect::lift::Lifting;
+use crate::dialect::lowering::Storing;
+use crate::physical::TypeName;
+use crate::schema::{Column, Enum, Table, Type, Value};
+use crate::sql::Expression;
+
+/// See [`Lifting`].
+pub(in crate::dialect) struct Postgres;
+
+impl Lifting for Postgres {
+    fn portable(&self, ty: &Type, _: &[Enum]) -> Option<TypeName> {
+        Some(type_name(&portable(ty)?))
+    }
+
+    fn native(&self, text: &str) -> TypeName {
+        type_name(text)
+    }
+
+    fn default(&self, table: &Table, column: &Column, value: &Value) -> Option<Expression> {
+        lower::Postgres.default(table, column, value)
+    }
+
+    fn declared(&self, stored: &Expression) -> String {
+        stored.text().to_owned()
+    }
+}
