@@ -36,6 +36,8 @@ pub struct ServerUrl {
     pub tls: Tls,
     /// A file of certificates to trust, in place of the usual ones.
     pub authorities: Option<PathBuf>,
+    /// The namespace that is worked in, where it is not the one that the server takes first (PostgreSQL).
+    pub namespace: Option<String>,
 }
 
 /// Where a server listens.
@@ -183,7 +185,7 @@ impl UrlError {
             Self::NoDatabase { .. } => {
                 "write it behind the host, such as `postgres://localhost/brackenfold`; apply makes it if it is missing"
             }
-            Self::UnknownParameter { .. } => "known are `socket`, `sslmode` and `sslrootcert`",
+            Self::UnknownParameter { .. } => "known are `socket`, `sslmode` and `sslrootcert`, and for PostgreSQL `namespace`",
             Self::UnknownMode { .. } => {
                 "`verify-full` is the safe one, with `sslrootcert` for an authority of your own"
             }
@@ -272,6 +274,7 @@ fn server(provider: Provider, text: &str, base: &Path) -> Result<ServerUrl, UrlE
         database,
         tls: Tls::Prefer,
         authorities: None,
+        namespace: None,
     };
     for (name, value) in url.query_pairs() {
         match name.as_ref() {
@@ -281,6 +284,7 @@ fn server(provider: Provider, text: &str, base: &Path) -> Result<ServerUrl, UrlE
                     Tls::from_word(&value).ok_or_else(|| UrlError::UnknownMode { value: value.into_owned() })?;
             }
             "sslrootcert" => server.authorities = Some(base.join(value.as_ref())),
+            "namespace" if provider == Provider::Postgres => server.namespace = Some(value.into_owned()),
             other => return Err(UrlError::UnknownParameter { name: other.to_owned() }),
         }
     }

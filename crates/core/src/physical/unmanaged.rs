@@ -85,12 +85,14 @@ pub enum ObjectKind {
     ViewIndex,
     /// A privilege that somebody was given.
     Grant,
+    /// Another namespace with all that is in it.
+    Namespace,
     /// An operator, a text search configuration, a collation and the like.
     Operator,
 }
 
 impl ObjectKind {
-    const ALL: [Self; 27] = [
+    const ALL: [Self; 28] = [
         Self::Table,
         Self::VirtualTable,
         Self::Unreadable,
@@ -117,6 +119,7 @@ impl ObjectKind {
         Self::OwnedSequence,
         Self::ViewIndex,
         Self::Grant,
+        Self::Namespace,
         Self::Operator,
     ];
 
@@ -149,6 +152,7 @@ impl ObjectKind {
             Self::OwnedSequence => "sequence owner",
             Self::ViewIndex => "index",
             Self::Grant => "grant",
+            Self::Namespace => "namespace",
             Self::Operator => "operator or the like",
         }
     }

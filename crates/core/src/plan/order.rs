@@ -94,7 +94,10 @@ fn with_rows(mut steps: Vec<Step>, to: &Schema, choices: &Choices) -> Vec<Step> 
 fn planned(dialect: Dialect, steps: Vec<Step>, choices: &Choices) -> Plan {
     let mut known = Known::new(choices);
     for step in &steps {
-        if let Step::CreateTable(table) = step {
+        // A table that is made here has no rows, unless they come back.
+        if let Step::CreateTable(table) = step
+            && !choices.restored.iter().any(|kept| kept.table == table.name)
+        {
             known.tables.insert(table.name.clone());
         }
     }

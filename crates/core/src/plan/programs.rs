@@ -308,7 +308,20 @@ impl Needs {
             let words = said.split(|one: char| !(one.is_alphanumeric() || one == '_')).map(str::to_owned);
             let mut named: BTreeSet<usize> = words.collect::<BTreeSet<_>>().iter().flat_map(found).collect();
             named.extend(odd.iter().filter(|name| mentions(&said, name)).flat_map(|name| found(name)));
-            // An object of another kind may have the same name: what a statement for a sequence names is not itself.
+            // The head of a routine names types, and calls others only in a default; whatever else sounds like one of
+            // them is the name of a parameter.
+            if one.kind == ProgramKind::Routine && !said.contains("default ") {
+                named.retain(|other| programs[*other].kind != ProgramKind::Routine);
+            }
+            // What is made names itself, and means nothing else of that name; but a routine may return a view's rows, and
+            // an aggregate be made of a function of its name.
+            if one.kind != ProgramKind::Routine {
+                let is_aggregate = one.word.as_deref() == Some("aggregate");
+                named.retain(|other| {
+                    let other = programs[*other];
+                    other.base_name() != one.base_name() || (is_aggregate && other.kind == ProgramKind::Routine)
+                });
+            }
             stated.remove(&at);
             named.remove(&at);
             needs.stated.push(stated);

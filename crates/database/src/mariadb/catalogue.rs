@@ -311,53 +311,29 @@ impl Reader<'_> {
         self.events()
     }
 
-    /// Routines, put together from their parts: asking for each one's statement would be a query for each.
+    /// Routines. What `information_schema` has of their bodies went through the server's own reading of texts, and is not
+    /// what was written (MariaDB 10.11: `'a\\b'` comes back as `'a\b'`); the table that the server keeps them in has it.
     fn routines(&mut self) -> Result<(), ServerError> {
         let dialect = self.session.dialect();
         let routines = self.ask(
-            "select routine_name, routine_type, routine_definition, dtd_identifier, is_deterministic, sql_data_access,
-                    security_type, routine_comment
-             from information_schema.routines where routine_schema = $database",
+            "select routine_name, routine_type from information_schema.routines where routine_schema = $database",
         )?;
         if routines.is_empty() {
             return Ok(());
         }
-        let rows = self.ask(
-            "select specific_name, routine_type, parameter_mode, parameter_name, dtd_identifier
-             from information_schema.parameters
-             where specific_schema = $database and ordinal_position > 0 order by specific_name, routine_type, ordinal_position",
-        )?;
-        let mut parameters: BTreeMap<(String, String), Vec<String>> = BTreeMap::new();
-        for row in rows {
-            let is_function = text(&row, 1) == "FUNCTION";
-            let mode = text(&row, 2).to_ascii_lowercase();
-            let mode = if is_function || mode == "in" { String::new() } else { format!("{mode} ") };
-            let parameter = format!("{mode}{} {}", dialect.quote(&text(&row, 3)), text(&row, 4));
-            parameters.entry((text(&row, 0), text(&row, 1))).or_default().push(parameter);
-        }
+        let kept = self.ask(
+            "select name, type, param_list, returns, is_deterministic, sql_data_access, security_type, comment, body
+             from mysql.proc where db = $database",
+        );
+        // Not everybody may read that table, and MySQL does not have it.
+        let kept = kept.unwrap_or_default();
         for row in &routines {
             let (name, kind) = (text(row, 0), text(row, 1));
             let word = kind.to_ascii_lowercase();
-            let list = parameters.get(&(name.clone(), kind)).map(|list| list.join(", ")).unwrap_or_default();
-            let mut sql = format!("create {word} {}({list})", dialect.quote(&name));
-            if word == "function" {
-                sql.push_str(&format!(" returns {}", text(row, 3)));
-            }
-            if text(row, 4) == "YES" {
-                sql.push_str(" deterministic");
-            }
-            let access = text(row, 5).to_ascii_lowercase();
-            if !matches!(access.as_str(), "" | "contains sql") {
-                sql.push_str(&format!(" {access}"));
-            }
-            if text(row, 6) == "INVOKER" {
-                sql.push_str(" sql security invoker");
-            }
-            let comment = text(row, 7);
-            if !comment.is_empty() {
-                sql.push_str(&format!(" comment {}", dialect.literal(&comment)));
-            }
-            sql.push_str(&format!("\n{}", text(row, 2)));
+            let sql = match kept.iter().find(|one| text(one, 0) == name && text(one, 1) == kind) {
+                Some(row) => self.routine(row, &word),
+                None => self.told_routine(&name, &word)?,
+            };
             self.catalogue.others.push(OtherRow {
                 kind: ObjectKind::Routine,
                 drop: format!("drop {word} {}", dialect.quote(&name)),
@@ -369,6 +345,39 @@ impl Reader<'_> {
             });
         }
         Ok(())
+    }
+
+    /// A routine put together from its parts, in the order of the grammar (MariaDB, "CREATE PROCEDURE").
+    fn routine(&self, row: &Row, word: &str) -> String {
+        let dialect = self.session.dialect();
+        let mut sql = format!("create {word} {}({})", dialect.quote(&text(row, 0)), text(row, 2));
+        if word == "function" {
+            sql.push_str(&format!(" returns {}", text(row, 3)));
+        }
+        if text(row, 4) == "YES" {
+            sql.push_str(" deterministic");
+        }
+        let access = text(row, 5).to_ascii_lowercase().replace('_', " ");
+        if !matches!(access.as_str(), "" | "contains sql") {
+            sql.push_str(&format!(" {access}"));
+        }
+        if text(row, 6) == "INVOKER" {
+            sql.push_str(" sql security invoker");
+        }
+        let comment = text(row, 7);
+        if !comment.is_empty() {
+            sql.push_str(&format!(" comment {}", dialect.literal(&comment)));
+        }
+        format!("{sql}\n{}", text(row, 8))
+    }
+
+    /// A routine as the server tells it, without who defined it; empty where it does not.
+    fn told_routine(&mut self, name: &str, word: &str) -> Result<String, ServerError> {
+        let quoted = self.session.dialect().quote(name);
+        let told = self.session.ask(&format!("show create {word} {quoted}"))?.rows;
+        let told = told.first().map(|row| text(row, 2)).unwrap_or_default();
+        let kind = format!(" {} `", word.to_ascii_uppercase());
+        Ok(told.find(&kind).map(|at| format!("create{}", &told[at..])).unwrap_or_default())
     }
 
     fn events(&mut self) -> Result<(), ServerError> {

@@ -66,7 +66,8 @@ struct Reader<'a> {
 /// Reads a namespace.
 pub(super) fn read(session: &mut PostgresSession, namespace: &str, version: u32) -> Result<Introspected, ServerError> {
     let name = session.dialect().literal(namespace);
-    let oid = session.value(&format!("select oid from pg_namespace where nspname = {name}"))?.unwrap_or_default();
+    let oid = session.value(&format!("select oid from pg_namespace where nspname = {name}"))?;
+    let oid = oid.unwrap_or_else(|| "0".into());
     let mut reader = Reader {
         session,
         namespace: format!("{oid}::oid"),
@@ -305,7 +306,7 @@ impl Reader<'_> {
         let rows = self.ask(
             "select x.refobjid, x.refobjsubid, s.seqstart, s.seqincrement, s.seqcache, s.seqcycle, s.seqmin, s.seqmax,
                     case s.seqtypid when 'int2'::regtype then 32767 when 'int4'::regtype then 2147483647
-                         else 9223372036854775807 end
+                         else 9223372036854775807 end, c.relname
              from pg_sequence s
              join pg_class c on c.oid = s.seqrelid and c.relnamespace = $namespace
              join pg_depend x on x.classid = 'pg_class'::regclass and x.objid = s.seqrelid and x.deptype = 'i'
@@ -320,6 +321,7 @@ impl Reader<'_> {
             said(&mut words, truth(&row, 5), "identity cycle");
             let usual = if step < 0 { (-highest - 1, -1) } else { (1, highest) };
             said(&mut words, (least, most) != usual, format!("identity from {least} to {most}"));
+            words.push(format!("identity sequence {}", text(&row, 9)));
             found.insert((number(&row, 0), number(&row, 1)), ((start, step), words));
         }
         Ok(found)
@@ -581,6 +583,16 @@ impl Reader<'_> {
             "select extname, 'create extension ' || quote_ident(extname), 'drop extension ' || quote_ident(extname), null, null
              from pg_extension where extname <> 'plpgsql' and extnamespace = $namespace",
         )?;
+        let rows = self.ask(
+            "select n.nspname from pg_namespace n
+             where n.oid <> $namespace and n.nspname !~ '^pg_' and n.nspname not in ('information_schema', 'oak_aside')
+               and (exists (select from pg_class c where c.relnamespace = n.oid)
+                    or exists (select from pg_proc p where p.pronamespace = n.oid and not exists (
+                        select from pg_depend x where x.classid = 'pg_proc'::regclass and x.objid = p.oid and x.deptype = 'e')))",
+        )?;
+        for row in rows {
+            self.other(ObjectKind::Namespace, text(&row, 0), None, String::new(), None);
+        }
         for row in self.ask("select evtname from pg_event_trigger")? {
             self.other(ObjectKind::Event, text(&row, 0), None, String::new(), None);
         }
@@ -773,8 +785,40 @@ impl Reader<'_> {
                               case c.relkind when 'S' then 'sequence ' else '' end || quote_ident(c.relname) as what
                        from pg_class c cross join lateral aclexplode(c.relacl) g
                        where c.relnamespace = $namespace and g.grantee <> c.relowner and {own}
-                       group by c.relname, c.relkind, g.grantee, g.is_grantable) found"
+                       group by c.relname, c.relkind, g.grantee, g.is_grantable) found
+                 union all
+                 select who || ' on ' || relname || '.' || attname, 'grant ' || privileges || ' on ' || quote_ident(relname)
+                        || ' to ' || who, 'revoke ' || privileges || ' on ' || quote_ident(relname) || ' from ' || who, null,
+                        relname
+                 from (select c.relname, a.attname,
+                              case when g.grantee = 0 then 'public' else quote_ident(pg_get_userbyid(g.grantee)) end as who,
+                              string_agg(lower(g.privilege_type) || ' (' || quote_ident(a.attname) || ')', ', '
+                                         order by g.privilege_type) as privileges
+                       from pg_attribute a join pg_class c on c.oid = a.attrelid and c.relnamespace = $namespace
+                       cross join lateral aclexplode(a.attacl) g
+                       where a.attacl is not null and g.grantee <> c.relowner and {own}
+                       group by c.relname, a.attname, g.grantee) found"
             ),
+        )?;
+        // Whoever may not be said otherwise may call a function (PostgreSQL 17, "Privileges", table "Summary of Access
+        // Privileges").
+        self.objects(
+            ObjectKind::Grant,
+            "select who || ' on ' || what, 'grant execute on ' || what || ' to ' || who,
+                    'revoke execute on ' || what || ' from ' || who, null, proname
+             from (select distinct p.proname, quote_ident(pg_get_userbyid(g.grantee)) as who,
+                          'routine ' || p.oid::regprocedure as what
+                   from pg_proc p cross join lateral aclexplode(p.proacl) g
+                   where p.pronamespace = $namespace and g.grantee <> p.proowner and g.grantee <> 0) found
+             union all
+             select 'public not on routine ' || p.oid::regprocedure,
+                    'revoke execute on routine ' || p.oid::regprocedure || ' from public',
+                    'grant execute on routine ' || p.oid::regprocedure || ' to public', null, p.proname
+             from pg_proc p
+             where p.pronamespace = $namespace and p.proacl is not null
+               and not exists (select from aclexplode(p.proacl) g where g.grantee = 0)
+               and not exists (select from pg_depend x where x.classid = 'pg_proc'::regclass and x.objid = p.oid
+                                  and x.deptype = 'e')",
         )
     }
 }

@@ -85,8 +85,8 @@ pub(super) struct PostgresSession {
 }
 
 impl PostgresSession {
-    /// Pins a new connection.
-    pub(super) fn new(client: Client, url: &ServerUrl) -> Result<Self, DatabaseError> {
+    /// Pins a new connection; a namespace that the URL names is made where that is asked for.
+    pub(super) fn new(client: Client, url: &ServerUrl, create: bool) -> Result<Self, DatabaseError> {
         let mut session = Self { client, version: String::new(), version_number: 0, namespace: String::new() };
         session.execute(PIN)?;
         let found = session
@@ -97,6 +97,9 @@ impl PostgresSession {
         session.version = format!("PostgreSQL {}", version.split(' ').next().unwrap_or_default());
         session.version_number = next().parse().unwrap_or_default();
         session.namespace = next();
+        if let Some(namespace) = &url.namespace {
+            session.namespace.clone_from(namespace);
+        }
         if session.version_number < LEAST.0 {
             let (provider, found) = (Provider::Postgres, session.version);
             return Err(DatabaseError::TooOld { provider, found, least: LEAST.1 });
@@ -108,6 +111,9 @@ impl PostgresSession {
         }
         let namespace = Dialect::Postgres.quote(&session.namespace);
         session.execute(&format!("set search_path = {namespace}"))?;
+        if create && url.namespace.is_some() {
+            session.execute(&format!("create schema if not exists {namespace}"))?;
+        }
         Ok(session)
     }
 

@@ -243,8 +243,11 @@ fn indexes(parts: Vec<PartRow>, tables: &mut BTreeMap<String, Table>) {
         if first.index == "PRIMARY" {
             let columns = rows.iter().filter_map(|row| row.column.as_ref()).map(KeyColumn::new);
             let prefixes = rows.iter().filter_map(|row| Some(prefix_option(row.column.as_deref()?, row.prefix?)));
-            table.primary_key =
-                Some(PrimaryKey { name: None, columns: columns.collect(), attributes: prefixes.collect() });
+            let mut attributes: BTreeSet<String> = prefixes.collect();
+            if table.has_option("engine=memory") && first.method.eq_ignore_ascii_case("btree") {
+                attributes.insert("using btree".into());
+            }
+            table.primary_key = Some(PrimaryKey { name: None, columns: columns.collect(), attributes });
             continue;
         }
         let made = rows.iter().map(|row| {
@@ -257,11 +260,15 @@ fn indexes(parts: Vec<PartRow>, tables: &mut BTreeMap<String, Table>) {
         let method = first.method.to_ascii_lowercase();
         let mut index = Index::new(first.index.clone(), first.unique, made.collect());
         index.attributes = first.peculiarities.iter().cloned().collect();
-        // What other engines do anyway (MariaDB, "Storage Engine Index Types").
-        if method == "btree" && table.has_option("engine=memory") {
-            index.attributes.insert("using btree".into());
+        index.method = Some(method.clone()).filter(|method| method != "btree");
+        // In memory an index is one by hash unless it says otherwise (MariaDB, "Storage Engine Index Types").
+        if table.has_option("engine=memory") {
+            match method.as_str() {
+                "btree" => index.attributes.extend(["using btree".to_owned()]),
+                "hash" => index.method = None,
+                _ => {}
+            }
         }
-        index.method = Some(method).filter(|method| method != "btree");
         if matches!(index.method.as_deref(), Some("fulltext" | "spatial")) {
             index.parts.iter_mut().for_each(|part| part.prefix = None);
         }

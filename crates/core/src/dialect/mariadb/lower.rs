@@ -326,7 +326,8 @@ fn attribute(on: Attributed, option: &str) -> Option<String> {
         Attributed::Key if folded.starts_with("prefix ") && folded.ends_with(')') => {
             return Some(format!("prefix {}", &option["prefix ".len()..]));
         }
-        Attributed::Key | Attributed::Reference => false,
+        Attributed::Key => folded == "using btree",
+        Attributed::Reference => false,
     };
     known.then_some(folded)
 }

@@ -201,7 +201,8 @@ fn primary_key(key: &PrimaryKey) -> String {
         format!("{}{}", quote(&column.name), said.unwrap_or_default())
     };
     let parts: Vec<_> = key.columns.iter().map(part).collect();
-    format!("primary key ({})", parts.join(", "))
+    let using = if key.attributes.contains("using btree") { " using btree" } else { "" };
+    format!("primary key ({}){using}", parts.join(", "))
 }
 
 fn unique(unique: &Unique) -> String {

@@ -20,6 +20,7 @@ pub(super) fn known(on: Attributed, option: &str) -> Option<String> {
                 || folded.strip_prefix("statistics ").is_some_and(|number| number.parse::<i32>().is_ok())
                 || folded.strip_prefix("identity cache ").is_some_and(|number| number.parse::<u64>().is_ok())
                 || folded.starts_with("identity from ")
+                || folded.starts_with("identity sequence ")
                 || folded.starts_with("n_distinct")
         }
         Attributed::Key => {
@@ -38,8 +39,9 @@ pub(super) fn known(on: Attributed, option: &str) -> Option<String> {
                 || folded.starts_with("tablespace ")
         }
     };
-    // Names of columns keep their letter case.
-    let kept = if folded.starts_with("include (") { option.trim().to_owned() } else { folded };
+    // Names keep their letter case.
+    let has_name = folded.starts_with("include (") || folded.starts_with("identity sequence ");
+    let kept = if has_name { option.trim().to_owned() } else { folded };
     known.then_some(kept)
 }
 
@@ -83,6 +85,8 @@ pub(super) fn numbering(attributes: &BTreeSet<String>) -> Vec<String> {
         if let Some((least, most)) = attribute.strip_prefix("identity from ").and_then(|range| range.split_once(" to "))
         {
             options.push(format!("minvalue {least} maxvalue {most}"));
+        } else if let Some(name) = attribute.strip_prefix("identity sequence ") {
+            options.push(format!("sequence name {}", quote(name)));
         } else if let Some(size) = attribute.strip_prefix("identity cache ") {
             options.push(format!("cache {size}"));
         } else if attribute == "identity cycle" {

@@ -342,6 +342,9 @@ impl Reading {
             }
         });
         column.attributes = words(row.peculiarities);
+        // By this name the server makes it.
+        let usual = format!("identity sequence {}", sequence_name(&self.table.name, &row.name));
+        column.attributes.remove(&usual);
         column.comment = row.comment;
         self.numbers.insert(row.number, row.name);
         self.table.columns.push(column);
