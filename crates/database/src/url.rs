@@ -185,7 +185,9 @@ impl UrlError {
             Self::NoDatabase { .. } => {
                 "write it behind the host, such as `postgres://localhost/brackenfold`; apply makes it if it is missing"
             }
-            Self::UnknownParameter { .. } => "known are `socket`, `sslmode` and `sslrootcert`, and for PostgreSQL `namespace`",
+            Self::UnknownParameter { .. } => {
+                "known are `socket`, `sslmode` and `sslrootcert`, and for PostgreSQL `namespace`"
+            }
             Self::UnknownMode { .. } => {
                 "`verify-full` is the safe one, with `sslrootcert` for an authority of your own"
             }

@@ -51,6 +51,7 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
     if chosen.is_empty() {
         return nothing_to_do(args, &state, &target, global, output);
     }
+    refuse_below_adopted(&chosen, &history, &target)?;
     let overrides = refuse(args, &history, &state, &chosen, &target, &project.migrations_found(&history), output)?;
     let leaving =
         chosen.into_iter().map(|applied| read(&history, applied, &*database, &target)).collect::<Result<Vec<_>>>()?;
@@ -112,6 +113,15 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
         ));
     }
     Ok(Exit::Done)
+}
+
+/// What was there before the tool came is not the tool's to drop.
+fn refuse_below_adopted(chosen: &[Applied], history: &History, target: &Target) -> Result<()> {
+    let Some(adopted) = chosen.iter().find(|one| one.kind == EventKind::Adopted) else { return Ok(()) };
+    let at = history.position(&adopted.migration);
+    let label = at.map_or(adopted.title.clone(), |at| history.migrations()[at].folder.clone());
+    Err(Failure::new(format!("{label} was adopted: {} held all of it before", target.name))
+        .help("revert goes down to it, and not below; nothing was changed"))
 }
 
 /// How many of the applied migrations go, counted from the newest.

@@ -21,7 +21,9 @@ const MAINTENANCE: &str = "postgres";
 /// Opens a database; makes it first where that is asked for.
 pub(crate) fn open(url: &ServerUrl, opening: Opening) -> Result<Connection, DatabaseError> {
     match connect(url, &url.database) {
-        Ok(client) => Ok(Connection::new(Box::new(PostgresSession::new(client, url, opening.create)?), opening.lock_wait)),
+        Ok(client) => {
+            Ok(Connection::new(Box::new(PostgresSession::new(client, url, opening.create)?), opening.lock_wait))
+        }
         Err(error) if is_missing(&error) => {
             if !opening.create {
                 return Ok(Connection::missing(Provider::Postgres, opening.lock_wait));

@@ -43,6 +43,7 @@ pub fn introspect(definitions: Vec<Definition>) -> Introspected {
     }
     for (definition, sql) in rest {
         match definition.kind.as_str() {
+            "view" if names_columns(&sql) => programs.push(view_with_columns(definition, sql)),
             "view" => programs.push(program(ProgramKind::View, definition, sql)),
             "trigger" => programs.push(program(ProgramKind::Trigger, definition, sql)),
             "index" => match (tables.get_mut(&fold(&definition.table)), ddl::index(&sql)) {
@@ -86,6 +87,19 @@ fn program(kind: ProgramKind, definition: Definition, sql: String) -> Program {
         comment: None,
         create: sql,
     }
+}
+
+/// Whether a view's statement says how its columns are called.
+fn names_columns(sql: &str) -> bool {
+    let mut words = Lexer::new(sql, 0, Syntax::PLAIN).map(|token| token.span.text(sql));
+    words.find(|word| *word == "(" || word.eq_ignore_ascii_case("as")).is_some_and(|word| word == "(")
+}
+
+/// Such a view is more than its query, and is what its statement says.
+fn view_with_columns(definition: Definition, sql: String) -> Program {
+    let word = Some(ObjectKind::View.word().to_owned());
+    let drop = format!("drop view {}", super::quote::quote(&definition.name));
+    Program { drop, word, ..program(ProgramKind::Object, definition, sql) }
 }
 
 /// What stands behind the first `as` of a view's statement.
