@@ -1,6 +1,7 @@
-//! The project's chores: `cargo xtask test`, `bench`, `screenshots`.
+//! The project's chores: `cargo xtask test`, `bench`, `corpus`, `screenshots`.
 
 mod bench;
+mod corpus;
 mod install;
 mod screenshots;
 mod test;
@@ -11,6 +12,8 @@ const USAGE: &str = "\
 usage: cargo xtask CHORE
 
   bench [PROVIDER…]    measure whole processes, each beside its yardstick
+  corpus FOLDER [APPLICATION…]
+                       adopt the real schemas of a folder, make each again, compare the dumps
   screenshots [NAME…]  take docs/screenshots/*.png, all or those that are named
   test [ARGS…]         install what the tests need, then run `cargo test --workspace ARGS…`
 ";
@@ -19,6 +22,7 @@ fn main() -> ExitCode {
     let mut arguments = std::env::args().skip(1);
     let result = match arguments.next().as_deref() {
         Some("bench") => bench::bench(&arguments.collect::<Vec<_>>()),
+        Some("corpus") => corpus::corpus(&arguments.collect::<Vec<_>>()),
         Some("screenshots") => screenshots::screenshots(&arguments.collect::<Vec<_>>()),
         Some("test") => test::run_tests(&arguments.collect::<Vec<_>>()),
         _ => {

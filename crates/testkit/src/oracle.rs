@@ -203,6 +203,7 @@ pub fn normalise_dump(script: &str) -> String {
     let is_noise = |line: &&str| {
         let line = line.trim_start();
         line.starts_with("/*!40")
+            || line.starts_with("/*M!")
             || line.starts_with("--")
             || line.starts_with("SET ")
             || line.starts_with('\\')

@@ -315,7 +315,7 @@ impl Needs {
             }
             // What is made names itself, and means nothing else of that name; but a routine may return a view's rows, and
             // an aggregate be made of a function of its name.
-            if one.kind != ProgramKind::Routine {
+            if one.kind.is_view() || one.kind == ProgramKind::Object {
                 let is_aggregate = one.word.as_deref() == Some("aggregate");
                 named.retain(|other| {
                     let other = programs[*other];

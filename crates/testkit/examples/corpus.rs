@@ -1,0 +1,348 @@
+//! Takes every schema of a folder in, makes it again from its baseline, and compares the servers' own dumps.
+//!
+//! The folder holds `APPLICATION/postgres.sql`, `mysql.sql` and `sqlite.sql`. For each: load it with the server's own
+//! client, `oak adopt`, no difference, `oak status` up to date, `oak check` without error, the baseline on an empty
+//! database, equal dumps, `oak revert` leaves nothing. What fails is said, and the number of those that do is the exit code.
+//!
+//! The rules of the normaliser, beyond those of the oracle of the tests:
+//!
+//! 1. PostgreSQL: a number as a text with a cast, `'1'::smallint`, is the number; `EXTRACT(YEAR` is `EXTRACT(year`.
+//! 2. MariaDB: the display width of an integer goes, `NO ACTION` and `RESTRICT` go (InnoDB takes them for one, and for what
+//!    holds anyway), so do `ROW_FORMAT=DYNAMIC` and InnoDB's `USING BTREE`, and the settings of the session that a routine was made in. Of triggers
+//!    and routines, letter case, white space, backticks and the word `in` before a parameter go.
+//! 3. SQLite: tables are compared by what the pragmas say of them: a column by name, type, required, default, key;
+//!    `default null` is none, a rowid is required, and a reference without columns is one to the primary key.
+
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+use std::sync::OnceLock;
+
+use hollow_oak_core::Provider;
+use hollow_oak_testkit::oracle;
+use hollow_oak_testkit::server::{PrivateServer, shared};
+use regex::Regex;
+
+fn main() {
+    let mut arguments = std::env::args().skip(1);
+    let (Some(oak), Some(folder)) = (arguments.next(), arguments.next()) else {
+        eprintln!("usage: corpus OAK FOLDER [APPLICATION…]");
+        std::process::exit(2);
+    };
+    let only: Vec<String> = arguments.collect();
+    let mut applications: Vec<PathBuf> =
+        std::fs::read_dir(&folder).expect("the folder is there").filter_map(|entry| Some(entry.ok()?.path())).collect();
+    applications.sort();
+    let (mut passed, mut failed) = (0, 0);
+    for (provider, file) in
+        [(Provider::Sqlite, "sqlite"), (Provider::Mariadb, "mysql"), (Provider::Postgres, "postgres")]
+    {
+        for application in &applications {
+            let name = application.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            let script = application.join(format!("{file}.sql"));
+            if !script.is_file() || !(only.is_empty() || only.contains(&name)) {
+                continue;
+            }
+            let case = Case::new(provider, &name, Path::new(&oak));
+            match case.run(&script) {
+                Ok(size) => {
+                    passed += 1;
+                    println!("{provider:<9} {name:<16} {size}");
+                }
+                Err(why) => {
+                    failed += 1;
+                    println!("{provider:<9} {name:<16} FAILED: {why}");
+                }
+            }
+        }
+    }
+    println!("\n{passed} passed, {failed} failed");
+    std::process::exit(failed.min(100));
+}
+
+struct Case {
+    provider: Provider,
+    server: Option<&'static PrivateServer>,
+    folder: tempfile::TempDir,
+    oak: PathBuf,
+    original: String,
+    again: String,
+}
+
+impl Case {
+    fn new(provider: Provider, name: &str, oak: &Path) -> Self {
+        let folder = tempfile::TempDir::new().expect("a temporary folder can be made");
+        let plain: String = name.chars().map(|one| if one.is_ascii_alphanumeric() { one } else { '_' }).collect();
+        let (server, suffix) = match provider {
+            Provider::Sqlite => (None, ".db"),
+            _ => (Some(shared(provider)), ""),
+        };
+        let (original, again) = (format!("{plain}_one{suffix}"), format!("{plain}_two{suffix}"));
+        Self { provider, server, folder, oak: oak.to_owned(), original, again }
+    }
+
+    fn url(&self, database: &str, namespace: Option<&str>) -> String {
+        let url = match self.server {
+            None => return format!("sqlite:{database}"),
+            Some(server) => server.url(database),
+        };
+        namespace.map_or(url.clone(), |name| format!("{url}&namespace={name}"))
+    }
+
+    fn run(&self, script: &Path) -> Result<String, String> {
+        self.load(script)?;
+        let namespace = self.namespace()?;
+        let (from, to) = (self.url(&self.original, namespace.as_deref()), self.url(&self.again, namespace.as_deref()));
+        let before = self.dump(&self.original)?;
+        let adopted = self.oak(&["adopt", "--yes", "--url", &from])?;
+        if adopted.contains("amiss:") {
+            return Err(format!("not all of it is as it was:\n{adopted}"));
+        }
+        let now = self.dump(&self.original)?;
+        if before != now {
+            let changed =
+                now.iter().find(|line| !before.contains(line)).or(before.iter().find(|line| !now.contains(line)));
+            return Err(format!("adopting changed the database: {}", changed.map_or("the order", String::as_str)));
+        }
+        let differences = self.oak(&["diff", "live", "declared"])?;
+        if !differences.starts_with("no difference") {
+            return Err(differences);
+        }
+        let status = self.oak(&["status"])?;
+        if !status.starts_with("up to date:") {
+            return Err(status);
+        }
+        self.oak(&["check"])?;
+        self.oak(&["apply", "--yes", "--url", &to])?;
+        let after = self.dump(&self.again)?;
+        let only = |one: &[String], other: &[String]| -> Vec<String> {
+            one.iter().filter(|line| !other.contains(line)).map(|line| line.chars().take(400).collect()).collect()
+        };
+        let (missing, new) = (only(&before, &after), only(&after, &before));
+        if !missing.is_empty() || !new.is_empty() {
+            return Err(format!("only there:\n{}\nonly here:\n{}", missing.join("\n"), new.join("\n")));
+        }
+        self.oak(&["revert", "--yes", "--url", &to])?;
+        let left = self.dump(&self.again)?;
+        if let Some(first) = left.iter().find(|line| !line.contains("SCHEMA")) {
+            return Err(format!("{} things are left after the way down: {first}", left.len()));
+        }
+        Ok(adopted.lines().next().unwrap_or_default().split(" on ").next().unwrap_or_default().to_owned()
+            + adopted.lines().next().and_then(|line| line.find(", ").map(|at| &line[at..])).unwrap_or_default())
+    }
+
+    fn oak(&self, arguments: &[&str]) -> Result<String, String> {
+        let output = Command::new(&self.oak).args(arguments).arg("--no-color").current_dir(self.folder.path()).output();
+        text(output, &format!("oak {}", arguments.join(" ")))
+    }
+
+    /// Runs the script with the client of the database.
+    fn load(&self, script: &Path) -> Result<(), String> {
+        let quiet = "-c client_min_messages=error";
+        let mut commands = Vec::new();
+        match self.server {
+            None => {
+                let mut shell = Command::new("sqlite3");
+                shell.args(["-batch", "-bail", "-init", "/dev/null"]).arg(self.folder.path().join(&self.original));
+                shell.stdin(std::fs::File::open(script).map_err(|error| error.to_string())?);
+                commands.push(shell);
+            }
+            Some(server) if self.provider == Provider::Postgres => {
+                let psql = |database: &str| {
+                    let mut psql = Command::new("psql");
+                    psql.env("PGOPTIONS", quiet).args(["-qAtX", "-v", "ON_ERROR_STOP=1", "-U", "oak", "-d", database]);
+                    psql.arg("-h").arg(server.socket());
+                    psql
+                };
+                let mut create = psql("postgres");
+                create
+                    .args(["-c", &format!("create database \"{}\" template template0 encoding 'UTF8'", self.original)]);
+                let mut load = psql(&self.original);
+                load.arg("-f").arg(script);
+                commands.extend([create, load]);
+            }
+            Some(server) => {
+                let client = || {
+                    let mut client = Command::new("mariadb");
+                    client.args(["--no-defaults", "--user=root", "--default-character-set=utf8mb4"]);
+                    client.arg(format!("--socket={}", server.socket().display()));
+                    client
+                };
+                let mut create = client();
+                create.args([
+                    "-e",
+                    &format!("create database `{}` character set utf8mb4 collate utf8mb4_general_ci", self.original),
+                ]);
+                let mut load = client();
+                load.arg(&self.original).stdin(std::fs::File::open(script).map_err(|error| error.to_string())?);
+                commands.extend([create, load]);
+            }
+        }
+        for mut command in commands {
+            text(command.output(), "loading")?;
+        }
+        Ok(())
+    }
+
+    /// The one namespace that holds anything, where it is not the usual one.
+    fn namespace(&self) -> Result<Option<String>, String> {
+        let Some(server) = self.server.filter(|_| self.provider == Provider::Postgres) else { return Ok(None) };
+        let asked =
+            "select string_agg(distinct n.nspname, ',') from pg_class c join pg_namespace n on n.oid = c.relnamespace
+                     where n.nspname !~ '^pg_' and n.nspname <> 'information_schema'";
+        let output = Command::new("psql")
+            .args(["-qAtX", "-U", "oak", "-d", &self.original, "-c", asked, "-h"])
+            .arg(server.socket())
+            .output();
+        let found = text(output, "psql")?;
+        let found = found.trim();
+        Ok(Some(found.to_owned()).filter(|name| !name.is_empty() && !name.contains(',') && name != "public"))
+    }
+
+    fn dump(&self, database: &str) -> Result<Vec<String>, String> {
+        let mut lines: Vec<String> = match self.server {
+            None => sqlite(&self.folder.path().join(database)).map_err(|error| error.to_string())?,
+            Some(server) => {
+                let text = oracle::dump(server, database)?;
+                text.lines().filter_map(|line| plain(line, database)).collect()
+            }
+        };
+        lines.sort();
+        Ok(lines)
+    }
+}
+
+/// A statement of a dump by the rules at the head of this file; nothing where it says nothing.
+fn plain(line: &str, database: &str) -> Option<String> {
+    if line.starts_with("/*!500") && line.contains(" SET ") || line.starts_with("DELIMITER") {
+        return None;
+    }
+    static RULES: OnceLock<Rules> = OnceLock::new();
+    let rules = RULES.get_or_init(Rules::new);
+    let mut text = line.replace(&format!("`{database}`."), "");
+    for (pattern, instead) in &rules.accidents {
+        text = pattern.replace_all(&text, *instead).into_owned();
+    }
+    if text.contains("ENGINE=InnoDB") {
+        text = text.replace(" USING BTREE", "");
+    }
+    text = rules.extract.replace_all(&text, |found: &regex::Captures<'_>| found[0].to_lowercase()).into_owned();
+    let is_of_mariadb = text.contains('`') || text.contains("/*!");
+    if !text.starts_with("CREATE TABLE") && is_of_mariadb && rules.program.is_match(&text) {
+        text = rules.writing.replace_all(&text, "").to_lowercase();
+    }
+    Some(text)
+}
+
+struct Rules {
+    accidents: Vec<(Regex, &'static str)>,
+    extract: Regex,
+    program: Regex,
+    writing: Regex,
+}
+
+impl Rules {
+    fn new() -> Self {
+        let regex = |pattern: &str| Regex::new(pattern).expect("it is one");
+        let accidents = [
+            (r"'(-?\d+)'::(smallint|integer|bigint|numeric)\b", "$1"),
+            (r"\b((?:tiny|small|medium|big)?int)\(\d+\)( unsigned)?( zerofill)?", "$1$2$3"),
+            (r" ROW_FORMAT=DYNAMIC", ""),
+            (r" ON (DELETE|UPDATE) (NO ACTION|RESTRICT)", ""),
+            (r"DEFINER=\S+ ?", ""),
+        ];
+        Self {
+            accidents: accidents.into_iter().map(|(pattern, instead)| (regex(pattern), instead)).collect(),
+            extract: regex(r"(?i)extract\(\w+ "),
+            program: regex(r"(?i)/\*!50003|\b(trigger|procedure|function)\b|^(begin|declare|call|set|if|end)\b"),
+            writing: regex(r"(?i)\bin\b|/\*!\d*|\*/|[`\s]"),
+        }
+    }
+}
+
+/// What a file holds, by its pragmas.
+fn sqlite(path: &Path) -> rusqlite::Result<Vec<String>> {
+    let connection = rusqlite::Connection::open(path)?;
+    let mut statement = connection.prepare(
+        "select type, name, tbl_name, coalesce(sql, '') from sqlite_schema
+         where name not like 'hollow_oak%' and tbl_name not like 'hollow_oak%' and name not like 'sqlite_s%'",
+    )?;
+    let objects =
+        statement.query_map([], |row| Ok([0, 1, 2, 3].map(|at| row.get::<_, String>(at).unwrap_or_default())))?;
+    let mut lines = Vec::new();
+    for object in objects {
+        let [kind, name, table, sql] = object?;
+        let lower = sql.to_lowercase();
+        let ask = |pragma: &str| -> rusqlite::Result<Vec<Vec<String>>> {
+            let mut statement = connection.prepare(&format!("pragma {pragma}(\"{}\")", name.replace('"', "\"\"")))?;
+            let count = statement.column_count();
+            let rows = statement.query_map([], |row| {
+                (0..count)
+                    .map(|at| {
+                        let value: rusqlite::types::Value = row.get(at)?;
+                        Ok(match value {
+                            rusqlite::types::Value::Null => String::new(),
+                            rusqlite::types::Value::Integer(number) => number.to_string(),
+                            rusqlite::types::Value::Text(text) => text,
+                            other => format!("{other:?}"),
+                        })
+                    })
+                    .collect()
+            })?;
+            rows.collect()
+        };
+        match kind.as_str() {
+            "table" => {
+                let columns = ask("table_xinfo")?;
+                let key: Vec<&str> = columns.iter().filter(|row| row[5] != "0").map(|row| row[1].as_str()).collect();
+                let mut parts: Vec<String> = columns
+                    .iter()
+                    .map(|row| {
+                        let ty = row[2].to_uppercase().replace(' ', "");
+                        let required = row[3] == "1" || (ty == "INTEGER" && row[5] == "1");
+                        let quoted = row[4].contains('\'');
+                        let default = if quoted { row[4].clone() } else { row[4].to_lowercase().replace("null", "") };
+                        format!("{} {ty} {required} {default} {} {}", row[1], row[5], row[6])
+                    })
+                    .collect();
+                for row in ask("foreign_key_list")? {
+                    let target = if row[4].is_empty() && key.len() == 1 { String::from("key") } else { row[4].clone() };
+                    let target = referenced(&connection, &row[2], target)?;
+                    parts.push(format!("{} -> {}({target}) {} {}", row[3], row[2].to_lowercase(), row[5], row[6]));
+                }
+                parts.sort();
+                let kind: Vec<String> = ask("table_list")?.iter().map(|row| row[2..].join(" ")).collect();
+                let counts = lower.contains("autoincrement");
+                lines.push(format!("table {name}: {} {} {counts}", parts.join("; "), kind.join(" ")));
+            }
+            "index" => {
+                let shown = if name.starts_with("sqlite_autoindex") { "of a key" } else { name.as_str() };
+                let parts: Vec<String> = ask("index_xinfo")?.iter().map(|row| row[1..].join(" ")).collect();
+                let condition = lower.split_once(" where ").map_or("", |(_, condition)| condition);
+                let condition: String =
+                    condition.chars().filter(|one| !one.is_whitespace() && !"()\"`".contains(*one)).collect();
+                lines.push(format!("index {shown} on {table}: {} {condition}", parts.join(", ")));
+            }
+            _ => lines.push(format!("{kind} {name}: {}", lower.split_whitespace().collect::<Vec<_>>().join(" "))),
+        }
+    }
+    Ok(lines)
+}
+
+/// The column that a reference without one points to.
+fn referenced(connection: &rusqlite::Connection, table: &str, column: String) -> rusqlite::Result<String> {
+    let mut statement = connection.prepare("select name from pragma_table_info(?1) where pk = 1")?;
+    let key: Vec<String> = statement.query_map([table], |row| row.get(0))?.collect::<rusqlite::Result<_>>()?;
+    Ok(match (column.as_str(), key.first()) {
+        ("" | "key", Some(key)) => key.to_lowercase(),
+        _ => column.to_lowercase(),
+    })
+}
+
+fn text(output: std::io::Result<Output>, what: &str) -> Result<String, String> {
+    let output = output.map_err(|error| format!("{what}: {error}"))?;
+    if output.status.success() {
+        return Ok(String::from_utf8_lossy(&output.stdout).into_owned());
+    }
+    let told: String = String::from_utf8_lossy(&output.stderr).chars().take(1500).collect();
+    Err(format!("{what}: {told}"))
+}
