@@ -28,7 +28,12 @@ struct Scene {
 
 const BACK: &str = "oak revert --to 6 --yes --quiet >/dev/null";
 
-const SCENES: [Scene; 12] = [
+const SCENES: [Scene; 13] = [
+    Scene {
+        name: "adopt",
+        before: "sqlite3 brackenfold.db 'drop table hollow_oak_journal; drop table hollow_oak_store' && rm -rf hollow-oak.toml schema migrations",
+        seen: &["oak adopt --url sqlite:brackenfold.db --yes", "oak status"],
+    },
     Scene { name: "overview", before: BACK, seen: &["oak"] },
     Scene {
         name: "check",

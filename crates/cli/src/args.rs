@@ -81,6 +81,8 @@ pub enum Command {
     /// Correct the journal of a target without running anything
     #[command(subcommand)]
     Mark(MarkCommand),
+    /// Bring a target in line with the declarations, and keep no migration: for prototypes
+    Sync(SyncArgs),
     /// Take an existing database in: declarations, and a baseline migration that counts as applied
     Adopt(AdoptArgs),
     /// What was put aside by migrations that dropped it
@@ -315,6 +317,23 @@ pub struct MarkArgs {
     /// Why; the journal records it
     #[arg(long, value_name = "REASON")]
     pub because: Option<String>,
+}
+
+/// `oak sync`
+#[derive(Debug, Args)]
+pub struct SyncArgs {
+    /// Print the SQL that would run, and run nothing
+    #[arg(long)]
+    pub dry_run: bool,
+    /// Drop what is there and not declared, too
+    #[arg(long)]
+    pub drop: bool,
+    /// Run what loses data
+    #[arg(long, value_name = "RISK", value_parser = ["loses-data"])]
+    pub accept: Vec<String>,
+    /// Sync a target although it has migrations
+    #[arg(long)]
+    pub anyway: bool,
 }
 
 /// `oak adopt`

@@ -255,7 +255,7 @@ fn refuse_tables_in_the_way(
     match in_the_way {
         None => Ok(()),
         Some(table) => Err(Failure::new(format!("{} already has a table {}, which no migration made", target.name, table.name)).help(
-            "rename or drop that table, or point the target's url at another database; taking existing tables in is not there yet",
+            "rename or drop that table, or point the target's url at another database; `oak adopt`, in a folder of its own, takes a database in",
         )),
     }
 }

@@ -22,6 +22,7 @@ mod review;
 mod running;
 mod show;
 mod status;
+mod sync;
 
 use crate::args::{Cli, Command};
 use crate::exit::Exit;
@@ -45,6 +46,7 @@ pub fn execute(cli: &Cli, output: &mut Output) -> Result<Exit> {
         Some(Command::Apply(args)) => apply::run(args, global, output),
         Some(Command::Revert(args)) => revert::run(args, global, output),
         Some(Command::Mark(command)) => mark::run(command, global, output),
+        Some(Command::Sync(args)) => sync::run(args, global, output),
         Some(Command::Adopt(args)) => adopt::run(args, global, output),
         Some(Command::Kept(command)) => kept::run(command, global, output),
         Some(Command::Show(args)) => show::run(args, global, output),

@@ -28,10 +28,12 @@ pub enum EventKind {
     MarkedApplied,
     /// A migration counts as pending though nothing ran.
     MarkedPending,
+    /// The declarations were brought to the target without a migration.
+    Synced,
 }
 
 impl EventKind {
-    const ALL: [Self; 9] = [
+    const ALL: [Self; 10] = [
         Self::Started,
         Self::Step,
         Self::Applied,
@@ -41,6 +43,7 @@ impl EventKind {
         Self::Adopted,
         Self::MarkedApplied,
         Self::MarkedPending,
+        Self::Synced,
     ];
 
     /// The word in the journal.
@@ -55,6 +58,7 @@ impl EventKind {
             Self::Adopted => "adopted",
             Self::MarkedApplied => "marked_applied",
             Self::MarkedPending => "marked_pending",
+            Self::Synced => "synced",
         }
     }
 
@@ -189,7 +193,7 @@ impl JournalState {
                 EventKind::Reverted | EventKind::MarkedPending => {
                     state.applied.retain(|one| one.migration != event.migration);
                 }
-                EventKind::Started | EventKind::Step | EventKind::Failed | EventKind::Resumed => {}
+                EventKind::Started | EventKind::Step | EventKind::Failed | EventKind::Resumed | EventKind::Synced => {}
             }
         }
         state
@@ -221,7 +225,8 @@ impl JournalState {
             | EventKind::Reverted
             | EventKind::Adopted
             | EventKind::MarkedApplied
-            | EventKind::MarkedPending => self.unfinished = None,
+            | EventKind::MarkedPending
+            | EventKind::Synced => self.unfinished = None,
         }
     }
 
