@@ -83,6 +83,8 @@ pub enum Command {
     Mark(MarkCommand),
     /// Bring a target in line with the declarations, and keep no migration: for prototypes
     Sync(SyncArgs),
+    /// Take changes made by hand on a target into the declarations, with a migration that counts as applied there
+    Absorb(AbsorbArgs),
     /// Take an existing database in: declarations, and a baseline migration that counts as applied
     Adopt(AdoptArgs),
     /// What was put aside by migrations that dropped it
@@ -334,6 +336,25 @@ pub struct SyncArgs {
     /// Sync a target although it has migrations
     #[arg(long)]
     pub anyway: bool,
+}
+
+/// `oak absorb`
+#[derive(Debug, Args)]
+pub struct AbsorbArgs {
+    /// Tables, views and other things that nobody declared, to be taken in as well
+    pub names: Vec<String>,
+    /// Bring the target back to what its newest migration left, instead
+    #[arg(long, conflicts_with = "names")]
+    pub undo: bool,
+    /// With `--undo`: run what loses data
+    #[arg(long, value_name = "RISK", value_parser = ["loses-data"], requires = "undo")]
+    pub accept: Vec<String>,
+    /// The migration's title
+    #[arg(long, default_value = "changes made by hand")]
+    pub title: String,
+    /// Say what would be taken in or undone, and change nothing
+    #[arg(long)]
+    pub dry_run: bool,
 }
 
 /// `oak adopt`

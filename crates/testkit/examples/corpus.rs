@@ -13,6 +13,8 @@
 //! 3. SQLite: tables are compared by what the pragmas say of them: a column by name, type, required, default, key;
 //!    `default null` is none, a rowid is required, and a reference without columns is one to the primary key.
 
+#![expect(clippy::print_stdout, clippy::print_stderr, reason = "a run says what it saw")]
+
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 use std::sync::OnceLock;

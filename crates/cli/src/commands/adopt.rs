@@ -199,7 +199,9 @@ fn show(lifted: &Lifted, found: &Introspected, size: &Size, target: &Target, out
         0 => "no tables".to_owned(),
         count => plural("table", count),
     };
-    output.line(format_args!("{} on {}, {left}  {}", strong(what), target.name, dim(&target.url)));
+    let place = target.url.to_string();
+    let aside = if place == target.name { String::new() } else { format!("  {}", dim(place)) };
+    output.line(format_args!("{} on {}, {left}{aside}", strong(what), target.name));
     let mut line = |count: usize, word: &str, aside: &str| {
         if count > 0 {
             output.line(format_args!("  {:<24}{}", plural(word, count), dim(aside)));

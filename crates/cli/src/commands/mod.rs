@@ -1,5 +1,6 @@
 //! The commands, one file each, and the door to them.
 
+mod absorb;
 mod adopt;
 mod apply;
 mod check;
@@ -47,6 +48,7 @@ pub fn execute(cli: &Cli, output: &mut Output) -> Result<Exit> {
         Some(Command::Revert(args)) => revert::run(args, global, output),
         Some(Command::Mark(command)) => mark::run(command, global, output),
         Some(Command::Sync(args)) => sync::run(args, global, output),
+        Some(Command::Absorb(args)) => absorb::run(args, global, output),
         Some(Command::Adopt(args)) => adopt::run(args, global, output),
         Some(Command::Kept(command)) => kept::run(command, global, output),
         Some(Command::Show(args)) => show::run(args, global, output),

@@ -90,7 +90,7 @@ pub fn drift_refusal(state: &State, target: &str) -> Option<Refusal> {
         &state.drift,
     )
     .help(
-        "undo the change by hand, or declare it; `oak diff live history` shows it the other way round; \
+        "`oak absorb` takes the change into the declarations, `oak absorb --undo` takes it back; \
          or go on with `--despite drift`",
     );
     Some(Refusal { check: Some(Check::Drift), failure })

@@ -87,7 +87,7 @@ pub fn run(args: &SyncArgs, global: &Global, output: &mut Output) -> Result<Exit
         }
         output.line("");
     }
-    refuse_loss(args, &plan)?;
+    refuse_loss("oak sync", &args.accept, &plan)?;
     let script = Script::read(target.dialect, &text)
         .map_err(|error| Failure::new(format!("the generated script cannot be read back: {error}")))?;
     refuse_broken(&database.preflight(&script)?, "this", &target.name)?;
@@ -138,7 +138,8 @@ fn with_rows(from: Schema, wanted: &Schema, database: &dyn Database) -> Result<S
     Ok(from.with_rows(found))
 }
 
-fn show(plan: &Plan, output: &mut Output) {
+/// Prints a plan with its risks.
+pub(super) fn show(plan: &Plan, output: &mut Output) {
     for (at, planned) in plan.steps.iter().enumerate() {
         output.line(format_args!("  {:>2}  {}", at + 1, planned.step.title()));
         for reason in planned.step.reasons() {
@@ -151,22 +152,22 @@ fn show(plan: &Plan, output: &mut Output) {
 }
 
 /// What loses data is run only where somebody said so.
-fn refuse_loss(args: &SyncArgs, plan: &Plan) -> Result<()> {
+pub(super) fn refuse_loss(command: &str, accept: &[String], plan: &Plan) -> Result<()> {
     let loses = |planned: &&hollow_oak_core::plan::PlannedStep| {
         planned.risks.iter().any(|risk| risk.kind == RiskKind::LosesData)
     };
     let open: Vec<String> = plan.steps.iter().filter(loses).map(|planned| planned.step.title()).collect();
-    if open.is_empty() || args.accept.iter().any(|word| word == RiskKind::LosesData.word()) {
+    if open.is_empty() || accept.iter().any(|word| word == RiskKind::LosesData.word()) {
         return Ok(());
     }
     let mut failure = Failure::new("this loses data");
     for title in open {
         failure = failure.detail(title);
     }
-    Err(failure.help(
-        "`oak sync --accept loses-data` runs it all the same; a draft with `--keep` puts the values aside instead; \
-         nothing was changed",
-    ))
+    Err(failure.help(format!(
+        "`{command} --accept loses-data` runs it all the same; a draft with `--keep` puts the values aside instead; \
+         nothing was changed"
+    )))
 }
 
 /// A script that is of no migration, about to run.

@@ -202,6 +202,7 @@ impl Lifter<'_> {
         let mut tables: Vec<Table> = found.tables().map(|table| self.table(table)).collect();
         let stored: BTreeMap<Identifier, &physical::Table> =
             found.tables().map(|table| (Identifier::new(&*table.name), table)).collect();
+        self.numbered_types(&mut tables, &stored);
         self.reference_types(&mut tables, &stored);
         for table in &mut tables {
             if let Some(stored) = stored.get(&table.name) {
@@ -420,6 +421,35 @@ impl Lifter<'_> {
 
     fn is(&self, ty: &Type, stored: &physical::TypeName) -> bool {
         self.lifting.portable(ty, &self.enums).is_some_and(|found| found == *stored)
+    }
+
+    /// A column that numbers rows by itself is stored as one type whatever integer it is declared as: that of the columns
+    /// which reference it, where they agree.
+    fn numbered_types(&self, tables: &mut [Table], stored: &BTreeMap<Identifier, &physical::Table>) {
+        let mut referencing: BTreeMap<(Identifier, Identifier), BTreeSet<u8>> = BTreeMap::new();
+        for table in tables.iter() {
+            for key in &table.foreign_keys {
+                for (from, to) in key.columns.iter().zip(&key.referenced_columns) {
+                    let bits = match table.column(from).map(|column| &column.ty) {
+                        Some(Type::Int(bits)) => *bits,
+                        _ => 0,
+                    };
+                    referencing.entry((key.referenced_table.clone(), to.clone())).or_default().insert(bits);
+                }
+            }
+        }
+        for table in tables.iter_mut() {
+            let Some(whole) = stored.get(&table.name) else { continue };
+            for column in &mut table.columns {
+                let numbers = whole.column(column.name.as_str()).is_some_and(|one| self.lifting.numbers(whole, one));
+                let types = referencing.get(&(table.name.clone(), column.name.clone()));
+                if let (true, Some(types)) = (numbers, types)
+                    && let (1, Some(bits)) = (types.len(), types.first().filter(|bits| **bits > 0))
+                {
+                    column.ty = Type::Int(*bits);
+                }
+            }
+        }
     }
 
     /// A reference and its key are declared with the same type; where they are stored with two, the referencing column

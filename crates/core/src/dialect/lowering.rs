@@ -189,7 +189,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
                 }
                 None => {
                     let what = format!("has no option \"{}\" for a {}", option.value, on.word());
-                    let instead = format!("mend the words (docs/types.md lists them), or add `for …` behind them");
+                    let instead = "mend the words (docs/types.md lists them), or add `for …` behind them";
                     let kind = self.not_expressible(what, instead);
                     self.fault(kind, place.clone());
                 }

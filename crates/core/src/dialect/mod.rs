@@ -5,6 +5,7 @@
 //!
 //! Must not: decide an order ([`crate::plan`]) or what differs ([`crate::diff`]).
 
+mod absorb;
 mod facts;
 mod keeping;
 mod lift;
@@ -17,6 +18,7 @@ mod quoting;
 mod rowing;
 pub mod sqlite;
 
+pub use absorb::absorbed;
 pub use facts::{Altering, Facts, IdentifierLimit};
 pub use lift::{Lifted, lift};
 pub use mariadb::Flavor;

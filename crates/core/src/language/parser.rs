@@ -99,8 +99,8 @@ fn dedented(text: &str) -> String {
     let text = text.replace('\r', "");
     let lines: Vec<&str> = text.split('\n').collect();
     let is_blank = |line: &&str| line.trim().is_empty();
-    let first = lines.iter().position(|line| !is_blank(&line)).unwrap_or(lines.len());
-    let last = lines.iter().rposition(|line| !is_blank(&line)).map_or(first, |at| at + 1);
+    let first = lines.iter().position(|line| !is_blank(line)).unwrap_or(lines.len());
+    let last = lines.iter().rposition(|line| !is_blank(line)).map_or(first, |at| at + 1);
     let lines = &lines[first..last];
     let margin = |line: &&str| line.len() - line.trim_start_matches([' ', '\t']).len();
     let least = lines.iter().filter(|line| !is_blank(line)).map(margin).min().unwrap_or(0);

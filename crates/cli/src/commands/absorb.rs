@@ -1,0 +1,307 @@
+//! `oak absorb`: what somebody changed on a target by hand comes into the declarations, and a migration brings it to the
+//! others; or it is undone.
+
+use std::collections::BTreeMap;
+use std::path::PathBuf;
+
+use hollow_oak_core::Schema;
+use hollow_oak_core::dialect::{absorbed, lift};
+use hollow_oak_core::diff::{Changes, describe, diff};
+use hollow_oak_core::history::{Decisions, EventKind, FORMAT, History, Record, slug};
+use hollow_oak_core::language::{Source, patched, resolve};
+use hollow_oak_core::physical::{self, Introspected, Unmanaged};
+use hollow_oak_core::plan::{Choices, plan};
+use hollow_oak_core::plural::plural;
+use hollow_oak_core::script::{Direction, Script, write};
+use hollow_oak_database::{Database, JournalEntry, Outcome};
+use serde_json::json;
+
+use super::diff::{counted, print_reports, show_unmanaged};
+use super::drafting::{Written, compose, report};
+use super::mark::mark;
+use super::running::{confirm, made_by};
+use super::sync::{Run, refuse_loss, show};
+use crate::args::{AbsorbArgs, Global};
+use crate::exit::Exit;
+use crate::failure::{Failure, Result, read_file, write_file};
+use crate::output::{Output, done, strong};
+use crate::project::Project;
+use crate::target::{self, State, Target, examine, managed_only, newest_applied, script_sha};
+
+/// Takes the changes in, or undoes them, after showing them and asking.
+pub fn run(args: &AbsorbArgs, global: &Global, output: &mut Output) -> Result<Exit> {
+    let project = Project::open(global)?;
+    let history = project.history()?;
+    let target = target::choose(Some(&project), global)?;
+    let database = target.open()?;
+    let state = examine(&project, &history, &target, &*database)?;
+    refuse(args, &project, &history, &state, &target)?;
+    let by_hand = ByHand::of(args, &state, &*database)?;
+    if by_hand.changes.is_empty() {
+        return nothing(&state, &target, global, output);
+    }
+    if !global.json {
+        output.line(format_args!(
+            "{} by hand on {}; what its newest migration left → what is there:\n",
+            strong(counted(&describe(&by_hand.changes))),
+            target.name
+        ));
+        print_reports(&describe(&by_hand.changes), output);
+        output.line("");
+    }
+    if args.undo {
+        return undo(args, &project, &state, &by_hand, &target, global, output);
+    }
+    let absorbing = Absorbing { args, project: &project, history: &history, target: &target };
+    let edited = absorbing.edited(&by_hand)?;
+    if args.dry_run {
+        for (path, text) in &edited.files {
+            output.line(format_args!("{} would read:", crate::failure::shown_path(path)));
+            output.text(text);
+        }
+        return Ok(Exit::Done);
+    }
+    if !confirm("take this into the declarations?", global, output)? {
+        output.line("nothing was changed");
+        return Ok(Exit::Failed);
+    }
+    absorbing.finish(&edited, global, output)
+}
+
+/// What was changed.
+struct ByHand {
+    /// As the newest migration left it.
+    expected: physical::Schema,
+    /// As it is, what is managed and what is to be taken in.
+    live: physical::Schema,
+    changes: Changes,
+}
+
+impl ByHand {
+    fn of(args: &AbsorbArgs, state: &State, database: &dyn Database) -> Result<Self> {
+        let expected = state.expected().clone();
+        for name in &args.names {
+            let is_there = state.unmanaged.iter().any(|one| one.name == *name);
+            if !is_there {
+                let known = state.unmanaged.iter().map(|one| one.name.as_str());
+                let nearest =
+                    hollow_oak_core::nearest::nearest(name, known).map(|name| format!("did you mean `{name}`?"));
+                return Err(Failure::usage(format!("nothing unmanaged is called `{name}`"))
+                    .help(nearest.unwrap_or_else(|| "`oak status` lists what nobody declared".into())));
+            }
+        }
+        let mut rest: Vec<Unmanaged> = Vec::new();
+        let wanted = |name: &str| args.names.iter().any(|one| one == name);
+        let (mut live, left) = state.live.clone().parted(|thing| expected.has(thing) || wanted(thing.name()));
+        rest.extend(left);
+        target::confirm(database, &mut live, &expected, &mut rest)?;
+        let changes = diff(&expected, &live);
+        Ok(Self { expected, live, changes })
+    }
+}
+
+/// What stands against it.
+fn refuse(args: &AbsorbArgs, project: &Project, history: &History, state: &State, target: &Target) -> Result<()> {
+    if let Some(unfinished) = &state.journal.unfinished {
+        return Err(Failure::new(format!("migration \"{}\" was interrupted on {}", unfinished.title, target.name))
+            .help("`oak apply` goes on with it, `oak revert` undoes it"));
+    }
+    let Some(newest) = newest_applied(history, &state.standing) else {
+        return Err(Failure::new(format!("{} has no migration yet to compare with", target.name))
+            .help("`oak adopt` takes a database in; `oak apply` brings one up"));
+    };
+    if args.undo {
+        return Ok(());
+    }
+    if !state.standing.pending.is_empty() {
+        let count = plural("migration", state.standing.pending.len());
+        return Err(Failure::new(format!("{count} are not applied to {} yet", target.name))
+            .help("`oak apply --despite drift` first; then what was changed by hand comes on top"));
+    }
+    let declared = project.valid_declared()?;
+    let schema = declared.resolution.schema.as_ref();
+    if !schema.is_some_and(|schema| schema.says_the_same(&project.schema_after(newest).unwrap_or_default())) {
+        return Err(Failure::new("the declarations have changed since the newest migration")
+            .help("`oak draft` that change, or take it back; then `oak absorb` again"));
+    }
+    Ok(())
+}
+
+fn nothing(state: &State, target: &Target, global: &Global, output: &mut Output) -> Result<Exit> {
+    if global.json {
+        output.json(&json!({ "target": target.name, "absorbed": null, "unmanaged": state.unmanaged }));
+        return Ok(Exit::Done);
+    }
+    output.line(format_args!("{} nothing was changed by hand on {}", done("up to date:"), target.name));
+    if let Some(first) = state.unmanaged.first() {
+        output.line("");
+        show_unmanaged(&state.unmanaged, output);
+        output.next(&format!("oak absorb {}", first.name), "takes in what nobody declared, by name");
+    }
+    Ok(Exit::Done)
+}
+
+/// Brings the target back.
+fn undo(
+    args: &AbsorbArgs,
+    project: &Project,
+    state: &State,
+    by_hand: &ByHand,
+    target: &Target,
+    global: &Global,
+    output: &mut Output,
+) -> Result<Exit> {
+    let steps = plan(target.dialect, &by_hand.live, &by_hand.expected, &Choices::default());
+    let text = write(target.dialect, "undo", Direction::Up, &steps);
+    if args.dry_run {
+        output.text(&text);
+        return Ok(Exit::Done);
+    }
+    if !global.json {
+        show(&steps, output);
+        output.line("");
+    }
+    refuse_loss("oak absorb --undo", &args.accept, &steps)?;
+    let script = Script::read(target.dialect, &text)
+        .map_err(|error| Failure::new(format!("the generated script cannot be read back: {error}")))?;
+    if !confirm(&format!("run it on {}?", target.name), global, output)? {
+        output.line("nothing was changed");
+        return Ok(Exit::Failed);
+    }
+    let outcome = Outcome { gone: by_hand.live.keys(), schema: by_hand.expected.clone(), made: made_by([&script]) };
+    let last_seq = state.journal.last_seq;
+    Run { project, target, text: &text, script: &script, outcome: &outcome, last_seq }.run(output)?;
+    if global.json {
+        let titles: Vec<_> = steps.steps.iter().map(|planned| planned.step.title()).collect();
+        output.json(&json!({ "target": target.name, "undone": titles }));
+    } else {
+        output.line(format_args!("{} what was changed by hand on {}", done("undid"), target.name));
+    }
+    Ok(Exit::Done)
+}
+
+/// The declarations with the changes in them.
+struct Edited {
+    files: BTreeMap<PathBuf, String>,
+    schema: Schema,
+}
+
+struct Absorbing<'a> {
+    args: &'a AbsorbArgs,
+    project: &'a Project,
+    history: &'a History,
+    target: &'a Target,
+}
+
+impl Absorbing<'_> {
+    /// Edits the files, and makes sure that they say just what is there; nothing is written yet.
+    fn edited(&self, by_hand: &ByHand) -> Result<Edited> {
+        let dialect = self.target.dialect;
+        let refused = |what: String| {
+            Failure::new(format!("this cannot be taken in: {what}"))
+                .help("change the declarations by hand and `oak draft`; `oak mark applied` then says that it is there; nothing was changed")
+        };
+        let declared = self.project.valid_declared()?;
+        let old = declared.resolution.schema.as_ref().ok_or_else(|| Failure::new("the declarations cannot be read"))?;
+        let found = Introspected { schema: by_hand.live.clone(), unmanaged: Vec::new() };
+        let lifted = lift(dialect, &found)
+            .map_err(|faults| refused(faults.first().map(ToString::to_string).unwrap_or_default()))?;
+        if let Some(first) = lifted.left_out.first() {
+            return Err(refused(format!("{} {}", first.kind, first.name)));
+        }
+        let parts = absorbed(dialect, old, &by_hand.live, &lifted.schema, &by_hand.changes).map_err(refused)?;
+        let (new, _) = Schema::new(parts)
+            .map_err(|faults| refused(faults.first().map(ToString::to_string).unwrap_or_default()))?;
+        let paths = self.project.declaration_files()?;
+        let mut files = BTreeMap::new();
+        let mut sources = Vec::new();
+        for (at, path) in paths.iter().enumerate() {
+            let text = read_file(path)?;
+            let edited = patched(&text, old, &new, at + 1 == paths.len());
+            sources.push(Source { name: path.display().to_string(), text: edited.clone() });
+            if edited != text {
+                files.insert(path.clone(), edited);
+            }
+        }
+        let schema =
+            resolve(&sources).schema.ok_or_else(|| refused("the edited declarations cannot be read".into()))?;
+        let lowered = dialect
+            .lower(&schema)
+            .map_err(|faults| refused(faults.first().map(ToString::to_string).unwrap_or_default()))?;
+        let mut rest = Vec::new();
+        let mut live = managed_only(by_hand.live.clone(), &lowered.schema, &mut rest);
+        target::confirm(&*self.target.open()?, &mut live, &lowered.schema, &mut rest)?;
+        let changes = diff(&live, &lowered.schema);
+        if let Some(report) = describe(&changes).first() {
+            return Err(refused(format!(
+                "{} would not be declared as it is (`oak format` first, if the files are laid out by hand)",
+                report.table
+            )));
+        }
+        Ok(Edited { files, schema })
+    }
+
+    /// Writes the files and the migration, and notes it as applied.
+    fn finish(&self, edited: &Edited, global: &Global, output: &mut Output) -> Result<Exit> {
+        let before =
+            self.history.newest().map(|newest| self.project.schema_after(newest)).transpose()?.unwrap_or_default();
+        for (path, text) in &edited.files {
+            write_file(path, text)?;
+        }
+        let declared = self.project.valid_declared()?;
+        let id = uuid::Uuid::now_v7().to_string();
+        let decisions = Decisions::default();
+        let drafted = compose(self.project, &before, &edited.schema, Some(&declared), &decisions, &id)?;
+        let folder = format!("{:04}-{}", self.history.next_number(), slug(&self.args.title));
+        let record = Record {
+            format: FORMAT,
+            id: id.clone(),
+            title: self.args.title.trim().to_owned(),
+            parents: self.history.newest().map(|parent| parent.id().to_owned()).into_iter().collect(),
+            replaces: Vec::new(),
+            drafted_at: jiff::Timestamp::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string(),
+            oak_version: env!("CARGO_PKG_VERSION").into(),
+            expected: BTreeMap::new(),
+            choices: decisions,
+            accepted: Vec::new(),
+            steps: BTreeMap::new(),
+        };
+        let migrations = self.project.migrations_folder();
+        Written { migrations: &migrations, folder: &folder, schema: &edited.schema, drafted: &drafted }
+            .make(record, false)?;
+        let history = self.project.history()?;
+        let migration = &history.migrations()[history.find(&folder)?];
+        let up = self.project.script(migration, self.target.dialect, Direction::Up)?;
+        let down = self.project.script(migration, self.target.dialect, Direction::Down)?;
+        let (up_sha, down_sha) = (script_sha(&up.text), script_sha(&down.text));
+        let expected = migration.record.expected.get(self.target.provider().word());
+        let entry = JournalEntry {
+            project: &self.project.settings.name,
+            migration: migration.id(),
+            title: &migration.record.title,
+            event: EventKind::MarkedApplied,
+            overrides: "",
+            up: &up.text,
+            up_sha: &up_sha,
+            down: &down.text,
+            down_sha: &down_sha,
+            expected: expected.map_or("", String::as_str),
+            oak_version: env!("CARGO_PKG_VERSION"),
+        };
+        let mut database = self.target.create()?;
+        let last_seq = target::journal(self.project, &history, &*database)?.last_seq;
+        mark(&mut *database, &entry, last_seq, Some("changed by hand, and absorbed"))?;
+        let path = migrations.join(&folder);
+        report("absorbed", &path, &folder, &drafted, &[], false, global, output);
+        if !global.json {
+            for file in edited.files.keys() {
+                output.line(format_args!("  {}", crate::failure::shown_path(file)));
+            }
+            output.line(format_args!(
+                "it counts as applied to {}; every other target gets it by `oak apply`",
+                self.target.name
+            ));
+        }
+        Ok(Exit::Done)
+    }
+}

@@ -1,0 +1,156 @@
+//! Changes made by hand on a target, taken into the declarations or undone.
+
+mod support;
+
+use hollow_oak_core::Provider;
+use support::stage::{Stage, on_each_provider};
+
+const DECLARED: &str = "\
+# What the keepers look after.
+table hive {
+    # painted on the box
+    id:    int64, identity
+    code:  text(12)
+    kg:    int32, null  # as weighed
+    note:  text(40), null
+
+    primary key (id)
+    unique one_code (code)
+    # the heavy ones
+    index heavy (kg)
+}
+
+table keeper {
+    id:       int64, identity
+    hive_id:  references hive, null
+
+    primary key (id)
+}
+";
+
+fn by_hand(provider: Provider) -> &'static [&'static str] {
+    match provider {
+        // What it can alter at all.
+        Provider::Sqlite => &[
+            "drop index heavy",
+            "create index by_note on hive (note desc)",
+            "alter table hive add column colour VARCHAR(9) default 'red'",
+            "alter table keeper drop column hive_id",
+        ],
+        Provider::Postgres => &[
+            "drop index heavy",
+            "create index by_note on hive (note desc)",
+            "alter table hive add column colour varchar(9) default 'red', alter column kg type bigint, alter column note set not null",
+            "alter table hive drop constraint one_code, add constraint light check (kg < 90)",
+        ],
+        _ => &[
+            "alter table hive drop index heavy, add index by_note (note desc)",
+            "alter table hive add column colour varchar(9) default 'red' after code, modify kg bigint null",
+            "alter table hive drop index one_code, add constraint light check (kg < 90)",
+        ],
+    }
+}
+
+#[test]
+fn changes_by_hand_come_into_the_lines_concerned_and_to_every_other_target() {
+    on_each_provider(|provider| {
+        let here = Stage::of(provider, DECLARED);
+        here.project.migrate("first");
+        for sql in by_hand(provider) {
+            if provider == Provider::Sqlite && sql.contains("drop column") {
+                continue;
+            }
+            here.sql(sql);
+        }
+        let dump = here.dump();
+        let shown = here.project.ok(&["absorb", "--dry-run"]);
+        assert!(shown.contains("by hand on dev") && shown.contains("would read"), "{shown}");
+        assert_eq!(here.project.read("schema/schema.oak"), DECLARED);
+
+        let answer = here.project.ok(&["absorb", "--yes"]);
+        assert!(answer.contains("counts as applied to dev"), "{answer}");
+        assert_eq!(dump, here.dump(), "absorbing changed the database");
+        let text = here.project.read("schema/schema.oak");
+        for kept in
+            ["# What the keepers look after.", "    # painted on the box\n", "# as weighed", "    # the heavy ones\n"]
+        {
+            assert!(text.contains(kept), "{kept} is gone from\n{text}");
+        }
+        assert!(text.contains("    colour:  text(9), null, default 'red'\n"), "{text}");
+        assert!(text.contains("    index by_note (note desc)\n") && !text.contains("index heavy"), "{text}");
+        here.assert_same("live", "declared");
+        assert!(here.project.ok(&["status"]).starts_with("up to date:"));
+        assert!(here.project.ok(&["absorb"]).starts_with("up to date:"));
+
+        let other = match here.server {
+            None => "sqlite:other.db".to_owned(),
+            Some(server) => server.url(&format!("{}_other", here.database)),
+        };
+        here.project.ok(&["apply", "--yes", "--url", &other]);
+        let same = here.project.ok(&["diff", "live", "declared", "--url", &other]);
+        assert!(same.starts_with("no difference"), "{same}");
+        here.project.ok(&["revert", "--yes"]);
+        here.assert_same("live", "history@1");
+    });
+}
+
+#[test]
+fn what_nobody_declared_is_taken_in_by_name() {
+    on_each_provider(|provider| {
+        let here = Stage::of(provider, DECLARED);
+        here.project.migrate("first");
+        here.sql("create table mine (a int not null primary key, b varchar(5))");
+        here.sql("create table other (a int not null primary key)");
+        let nothing = here.project.ok(&["absorb"]);
+        assert!(nothing.contains("nothing was changed by hand") && nothing.contains("oak absorb mine"), "{nothing}");
+        let wrong = here.project.oak(&["absorb", "mime"]);
+        assert!(wrong.status == 2 && wrong.stderr.contains("did you mean `mine`?"), "{wrong:#?}");
+        here.project.ok(&["absorb", "mine", "--yes", "--title", "mine"]);
+        assert!(here.project.read("schema/schema.oak").contains("table mine {"));
+        let status = here.project.ok(&["status"]);
+        assert!(
+            status.starts_with("up to date:") && status.contains("0002-mine") && status.contains("table other"),
+            "{status}"
+        );
+    });
+}
+
+#[test]
+fn changes_by_hand_are_undone() {
+    on_each_provider(|provider| {
+        let here = Stage::of(provider, DECLARED);
+        here.project.migrate("first");
+        let before = here.dump();
+        for sql in by_hand(provider) {
+            if provider == Provider::Sqlite && sql.contains("drop column") {
+                continue;
+            }
+            here.sql(sql);
+        }
+        let refused = here.project.oak(&["absorb", "--undo", "--yes"]);
+        assert!(refused.status == 1 && refused.stderr.contains("this loses data"), "{refused:#?}");
+        here.project.ok(&["absorb", "--undo", "--accept", "loses-data", "--yes"]);
+        assert_eq!(here.project.read("schema/schema.oak"), DECLARED);
+        assert!(here.project.ok(&["status"]).starts_with("up to date:"));
+        let is_order = provider == Provider::Mariadb;
+        assert!(is_order || before == here.dump(), "{before}\n{}", here.dump());
+    });
+}
+
+#[test]
+fn it_waits_for_what_is_under_way() {
+    let here = Stage::of(Provider::Sqlite, DECLARED);
+    let early = here.project.oak(&["absorb"]);
+    assert!(early.status == 1 && early.stderr.contains("no migration yet"), "{early:#?}");
+    here.project.migrate("first");
+    here.sql("alter table hive add column colour VARCHAR(9)");
+    here.project.declare(&DECLARED.replace("text(40), null", "text(41), null"));
+    let edited = here.project.oak(&["absorb", "--yes"]);
+    assert!(edited.stderr.contains("declarations have changed"), "{edited:#?}");
+    here.project.ok(&["draft", "longer"]);
+    let pending = here.project.oak(&["absorb", "--yes"]);
+    assert!(
+        pending.stderr.contains("1 migration are not applied") || pending.stderr.contains("not applied to dev"),
+        "{pending:#?}"
+    );
+}

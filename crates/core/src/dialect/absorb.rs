@@ -1,0 +1,264 @@
+//! Changes that somebody made by hand on one provider, taken into declarations that serve several.
+//!
+//! What did not change stays as it is declared. What did is declared as [`super::lift`] would declare it, and only in the
+//! respect in which it changed: a column whose default is another one keeps its type, its references and its words.
+
+use super::naming::{NameKind, derived_name};
+use super::{Dialect, lowering};
+use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
+use crate::physical::{self, Named};
+use crate::schema::{Column, Identifier, Parts, Provider, Schema, Scoped, Table};
+
+/// The declared parts with what changed from `expected` to `live`; `lifted` is what `live` would be declared as.
+///
+/// # Errors
+///
+/// What cannot be taken in, in words.
+pub fn absorbed(
+    dialect: Dialect,
+    declared: &Schema,
+    live: &physical::Schema,
+    lifted: &Schema,
+    changes: &Changes,
+) -> Result<Parts, String> {
+    let mut parts = declared.clone().into_parts();
+    let absorbing = Absorbing { dialect, provider: dialect.provider(), live, lifted };
+    for change in &changes.tables {
+        match change {
+            TableChange::Add(table) => {
+                let new =
+                    lifted.table(&table.name).ok_or_else(|| format!("table {} cannot be declared", table.name))?;
+                parts.tables.push(new.clone());
+            }
+            TableChange::Drop(table) => parts.tables.retain(|one| one.name.as_str() != table.name),
+            TableChange::Alter(alteration) => {
+                let found = parts.tables.iter_mut().find(|one| one.name.as_str() == alteration.from.name);
+                let table = found.ok_or_else(|| format!("table {} is not declared", alteration.from.name))?;
+                absorbing.table(table, alteration)?;
+            }
+        }
+    }
+    for change in &changes.enums {
+        match change {
+            Change::Add(one) => parts.enums.extend(lifted.enumeration(&one.name).cloned()),
+            Change::Drop(one) => parts.enums.retain(|other| other.name.as_str() != one.name),
+            Change::Alter { to, .. } | Change::Rename { to, .. } => {
+                let new = lifted.enumeration(&to.name).ok_or_else(|| format!("enum {} cannot be declared", to.name))?;
+                for one in parts.enums.iter_mut().filter(|one| one.name.as_str() == to.name) {
+                    one.words.clone_from(&new.words);
+                    one.about.clone_from(&new.about);
+                }
+            }
+        }
+    }
+    let same = |one: &crate::schema::Program, program: &physical::Program| {
+        one.kind == program.kind
+            && one.name.as_str() == program.name
+            && one.word == program.word
+            && one.scope.holds(dialect.provider())
+    };
+    for change in &changes.programs {
+        match change {
+            Change::Add(program) => {
+                parts.programs.extend(lifted.programs().iter().find(|one| same(one, program)).cloned())
+            }
+            Change::Drop(program) => parts.programs.retain(|one| !same(one, program)),
+            Change::Alter { to, .. } | Change::Rename { to, .. } => {
+                let new = lifted.programs().iter().find(|one| same(one, to));
+                for one in parts.programs.iter_mut().filter(|one| same(one, to)) {
+                    if let Some(new) = new {
+                        one.body.clone_from(&new.body);
+                        one.about.clone_from(&new.about);
+                    }
+                }
+            }
+        }
+    }
+    Ok(parts)
+}
+
+struct Absorbing<'a> {
+    dialect: Dialect,
+    provider: Provider,
+    live: &'a physical::Schema,
+    lifted: &'a Schema,
+}
+
+impl Absorbing<'_> {
+    fn table(&self, table: &mut Table, alteration: &TableAlteration) -> Result<(), String> {
+        let name = &alteration.to.name;
+        let (Some(new), Some(live)) = (self.lifted.table(name), self.live.table(name)) else {
+            return Err(format!("table {name} cannot be declared"));
+        };
+        if alteration.from.name != alteration.to.name {
+            return Err(format!("table {} was renamed to {name}: declare that with `formerly`", alteration.from.name));
+        }
+        for item in &alteration.items {
+            match item {
+                ItemChange::Column(change) => self.column(table, new, change)?,
+                ItemChange::PrimaryKey(change) => {
+                    table.primary_keys.retain(|key| !key.scope.holds(self.provider));
+                    if !matches!(change, Change::Drop(_)) {
+                        table.primary_keys.extend(new.primary_keys.iter().cloned());
+                    }
+                }
+                ItemChange::Unique(change) => {
+                    let named = |one: &crate::schema::Unique| {
+                        let columns = one.columns.iter().map(Identifier::to_string).collect();
+                        self.name(table.name.as_str(), one.name.as_ref(), columns, NameKind::Unique)
+                    };
+                    let names: Vec<String> = table.uniques.iter().map(named).collect();
+                    let old = gone(change);
+                    keep(&mut table.uniques, &names, old.as_deref(), "unique constraint")?;
+                    if let Some(place) = came(change).and_then(|made| live.uniques.iter().position(|one| one == made)) {
+                        table.uniques.extend(new.uniques.get(place).cloned());
+                    }
+                }
+                ItemChange::ForeignKey(change) => {
+                    let named = |one: &crate::schema::ForeignKey| {
+                        let columns = one.columns.iter().map(Identifier::to_string).collect();
+                        self.name(table.name.as_str(), one.name.as_ref(), columns, NameKind::ForeignKey)
+                    };
+                    let names: Vec<String> = table.foreign_keys.iter().map(named).collect();
+                    let old = gone(change);
+                    keep(&mut table.foreign_keys, &names, old.as_deref(), "reference")?;
+                    if let Some(place) =
+                        came(change).and_then(|made| live.foreign_keys.iter().position(|one| one == made))
+                    {
+                        table.foreign_keys.extend(new.foreign_keys.get(place).cloned());
+                    }
+                }
+                ItemChange::Check(change) => {
+                    let before = &alteration.from;
+                    let named = |one: &crate::schema::Check| {
+                        let expression = crate::sql::Expression::read(&one.expression, self.dialect.syntax());
+                        let columns = lowering::mentioned(before, &expression);
+                        self.name(table.name.as_str(), one.name.as_ref(), columns, NameKind::Check)
+                    };
+                    let names: Vec<String> = table.checks.iter().map(named).collect();
+                    let old = gone(change);
+                    keep(&mut table.checks, &names, old.as_deref(), "check")?;
+                    if let Some(place) = came(change).and_then(|made| live.checks.iter().position(|one| one == made)) {
+                        table.checks.extend(new.checks.get(place).cloned());
+                    }
+                }
+                ItemChange::Index(change) => {
+                    let named = |one: &crate::schema::Index| {
+                        let columns = one.parts.iter().filter_map(|part| match &part.key {
+                            crate::schema::KeyPart::Column(name) => Some(name.to_string()),
+                            crate::schema::KeyPart::Expression(_) => None,
+                        });
+                        self.name(table.name.as_str(), one.name.as_ref(), columns.collect(), NameKind::Index)
+                    };
+                    let names: Vec<String> = table.indexes.iter().map(named).collect();
+                    let old = gone(change);
+                    keep(&mut table.indexes, &names, old.as_deref(), "index")?;
+                    if let Some(place) = came(change).and_then(|made| live.indexes.iter().position(|one| one == made)) {
+                        table.indexes.extend(new.indexes.get(place).cloned());
+                    }
+                }
+                ItemChange::Options { .. } => {
+                    table.options.retain(|option| !option.scope.holds(self.provider));
+                    table.options.extend(new.options.iter().cloned());
+                }
+                ItemChange::Comment { to, .. } => table.about.clone_from(to),
+            }
+        }
+        Ok(())
+    }
+
+    fn name(&self, table: &str, declared: Option<&Identifier>, columns: Vec<String>, kind: NameKind) -> String {
+        let limit = self.dialect.facts().identifier_limit;
+        declared
+            .map_or_else(|| derived_name(table, columns.iter().map(String::as_str), kind, limit), Identifier::to_string)
+    }
+
+    fn column(&self, table: &mut Table, new: &Table, change: &Change<physical::Column>) -> Result<(), String> {
+        let position = |table: &Table, name: &str| table.columns.iter().position(|one| one.name.as_str() == name);
+        match change {
+            Change::Drop(column) => {
+                table.columns.retain(|one| one.name.as_str() != column.name);
+                Ok(())
+            }
+            Change::Add(column) => {
+                let at = position(new, &column.name).ok_or_else(|| format!("{} cannot be declared", column.name))?;
+                let before = new.columns[..at].iter().rev().find_map(|one| position(table, one.name.as_str()));
+                table.columns.insert(before.map_or(0, |at| at + 1), new.columns[at].clone());
+                Ok(())
+            }
+            Change::Rename { from, to } => {
+                Err(format!("column {} was renamed to {}: declare that with `formerly`", from.name, to.name))
+            }
+            Change::Alter { from, to } => {
+                let (at, fresh) = position(table, &to.name)
+                    .zip(position(new, &to.name))
+                    .ok_or_else(|| format!("{} cannot be declared", to.name))?;
+                self.alter(&mut table.columns[at], &new.columns[fresh], from, to);
+                Ok(())
+            }
+        }
+    }
+
+    /// Takes over what changed, and nothing else.
+    fn alter(&self, column: &mut Column, new: &Column, from: &physical::Column, to: &physical::Column) {
+        if from.ty != to.ty {
+            column.ty.clone_from(&new.ty);
+            self.scoped(&mut column.native, &new.native);
+        }
+        if from.nullable != to.nullable {
+            column.nullable = new.nullable;
+        }
+        if from.default != to.default {
+            self.scoped(&mut column.default, &new.default);
+        }
+        if from.generated != to.generated {
+            self.scoped(&mut column.generated, &new.generated);
+        }
+        if from.collation != to.collation {
+            self.scoped(&mut column.collate, &new.collate);
+        }
+        if from.identity != to.identity {
+            self.scoped(&mut column.identity, &new.identity);
+        }
+        if from.comment != to.comment {
+            column.about.clone_from(&new.about);
+        }
+        if from.attributes != to.attributes {
+            self.scoped(&mut column.options, &new.options);
+            column.on_update_now.clone_from(&new.on_update_now);
+        }
+    }
+
+    /// What is said for this provider is said anew.
+    fn scoped<T: Clone>(&self, list: &mut Vec<Scoped<T>>, new: &[Scoped<T>]) {
+        list.retain(|one| !one.scope.holds(self.provider));
+        list.extend_from_slice(new);
+    }
+}
+
+/// The name of what goes in a change.
+fn gone<T: Named>(change: &Change<T>) -> Option<String> {
+    match change {
+        Change::Add(_) => None,
+        Change::Drop(from) | Change::Alter { from, .. } | Change::Rename { from, .. } => {
+            Some(from.name().unwrap_or_default().to_owned())
+        }
+    }
+}
+
+/// What comes in a change.
+fn came<T>(change: &Change<T>) -> Option<&T> {
+    match change {
+        Change::Drop(_) => None,
+        Change::Add(to) | Change::Alter { to, .. } | Change::Rename { to, .. } => Some(to),
+    }
+}
+
+/// Takes the one of a name out of a list.
+fn keep<T>(list: &mut Vec<T>, names: &[String], old: Option<&str>, what: &str) -> Result<(), String> {
+    let Some(old) = old else { return Ok(()) };
+    let at = names.iter().position(|name| name.eq_ignore_ascii_case(old));
+    let at = at.ok_or_else(|| format!("{what} {old} is declared in a way that cannot be found again"))?;
+    list.remove(at);
+    Ok(())
+}

@@ -1,0 +1,208 @@
+//! Files changed so that they say another schema: only the lines concerned, comments and layout kept.
+//!
+//! Both schemas are laid out in standard form; where the two differ for an item, the item's own line in the file is put in
+//! place of what stands there, taken out, or added behind its neighbours. Whoever calls this reads the result again: a
+//! layout that this does not understand shows as a schema that is not the wanted one.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::syntax::{Declaration, DeclarationKind, File, ItemKind, Table};
+use super::{declare, parse, print};
+use crate::Span;
+use crate::schema::Schema;
+
+/// The text of a file after the change from one schema to the other; what is new at the top comes behind the last
+/// declaration where `takes_new` holds.
+pub fn patched(source: &str, old: &Schema, new: &Schema, takes_new: bool) -> String {
+    let (file, _) = parse(source);
+    let (before, after) = (by_key(declare(old)), by_key(declare(new)));
+    let mut edits: Vec<(Span, String)> = Vec::new();
+    let mut known: BTreeSet<String> = BTreeSet::new();
+    for declaration in &file.declarations {
+        let key = key_of(declaration);
+        known.insert(key.clone());
+        match (before.get(&key), after.get(&key)) {
+            (Some(_), None) => edits.push((whole_lines(source, declaration.span), String::new())),
+            (Some(from), Some(to)) if from != to => match (&declaration.kind, &from.kind, &to.kind) {
+                (DeclarationKind::Table(table), DeclarationKind::Table(from), DeclarationKind::Table(to)) => {
+                    edits.extend(table_edits(source, table, declaration.span, from, to));
+                }
+                _ => edits.push((declaration.span, one(to).trim_end().to_owned())),
+            },
+            _ => {}
+        }
+    }
+    let mut text = source.to_owned();
+    edits.sort_by_key(|(span, _)| std::cmp::Reverse((span.start, span.end)));
+    for (span, instead) in edits {
+        text.replace_range(span.start..span.end, &instead);
+    }
+    if takes_new {
+        for (key, declaration) in &after {
+            if !before.contains_key(key) && !known.contains(key) {
+                if !text.is_empty() && !text.ends_with("\n\n") {
+                    text.push('\n');
+                }
+                text.push_str(&one(declaration));
+            }
+        }
+    }
+    text
+}
+
+fn by_key(file: File) -> BTreeMap<String, Declaration> {
+    file.declarations.into_iter().map(|declaration| (key_of(&declaration), declaration)).collect()
+}
+
+fn key_of(declaration: &Declaration) -> String {
+    match &declaration.kind {
+        DeclarationKind::Table(table) => format!("table {}", table.name.value),
+        DeclarationKind::Enum(owner) => format!("enum {}", owner.name.value),
+        DeclarationKind::Rows(rows) => format!("rows {} {:?}", rows.table.value, rows.scope),
+        DeclarationKind::Program(program) => {
+            let word = program.word.as_ref().map(|word| word.value.as_str()).unwrap_or_default();
+            let table = program.table.as_ref().map(|table| table.value.to_string()).unwrap_or_default();
+            format!("{} {word} {} {table} {:?}", program.kind.word(), program.name.value, program.scope)
+        }
+        DeclarationKind::Later(later) => format!("later {}", later.text),
+    }
+}
+
+/// A declaration in standard form.
+fn one(declaration: &Declaration) -> String {
+    print(&File { declarations: vec![declaration.clone()], tail: Vec::new() })
+}
+
+/// The lines of a table's items in standard form: of columns by their names, of the others as they are.
+struct Lines {
+    columns: Vec<(String, String)>,
+    others: Vec<String>,
+}
+
+impl Lines {
+    fn of(table: &Table) -> Self {
+        let declaration = Declaration {
+            leading: Vec::new(),
+            kind: DeclarationKind::Table(table.clone()),
+            span: Span::default(),
+            comment: None,
+        };
+        let text = one(&declaration);
+        let (file, _) = parse(&text);
+        let mut lines = Self { columns: Vec::new(), others: Vec::new() };
+        let Some(DeclarationKind::Table(table)) = file.declarations.into_iter().next().map(|one| one.kind) else {
+            return lines;
+        };
+        for item in &table.items {
+            let written = item.span.text(&text).to_owned();
+            match &item.kind {
+                ItemKind::Column(column) => lines.columns.push((column.name.value.to_string(), written)),
+                _ => lines.others.push(written),
+            }
+        }
+        lines
+    }
+}
+
+/// The same text but for white space.
+fn same(a: &str, b: &str) -> bool {
+    a.split_whitespace().eq(b.split_whitespace())
+}
+
+fn table_edits(source: &str, table: &Table, span: Span, from: &Table, to: &Table) -> Vec<(Span, String)> {
+    let (old, new) = (Lines::of(from), Lines::of(to));
+    let mut edits = Vec::new();
+    let columns = || {
+        table.items.iter().filter_map(|item| match &item.kind {
+            ItemKind::Column(column) => Some((column.name.value.to_string(), item)),
+            _ => None,
+        })
+    };
+    for (name, item) in columns() {
+        let before = old.columns.iter().find(|(other, _)| *other == name);
+        let after = new.columns.iter().find(|(other, _)| *other == name);
+        match (before, after) {
+            (Some(_), None) => edits.push((whole_lines(source, item.span), String::new())),
+            (Some((_, before)), Some((_, after))) if !same(before, after) => edits.push((item.span, after.clone())),
+            _ => {}
+        }
+    }
+    let close = source[span.start..span.end].rfind('}').map_or(span.end, |at| span.start + at);
+    let line_of = |at: usize| source[..at].rfind('\n').map_or(0, |end| end + 1);
+    let behind = |item: Option<&super::syntax::Item>| match item {
+        Some(item) => source[item.span.end..].find('\n').map_or(source.len(), |at| item.span.end + at + 1),
+        None => line_of(close),
+    };
+    for (at, (name, line)) in new.columns.iter().enumerate() {
+        if old.columns.iter().any(|(other, _)| other == name) {
+            continue;
+        }
+        let earlier = new.columns[..at].iter().rev().find_map(|(name, _)| columns().find(|(other, _)| other == name));
+        let place = behind(earlier.map(|(_, item)| item).or_else(|| columns().next_back().map(|(_, item)| item)));
+        edits.push((Span::new(place, place), format!("    {line}\n")));
+    }
+    let others = || table.items.iter().filter(|item| !matches!(item.kind, ItemKind::Column(_)));
+    for line in old.others.iter().filter(|line| !new.others.iter().any(|other| same(other, line))) {
+        if let Some(item) = others().find(|item| same(item.span.text(source), line)) {
+            edits.push((whole_lines(source, item.span), String::new()));
+        }
+    }
+    for line in new.others.iter().filter(|line| !old.others.iter().any(|other| same(other, line))) {
+        // What is said of the table itself stands at its head.
+        let is_head = line.starts_with("about ") || line.starts_with("option ");
+        let place = match is_head {
+            true => source[span.start..].find('\n').map_or(span.end, |at| span.start + at + 1),
+            false => behind(others().next_back().or_else(|| table.items.last())),
+        };
+        edits.push((Span::new(place, place), format!("    {line}\n")));
+    }
+    edits
+}
+
+/// The lines that a span stands on, with their ends.
+fn whole_lines(source: &str, span: Span) -> Span {
+    let start = source[..span.start].rfind('\n').map_or(0, |at| at + 1);
+    let end = source[span.end..].find('\n').map_or(source.len(), |at| span.end + at + 1);
+    Span::new(start, end)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::language::{Source, resolve};
+
+    fn schema(text: &str) -> Schema {
+        let sources = [Source { name: "a".into(), text: text.into() }];
+        resolve(&sources).schema.expect("it is well-formed")
+    }
+
+    #[test]
+    fn only_the_lines_concerned_change() {
+        let old = "# bees\ntable hive { # all of them\n    # its number\n    id:    int64, identity\n\n    code:  text(12)   # painted\n    gone: int32, null\n\n    primary key (id)\n    unique  one (code)\n    # fast\n    index (code desc)\n}\n";
+        let new = "table hive {\n    about \"a box\"\n    id: int64, identity\n    kg: int32, null\n    code: text(20), null\n    primary key (id)\n    check few (kg < 9)\n    index (code desc)\n}\ntable more { a: int32\n primary key (a) }\n";
+        let text = patched(old, &schema(old), &schema(new), true);
+        insta::assert_snapshot!(text, @r#"
+        # bees
+        table hive { # all of them
+            about "a box"
+            # its number
+            id:    int64, identity
+            kg:    int32, null
+
+            code:  text(20), null   # painted
+
+            primary key (id)
+            # fast
+            index (code desc)
+            check few (kg < 9)
+        }
+
+        table more {
+            a:  int32
+
+            primary key (a)
+        }
+        "#);
+        assert_eq!(schema(&text), schema(new));
+    }
+}
