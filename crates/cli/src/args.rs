@@ -83,6 +83,8 @@ pub enum Command {
     Mark(MarkCommand),
     /// Bring a target in line with the declarations, and keep no migration: for prototypes
     Sync(SyncArgs),
+    /// Drop what is managed, apply everything, load rows for development: disposable targets only
+    Rebuild,
     /// Take changes made by hand on a target into the declarations, with a migration that counts as applied there
     Absorb(AbsorbArgs),
     /// Take an existing database in: declarations, and a baseline migration that counts as applied
@@ -239,7 +241,7 @@ impl Check {
 }
 
 /// `oak apply`
-#[derive(Debug, Args)]
+#[derive(Debug, Default, Args)]
 pub struct ApplyArgs {
     /// Stop after this migration: number, folder or slug
     #[arg(long, value_name = "MIGRATION")]
@@ -255,7 +257,7 @@ pub struct ApplyArgs {
 }
 
 /// What becomes of a step that was interrupted, where that cannot be found out.
-#[derive(Clone, Copy, Debug, Args)]
+#[derive(Clone, Copy, Debug, Default, Args)]
 pub struct Interrupted {
     /// Run the interrupted step again
     #[arg(long, conflicts_with = "skip_step")]

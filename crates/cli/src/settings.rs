@@ -39,6 +39,8 @@ pub struct Settings {
     pub unmanaged_tables: Vec<String>,
     /// Whether drafts put aside what goes.
     pub keep_dropped: bool,
+    /// Files of SQL with rows for development, as written.
+    pub dev_rows: Vec<PathBuf>,
 }
 
 /// A target's configuration.
@@ -52,6 +54,8 @@ pub struct TargetSettings {
     pub lock_wait: Duration,
     /// Whether only rehearsed migrations may run.
     pub require_proof: bool,
+    /// Whether it may be dropped and made anew.
+    pub disposable: bool,
 }
 
 /// Where a URL comes from.
@@ -64,7 +68,8 @@ pub enum UrlSource {
 }
 
 const SECTIONS: [&str; 4] = ["project", "providers", "targets", "unmanaged"];
-const PROJECT_KEYS: [&str; 6] = ["name", "declarations", "migrations", "default_target", "requires", "keep_dropped"];
+const PROJECT_KEYS: [&str; 7] =
+    ["name", "declarations", "migrations", "default_target", "requires", "keep_dropped", "dev_rows"];
 const TARGET_KEYS: [&str; 5] = ["url", "password", "disposable", "lock_wait", "require_proof"];
 
 /// Reads the configuration's text.
@@ -203,6 +208,7 @@ impl Reader {
             targets: BTreeMap::new(),
             unmanaged_tables: Vec::new(),
             keep_dropped: false,
+            dev_rows: Vec::new(),
         };
         match root.get("project") {
             Some(value) => self.project(value, &mut settings),
@@ -251,6 +257,9 @@ impl Reader {
             && let Some(path) = self.text(value, "migrations")
         {
             settings.migrations = path.into();
+        }
+        if let Some(value) = table.get("dev_rows") {
+            settings.dev_rows = self.texts(value, "dev_rows").into_iter().map(PathBuf::from).collect();
         }
         if let Some(value) = table.get("keep_dropped") {
             settings.keep_dropped = self.truth(value, "keep_dropped");
@@ -323,14 +332,12 @@ impl Reader {
                 None
             }
         };
-        if let Some(value) = table.get("disposable") {
-            self.truth(value, "disposable");
-        }
+        let disposable = table.get("disposable").is_some_and(|value| self.truth(value, "disposable"));
         let require_proof = table.get("require_proof").is_some_and(|value| self.truth(value, "require_proof"));
         let lock_wait = table.get("lock_wait").and_then(|value| self.duration(value)).unwrap_or(DEFAULT_LOCK_WAIT);
         if let Some(url) = url {
             let password = table.get("password").and_then(|value| self.url(value, "password"));
-            let target = TargetSettings { url, password, lock_wait, require_proof };
+            let target = TargetSettings { url, password, lock_wait, require_proof, disposable };
             settings.targets.insert(name.to_owned(), target);
         }
     }

@@ -33,6 +33,8 @@ pub struct Target {
     pub wait: Duration,
     /// Whether only rehearsed migrations may run.
     pub require_proof: bool,
+    /// Whether it may be dropped and made anew.
+    pub disposable: bool,
 }
 
 /// The target that the options name, or the project's default.
@@ -94,6 +96,7 @@ pub fn named(project: &Project, name: &str) -> Result<Target> {
     }
     target.lock_wait = found.lock_wait;
     target.require_proof = found.require_proof;
+    target.disposable = found.disposable;
     Ok(target)
 }
 
@@ -127,6 +130,7 @@ fn from_url(url: &str, base: &Path, what: &str) -> Result<Target> {
         lock_wait: DEFAULT_LOCK_WAIT,
         wait: Duration::ZERO,
         require_proof: false,
+        disposable: false,
     })
 }
 

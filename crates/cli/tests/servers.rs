@@ -437,3 +437,32 @@ fn nothing_in_the_catalogue_is_overlooked() {
         assert!(overlooked.is_empty(), "{} of {}\n{}", overlooked.len(), changes.len(), overlooked.join("\n"));
     });
 }
+
+#[test]
+fn columns_follow_the_collation_of_their_table() {
+    if !wanted(Provider::Mariadb) {
+        return;
+    }
+    let declared = |collation: &str| {
+        format!(
+            "table keeper {{\n    option \"collate={collation}\" for mariadb\n    name: text(20)\n    kg: int32, null\n    primary key (name)\n}}\n\
+             table hive {{\n    option \"collate={collation}\" for mariadb\n    id: int64, identity\n    keeper: references keeper(name)\n    own: text(9), null, collate \"utf8mb4_bin\" for mariadb\n    primary key (id)\n}}\n"
+        )
+    };
+    let here = Stage::of(Provider::Mariadb, &declared("utf8mb4_general_ci"));
+    here.project.migrate("first");
+    here.sql("insert into keeper (name) values ('Maren')");
+    here.sql("insert into hive (keeper) values ('Maren')");
+    let before = here.dump();
+    here.project.declare(&declared("utf8mb4_unicode_ci"));
+    here.project.migrate("another order");
+    here.assert_same("live", "declared");
+    let collations = here.query(
+        "select distinct collation_name from information_schema.columns where table_schema = database() \
+         and table_name in ('hive', 'keeper') and collation_name is not null order by 1",
+    );
+    assert_eq!(collations, ["utf8mb4_bin", "utf8mb4_unicode_ci"]);
+    assert_eq!(here.query("select keeper from hive"), ["Maren"]);
+    here.project.ok(&["revert", "--yes"]);
+    assert_eq!(before, here.dump());
+}

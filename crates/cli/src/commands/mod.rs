@@ -17,6 +17,7 @@ mod kept;
 mod manual;
 mod mark;
 mod overview;
+mod rebuild;
 mod redraft;
 mod revert;
 mod review;
@@ -48,6 +49,7 @@ pub fn execute(cli: &Cli, output: &mut Output) -> Result<Exit> {
         Some(Command::Revert(args)) => revert::run(args, global, output),
         Some(Command::Mark(command)) => mark::run(command, global, output),
         Some(Command::Sync(args)) => sync::run(args, global, output),
+        Some(Command::Rebuild) => rebuild::run(global, output),
         Some(Command::Absorb(args)) => absorb::run(args, global, output),
         Some(Command::Adopt(args)) => adopt::run(args, global, output),
         Some(Command::Kept(command)) => kept::run(command, global, output),

@@ -202,6 +202,15 @@ impl Dialect {
         }
     }
 
+    /// Columns that stay as they are declared and follow a change of their table, as they are stored before it: where a
+    /// table gets another collation, those that have the table's keep the old one until they are told.
+    pub fn following(self, from: &physical::Table, to: &physical::Table) -> Vec<physical::Column> {
+        match self {
+            Self::Sqlite | Self::Postgres => Vec::new(),
+            Self::Mariadb(_) => mariadb::alter::following(from, to),
+        }
+    }
+
     /// Whether a computed column becomes another one in place, with its values.
     pub fn keeps_computed(self, from: &physical::Column, to: &physical::Column) -> bool {
         match self {

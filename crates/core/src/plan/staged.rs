@@ -57,6 +57,7 @@ struct Stages {
     rename_tables: Vec<Step>,
     rename_columns: Vec<Step>,
     rename_constraints: Vec<Step>,
+    set_options: Vec<Step>,
     create_tables: Vec<Step>,
     add_columns: Vec<Step>,
     fill_columns: Vec<Step>,
@@ -85,6 +86,8 @@ impl Stages {
             self.rename_tables,
             self.rename_columns,
             renaming::in_turn(dialect, self.rename_constraints),
+            // Before the columns, which may follow what their table says.
+            self.set_options,
             self.create_tables,
             self.add_columns,
             self.fill_columns,
@@ -179,6 +182,9 @@ impl Planner<'_> {
                 Change::Alter { from, to } if self.is_remade(from, to) || self.dialect.disturbs(from, to) => to,
                 Change::Add(_) | Change::Rename { .. } | Change::Alter { .. } => continue,
             };
+            self.disturbed.entry(table.clone()).or_default().insert(case.item_key(&column.name));
+        }
+        for column in self.dialect.following(&alteration.from, &alteration.to) {
             self.disturbed.entry(table.clone()).or_default().insert(case.item_key(&column.name));
         }
     }
@@ -335,7 +341,7 @@ impl Planner<'_> {
         }
         if from.options != to.options {
             let (old, new) = (from.options.clone(), to.options.clone());
-            self.stages.describe.push(Step::SetOptions { table: to.name.clone(), from: old, to: new });
+            self.stages.set_options.push(Step::SetOptions { table: to.name.clone(), from: old, to: new });
         }
         let releases = self.releases_identity(from, to, alteration);
         self.columns(from, to, releases);
@@ -372,6 +378,7 @@ impl Planner<'_> {
             *numbering = plain;
         }
         let from = &from;
+        let following = self.dialect.following(from, to);
         for old in from.columns.iter().filter(|column| to.column(&column.name).is_none()) {
             let step = Step::DropColumn { table: table.clone(), column: old.clone() };
             // Before the columns it reads.
@@ -414,6 +421,8 @@ impl Planner<'_> {
                 self.alter_with_values(to, renamed, new, values);
             } else if renamed != *new {
                 self.alter_column(&table, renamed, new);
+            } else if let Some(as_it_was) = following.iter().find(|column| column.name == old.name) {
+                self.alter_column(&table, as_it_was.clone(), new);
             }
         }
     }

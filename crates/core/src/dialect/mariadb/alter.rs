@@ -1,6 +1,8 @@
 //! What a change of a column means for what looks at it.
 
-use crate::physical::{Column, TypeName};
+use super::lower::table_collation;
+use super::types::is_text;
+use crate::physical::{Column, Table, TypeName};
 use crate::plan::{Placement, Step};
 use crate::schema::Storage;
 use crate::sql::{Lexer, TokenKind};
@@ -55,4 +57,19 @@ mod tests {
         assert_eq!(both.map(|ty| ty.text().to_owned()).as_deref(), Some("enum('a','b','it''s, (x)','c')"));
         assert_eq!(holding_both(&ty("enum('a')"), &ty("int")), None);
     }
+}
+
+/// The columns that have the collation of a table which gets another one, each with the one it has before (MariaDB, "ALTER
+/// TABLE", "Table Options": the default is for new columns only).
+pub(in crate::dialect) fn following(from: &Table, to: &Table) -> Vec<Column> {
+    let (old, new) = (table_collation(from), table_collation(to));
+    if old == new {
+        return Vec::new();
+    }
+    let stays = |column: &&Column| {
+        let after = to.column(&column.name);
+        is_text(&column.ty) && column.collation.is_none() && after.is_some_and(|after| after.collation.is_none())
+    };
+    let stored = |column: &Column| Column { collation: Some(old.clone()), ..column.clone() };
+    from.columns.iter().filter(stays).map(stored).collect()
 }
