@@ -46,19 +46,6 @@ pub(in crate::dialect) fn holding_both(from: &TypeName, to: &TypeName) -> Option
     Some(TypeName::exact(&text, &text))
 }
 
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn two_enums_have_the_words_of_both() {
-        let ty = |text: &str| TypeName::exact(text, text);
-        let both = holding_both(&ty("enum('a','b','it''s, (x)')"), &ty("enum('c','b')"));
-        assert_eq!(both.map(|ty| ty.text().to_owned()).as_deref(), Some("enum('a','b','it''s, (x)','c')"));
-        assert_eq!(holding_both(&ty("enum('a')"), &ty("int")), None);
-    }
-}
-
 /// The columns that have the collation of a table which gets another one, each with the one it has before (MariaDB, "ALTER
 /// TABLE", "Table Options": the default is for new columns only).
 pub(in crate::dialect) fn following(from: &Table, to: &Table) -> Vec<Column> {
@@ -72,4 +59,17 @@ pub(in crate::dialect) fn following(from: &Table, to: &Table) -> Vec<Column> {
     };
     let stored = |column: &Column| Column { collation: Some(old.clone()), ..column.clone() };
     from.columns.iter().filter(stays).map(stored).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn two_enums_have_the_words_of_both() {
+        let ty = |text: &str| TypeName::exact(text, text);
+        let both = holding_both(&ty("enum('a','b','it''s, (x)')"), &ty("enum('c','b')"));
+        assert_eq!(both.map(|ty| ty.text().to_owned()).as_deref(), Some("enum('a','b','it''s, (x)','c')"));
+        assert_eq!(holding_both(&ty("enum('a')"), &ty("int")), None);
+    }
 }
