@@ -30,7 +30,7 @@ pub(super) fn around(from: &Schema, to: &Schema, changes: &Changes, renames: &Re
             Change::Add(one) => made.push(one.clone()),
             Change::Drop(one) => dropped.push(one.clone()),
             Change::Alter { from, to } | Change::Rename { from, to } => {
-                if !replaces(to) {
+                if !replaces(from, to) {
                     dropped.push(from.clone());
                 }
                 made.push(to.clone());
@@ -45,7 +45,12 @@ pub(super) fn around(from: &Schema, to: &Schema, changes: &Changes, renames: &Re
     }
     if remakes_views || !renames.is_empty() {
         disturbed.extend(dropped.iter().map(|one| one.name.clone()));
-        remake_views(from, to, disturbed, &mut dropped, &mut made);
+        let mut gone: BTreeSet<String> = dropped.iter().map(|one| one.base_name().to_owned()).collect();
+        gone.extend(changes.tables.iter().filter_map(|change| match change {
+            TableChange::Drop(table) => Some(table.name.clone()),
+            TableChange::Add(_) | TableChange::Alter(_) => None,
+        }));
+        remake(from, to, disturbed, gone, &mut dropped, &mut made);
     }
     let gone: BTreeSet<String> = changes.tables.iter().filter_map(dropped_table).collect();
     // A trigger goes with its table.
@@ -67,20 +72,28 @@ fn dropped_table(change: &TableChange) -> Option<String> {
     }
 }
 
-/// Adds the views that read what changes, and the views on those.
-fn remake_views(
+/// Adds the views that read what changes, and the views on those; the triggers that call what goes, and the routines whose
+/// heads name it.
+fn remake(
     from: &Schema,
     to: &Schema,
     mut disturbed: BTreeSet<String>,
+    mut gone: BTreeSet<String>,
     dropped: &mut Vec<Program>,
     made: &mut Vec<Program>,
 ) {
-    let same = |a: &Program, b: &Program| a.kind == b.kind && a.label() == b.label();
+    let same = |a: &Program, b: &Program| a.kind == b.kind && a.label() == b.label() && a.table == b.table;
+    let named =
+        |said: &str, own: &str, names: &BTreeSet<String>| names.iter().any(|name| name != own && mentions(said, name));
     loop {
         let more: Vec<Program> = from
             .programs()
-            .filter(|one| one.kind.is_view() && !dropped.iter().any(|other| same(one, other)))
-            .filter(|one| disturbed.iter().any(|name| one.mentions(name)))
+            .filter(|one| !dropped.iter().any(|other| same(one, other)))
+            .filter(|one| match one.kind {
+                ProgramKind::View | ProgramKind::MaterializedView => disturbed.iter().any(|name| one.mentions(name)),
+                ProgramKind::Trigger | ProgramKind::Routine => named(one.said_when_made(), one.base_name(), &gone),
+                ProgramKind::Object => false,
+            })
             .cloned()
             .collect();
         if more.is_empty() {
@@ -93,15 +106,18 @@ fn remake_views(
                 made.push(after.clone());
             }
             disturbed.insert(view.name.clone());
+            gone.insert(view.base_name().to_owned());
             dropped.push(view);
         }
     }
 }
 
-/// Whether making it takes the place of what is there under the name.
-fn replaces(program: &Program) -> bool {
-    let words: Vec<String> = program.create.split_whitespace().take(3).map(str::to_ascii_lowercase).collect();
-    program.kind == ProgramKind::Routine && words == ["create", "or", "replace"]
+/// Whether making it takes the place of what is there under the name: a routine with other arguments or another result is
+/// another one (PostgreSQL 17, "CREATE FUNCTION", "Notes").
+fn replaces(old: &Program, new: &Program) -> bool {
+    let words: Vec<String> = new.create.split_whitespace().take(3).map(str::to_ascii_lowercase).collect();
+    let head = |one: &Program| one.said_when_made().split_whitespace().collect::<Vec<_>>().join(" ");
+    new.kind == ProgramKind::Routine && words == ["create", "or", "replace"] && head(old) == head(new)
 }
 
 /// Tables and enum types that change in such a way that no view may look on.
