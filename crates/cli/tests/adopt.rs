@@ -242,6 +242,19 @@ fn what_is_there_already_is_not_written_over() {
 }
 
 #[test]
+fn what_another_provider_cannot_express_stops_it_before_anything_is_written() {
+    let here = Project::empty();
+    let config = support::CONFIG.replace("[targets.dev]", "[providers]\nsqlite = {}\npostgres = {}\n\n[targets.dev]");
+    here.write("hollow-oak.toml", &config);
+    here.write("schema/notes.txt", "");
+    let store = rusqlite::Connection::open(here.file("brackenfold.db")).expect("the file opens");
+    store.execute_batch("create table hive (id integer primary key, shape \"INT WIDE\")").expect("it can be made");
+    let refused = here.oak(&["adopt", "--yes"]);
+    assert!(refused.status == 1 && refused.stderr.contains("PostgreSQL cannot express"), "{refused:#?}");
+    assert!(!here.file("schema/brackenfold.oak").exists() && !here.file("migrations").exists());
+}
+
+#[test]
 fn what_is_to_be_left_alone_is() {
     let here = Project::empty();
     here.write("hollow-oak.toml", &format!("{}\n[unmanaged]\ntables = [\"tmp_*\"]\n", support::CONFIG));

@@ -42,7 +42,7 @@ pub fn run(args: &AbsorbArgs, global: &Global, output: &mut Output) -> Result<Ex
     }
     if !global.json {
         output.line(format_args!(
-            "{} by hand on {}; what its newest migration left → what is there:\n",
+            "{} by hand on {}; what its newest migration left → what is there",
             strong(counted(&describe(&by_hand.changes))),
             target.name
         ));

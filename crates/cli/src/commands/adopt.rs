@@ -63,6 +63,7 @@ pub fn run(args: &AdoptArgs, global: &Global, output: &mut Output) -> Result<Exi
         return Err(Failure::new(format!("{} holds nothing to take in", target.described()))
             .help("`oak init` starts with an empty database"));
     }
+    refuse_elsewhere(project.as_ref(), &lifted.schema)?;
     if !global.json {
         show(&lifted, &found, &size, &target, output);
     }
@@ -142,6 +143,23 @@ fn has_begun(
         }
     }
     Ok(None)
+}
+
+/// What another provider of the project cannot express would leave the declarations with errors.
+fn refuse_elsewhere(project: Option<&Project>, schema: &Schema) -> Result<()> {
+    let dialects = project.map(|project| project.settings.dialects.as_slice()).unwrap_or_default();
+    for dialect in dialects {
+        let Err(faults) = dialect.lower(schema) else { continue };
+        let provider = dialect.provider();
+        let mut failure = Failure::new(format!("{} cannot express all that was found", provider.title()));
+        for fault in faults.iter().filter(|fault| fault.is_error()).take(5) {
+            failure = failure.detail(format!("{}: {fault}", fault.place.owner));
+        }
+        return Err(failure.help(format!(
+            "take `{provider}` out of [providers] in hollow-oak.toml, adopt, and add it again; nothing was changed"
+        )));
+    }
+    Ok(())
 }
 
 /// What was found without what the configuration leaves alone.
@@ -224,7 +242,7 @@ fn show(lifted: &Lifted, found: &Introspected, size: &Size, target: &Target, out
     let changes = diff(&found.schema, &lifted.lowered);
     if !changes.is_empty() {
         output.line(format_args!(
-            "\n{} declared, these would not be as they are (what is there → what the declarations say):",
+            "\n{} declared, these would not be as they are (what is there → what the declarations say)",
             danger("amiss:")
         ));
         print_reports(&describe(&changes), output);
