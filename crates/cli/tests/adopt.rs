@@ -290,5 +290,8 @@ fn the_journal_is_corrected_with_a_reason() {
         let below = here.project.oak(&["mark", "pending", "1", "--because", "x", "--yes"]);
         assert!(below.stderr.contains("follows"), "{below:#?}");
         assert!(here.project.ok(&["mark", "applied", "2"]).contains("already"));
+        let json = here.project.ok(&["mark", "pending", "2", "--because", "x", "--yes", "--json"]);
+        let json: serde_json::Value = serde_json::from_str(&json).expect("it is JSON and nothing else");
+        assert_eq!(json["marked"], "pending");
     });
 }

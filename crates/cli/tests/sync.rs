@@ -20,6 +20,9 @@ fn the_declarations_are_brought_to_the_target_and_then_nothing_is_to_do() {
         here.sql("create table mine (a int)");
 
         here.project.declare(SECOND);
+        let json = here.project.ok(&["sync", "--dry-run", "--json"]);
+        let json: serde_json::Value = serde_json::from_str(&json).expect("it is JSON and nothing else");
+        assert!(json["sql"].as_str().is_some_and(|sql| sql.contains("rename")), "{json}");
         let shown = here.project.ok(&["sync", "--dry-run"]);
         assert!(shown.contains("rename") && !shown.contains("mine"), "{shown}");
         here.project.ok(&["sync", "--yes"]);

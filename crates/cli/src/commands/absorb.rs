@@ -13,20 +13,20 @@ use hollow_oak_core::physical::{self, Introspected, Unmanaged};
 use hollow_oak_core::plan::{Choices, plan};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{Direction, Script, write};
-use hollow_oak_database::{Database, JournalEntry, Outcome};
+use hollow_oak_database::{Database, Outcome};
 use serde_json::json;
 
 use super::diff::{counted, print_reports, show_unmanaged};
 use super::drafting::{Written, compose, report};
-use super::mark::mark;
+use super::mark::Marking;
 use super::running::{confirm, made_by};
-use super::sync::{Run, refuse_loss, show};
+use super::sync::{Run, print_sql, refuse_loss, show};
 use crate::args::{AbsorbArgs, Global};
 use crate::exit::Exit;
 use crate::failure::{Failure, Result, read_file, write_file};
 use crate::output::{Output, done, strong};
 use crate::project::Project;
-use crate::target::{self, State, Target, examine, managed_only, newest_applied, script_sha};
+use crate::target::{self, State, Target, examine, managed_only, newest_applied};
 
 /// Takes the changes in, or undoes them, after showing them and asking.
 pub fn run(args: &AbsorbArgs, global: &Global, output: &mut Output) -> Result<Exit> {
@@ -55,6 +55,12 @@ pub fn run(args: &AbsorbArgs, global: &Global, output: &mut Output) -> Result<Ex
     let absorbing = Absorbing { args, project: &project, history: &history, target: &target };
     let edited = absorbing.edited(&by_hand)?;
     if args.dry_run {
+        if global.json {
+            let files: BTreeMap<_, _> =
+                edited.files.iter().map(|(path, text)| (crate::failure::shown_path(path), text)).collect();
+            output.json(&json!({ "target": target.name, "dry_run": true, "files": files }));
+            return Ok(Exit::Done);
+        }
         for (path, text) in &edited.files {
             output.line(format_args!("{} would read:", crate::failure::shown_path(path)));
             output.text(text);
@@ -115,7 +121,7 @@ fn refuse(args: &AbsorbArgs, project: &Project, history: &History, state: &State
     }
     if !state.standing.pending.is_empty() {
         let count = plural("migration", state.standing.pending.len());
-        return Err(Failure::new(format!("{count} are not applied to {} yet", target.name))
+        return Err(Failure::new(format!("{} has {count} to apply first", target.name))
             .help("`oak apply --despite drift` first; then what was changed by hand comes on top"));
     }
     let declared = project.valid_declared()?;
@@ -154,7 +160,7 @@ fn undo(
     let steps = plan(target.dialect, &by_hand.live, &by_hand.expected, &Choices::default());
     let text = write(target.dialect, "undo", Direction::Up, &steps);
     if args.dry_run {
-        output.text(&text);
+        print_sql(&text, target, global, output);
         return Ok(Exit::Done);
     }
     if !global.json {
@@ -271,26 +277,11 @@ impl Absorbing<'_> {
             .make(record, false)?;
         let history = self.project.history()?;
         let migration = &history.migrations()[history.find(&folder)?];
-        let up = self.project.script(migration, self.target.dialect, Direction::Up)?;
-        let down = self.project.script(migration, self.target.dialect, Direction::Down)?;
-        let (up_sha, down_sha) = (script_sha(&up.text), script_sha(&down.text));
-        let expected = migration.record.expected.get(self.target.provider().word());
-        let entry = JournalEntry {
-            project: &self.project.settings.name,
-            migration: migration.id(),
-            title: &migration.record.title,
-            event: EventKind::MarkedApplied,
-            overrides: "",
-            up: &up.text,
-            up_sha: &up_sha,
-            down: &down.text,
-            down_sha: &down_sha,
-            expected: expected.map_or("", String::as_str),
-            oak_version: env!("CARGO_PKG_VERSION"),
-        };
         let mut database = self.target.create()?;
         let last_seq = target::journal(self.project, &history, &*database)?.last_seq;
-        mark(&mut *database, &entry, last_seq, Some("changed by hand, and absorbed"))?;
+        let (event, reason) = (EventKind::MarkedApplied, Some("changed by hand, and absorbed"));
+        Marking { project: self.project, migration, target: self.target, event, reason }
+            .write(&mut *database, last_seq)?;
         let path = migrations.join(&folder);
         report("absorbed", &path, &folder, &drafted, &[], false, global, output);
         if !global.json {

@@ -11,21 +11,19 @@ use hollow_oak_core::language::syntax::{DeclarationKind, File};
 use hollow_oak_core::language::{declare, print};
 use hollow_oak_core::physical::{Introspected, Unmanaged};
 use hollow_oak_core::plural::plural;
-use hollow_oak_core::script::Direction;
-use hollow_oak_database::JournalEntry;
 use serde_json::json;
 
 use super::diff::{print_reports, show_unmanaged};
 use super::drafting::{Written, compose};
 use super::init::{self, DECLARATION, FIRST_FILE};
-use super::mark::mark;
+use super::mark::Marking;
 use super::running::confirm;
 use crate::args::{AdoptArgs, Global};
 use crate::exit::Exit;
 use crate::failure::{Failure, Result, read_file, shown_path, write_file};
 use crate::output::{Output, danger, dim, done, strong};
-use crate::project::{Project, find_folder, script_name};
-use crate::target::{self, Target, is_ignored, script_sha};
+use crate::project::{Project, find_folder};
+use crate::target::{self, Target, is_ignored};
 
 /// The title of the first migration, and so the name of its folder.
 const BASELINE: &str = "baseline";
@@ -333,27 +331,9 @@ fn baseline(project: &Project, schema: &Schema, target: &Target) -> Result<Strin
     Written { migrations: &migrations, folder: &folder, schema, drafted: &drafted }.make(record, false)?;
     let history = project.history()?;
     let Some(migration) = history.newest() else { return Err(Failure::new("the baseline was not written")) };
-    debug_assert!(migrations.join(&folder).join(script_name(target.dialect, Direction::Up)).is_file());
-    let up = project.script(migration, target.dialect, Direction::Up)?;
-    let down = project.script(migration, target.dialect, Direction::Down)?;
-    let (up_sha, down_sha) = (script_sha(&up.text), script_sha(&down.text));
-    let expected = migration.record.expected.get(target.provider().word());
-    let entry = JournalEntry {
-        project: &project.settings.name,
-        migration: migration.id(),
-        title: BASELINE,
-        event: EventKind::Adopted,
-        overrides: "",
-        up: &up.text,
-        up_sha: &up_sha,
-        down: &down.text,
-        down_sha: &down_sha,
-        expected: expected.map_or("", String::as_str),
-        oak_version: env!("CARGO_PKG_VERSION"),
-    };
     let mut database = target.create()?;
     let last_seq = target::journal(project, &history, &*database)?.last_seq;
-    mark(&mut *database, &entry, last_seq, None)?;
+    Marking { project, migration, target, event: EventKind::Adopted, reason: None }.write(&mut *database, last_seq)?;
     Ok(folder)
 }
 

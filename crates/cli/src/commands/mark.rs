@@ -1,8 +1,8 @@
 //! `oak mark`: correct the journal of a target without running anything.
 
-use hollow_oak_core::history::EventKind;
+use hollow_oak_core::history::{EventKind, Migration};
 use hollow_oak_core::script::Direction;
-use hollow_oak_database::{FailureKind, JournalEntry};
+use hollow_oak_database::{Database, FailureKind, JournalEntry};
 use serde_json::json;
 
 use super::running::confirm;
@@ -11,7 +11,7 @@ use crate::exit::Exit;
 use crate::failure::{Failure, Result};
 use crate::output::{Output, dim, done, strong};
 use crate::project::Project;
-use crate::target::{self, script_sha};
+use crate::target::{self, Target, script_sha};
 
 /// Notes in the journal that a migration counts as applied, or as pending.
 pub fn run(command: &MarkCommand, global: &Global, output: &mut Output) -> Result<Exit> {
@@ -27,14 +27,17 @@ pub fn run(command: &MarkCommand, global: &Global, output: &mut Output) -> Resul
     let journal = target::journal(&project, &history, &*database)?;
     let is_applied = journal.get(migration.id()).is_some();
     if is_applied == (event == EventKind::MarkedApplied) {
-        output.line(format_args!("{} {} is {word} on {} already", done("done:"), migration.folder, target.name));
+        if global.json {
+            output.json(&json!({ "target": target.name, "migration": migration.folder, "marked": null }));
+        } else {
+            output.line(format_args!("{} {} is {word} on {} already", done("done:"), migration.folder, target.name));
+        }
         return Ok(Exit::Done);
     }
     let Some(reason) = args.because.as_deref().map(str::trim).filter(|reason| !reason.is_empty()) else {
         return Err(Failure::usage("the journal wants to know why")
             .help(format!("`oak mark {word} {} --because \"…\"`; nothing was changed", migration.number)));
     };
-    let follows = |id: &str| migration.record.parents.iter().any(|parent| parent == id);
     let missing = migration.record.parents.iter().find(|parent| journal.get(parent).is_none());
     if let (true, Some(_)) = (event == EventKind::MarkedApplied, missing) {
         return Err(Failure::new(format!("what {} follows is not applied to {}", migration.folder, target.name))
@@ -45,41 +48,26 @@ pub fn run(command: &MarkCommand, global: &Global, output: &mut Output) -> Resul
         follows_this && journal.get(other.id()).is_some()
     });
     if let (true, Some(child)) = (event == EventKind::MarkedPending, child) {
-        debug_assert!(!follows(child.id()), "a chain has no circles");
         return Err(Failure::new(format!(
             "{} follows {}, and is applied to {}",
             child.folder, migration.folder, target.name
         ))
         .help("revert or mark that one first; nothing was changed"));
     }
-    output.line(format_args!(
-        "{} will count as {word} on {}, and nothing runs  {}",
-        strong(&migration.folder),
-        target.name,
-        dim(&target.url)
-    ));
+    if !global.json {
+        output.line(format_args!(
+            "{} will count as {word} on {}, and nothing runs  {}",
+            strong(&migration.folder),
+            target.name,
+            dim(&target.url)
+        ));
+    }
     if !confirm(&format!("mark it {word}?"), global, output)? {
         output.line("nothing was changed");
         return Ok(Exit::Failed);
     }
-    let up = project.script(migration, target.dialect, Direction::Up)?;
-    let down = project.script(migration, target.dialect, Direction::Down)?;
-    let (up_sha, down_sha) = (script_sha(&up.text), script_sha(&down.text));
-    let expected = migration.record.expected.get(target.provider().word());
-    let entry = JournalEntry {
-        project: &project.settings.name,
-        migration: migration.id(),
-        title: &migration.record.title,
-        event,
-        overrides: "",
-        up: &up.text,
-        up_sha: &up_sha,
-        down: &down.text,
-        down_sha: &down_sha,
-        expected: expected.map_or("", String::as_str),
-        oak_version: env!("CARGO_PKG_VERSION"),
-    };
-    mark(&mut *database, &entry, journal.last_seq, Some(reason))?;
+    let marking = Marking { project: &project, migration, target: &target, event, reason: Some(reason) };
+    marking.write(&mut *database, journal.last_seq)?;
     if global.json {
         output.json(&json!({ "target": target.name, "migration": migration.folder, "marked": word }));
         return Ok(Exit::Done);
@@ -89,9 +77,43 @@ pub fn run(command: &MarkCommand, global: &Global, output: &mut Output) -> Resul
     Ok(Exit::Done)
 }
 
+/// An event of a migration of which nothing is run.
+pub(super) struct Marking<'a> {
+    pub(super) project: &'a Project,
+    pub(super) migration: &'a Migration,
+    pub(super) target: &'a Target,
+    pub(super) event: EventKind,
+    pub(super) reason: Option<&'a str>,
+}
+
+impl Marking<'_> {
+    /// Writes it, with the scripts as they are in the files.
+    pub(super) fn write(&self, database: &mut dyn Database, last_seq: i64) -> Result<()> {
+        let (project, migration, dialect) = (self.project, self.migration, self.target.dialect);
+        let up = project.script(migration, dialect, Direction::Up)?;
+        let down = project.script(migration, dialect, Direction::Down)?;
+        let (up_sha, down_sha) = (script_sha(&up.text), script_sha(&down.text));
+        let expected = migration.record.expected.get(self.target.provider().word());
+        let entry = JournalEntry {
+            project: &project.settings.name,
+            migration: migration.id(),
+            title: &migration.record.title,
+            event: self.event,
+            overrides: "",
+            up: &up.text,
+            up_sha: &up_sha,
+            down: &down.text,
+            down_sha: &down_sha,
+            expected: expected.map_or("", String::as_str),
+            oak_version: env!("CARGO_PKG_VERSION"),
+        };
+        mark(database, &entry, last_seq, self.reason)
+    }
+}
+
 /// Writes the event.
 pub(super) fn mark(
-    database: &mut dyn hollow_oak_database::Database,
+    database: &mut dyn Database,
     entry: &JournalEntry<'_>,
     last_seq: i64,
     reason: Option<&str>,

@@ -70,7 +70,7 @@ pub fn run(args: &SyncArgs, global: &Global, output: &mut Output) -> Result<Exit
     }
     let text = write(target.dialect, SYNC, Direction::Up, &plan);
     if args.dry_run {
-        output.text(&text);
+        print_sql(&text, &target, global, output);
         return Ok(Exit::Done);
     }
     if !global.json {
@@ -136,6 +136,14 @@ fn with_rows(from: Schema, wanted: &Schema, database: &dyn Database) -> Result<S
         }
     }
     Ok(from.with_rows(found))
+}
+
+/// Prints what would run.
+pub(super) fn print_sql(sql: &str, target: &Target, global: &Global, output: &mut Output) {
+    match global.json {
+        true => output.json(&json!({ "target": target.name, "dry_run": true, "sql": sql })),
+        false => output.text(sql),
+    }
 }
 
 /// Prints a plan with its risks.

@@ -53,8 +53,7 @@ pub(super) fn around(from: &Schema, to: &Schema, changes: &Changes, renames: &Re
         remake(from, to, disturbed, gone, &mut dropped, &mut made);
     }
     let gone: BTreeSet<String> = changes.tables.iter().filter_map(dropped_table).collect();
-    // A trigger goes with its table.
-    // What it calls may have to go before that, though.
+    // A trigger goes with its table; but where a routine goes too, it may be the one that the trigger calls.
     let calls = dropped.iter().any(|one| one.kind == ProgramKind::Routine);
     dropped.retain(|one| calls || !one.table.as_ref().is_some_and(|table| gone.contains(&from.key(table))));
     let mut before = read_first(dropped);
@@ -99,15 +98,15 @@ fn remake(
         if more.is_empty() {
             return;
         }
-        for view in more {
-            if let Some(after) = to.program_like(&view)
-                && !made.iter().any(|one| same(one, after))
+        for one in more {
+            if let Some(after) = to.program_like(&one)
+                && !made.iter().any(|other| same(other, after))
             {
                 made.push(after.clone());
             }
-            disturbed.insert(view.name.clone());
-            gone.insert(view.base_name().to_owned());
-            dropped.push(view);
+            disturbed.insert(one.name.clone());
+            gone.insert(one.base_name().to_owned());
+            dropped.push(one);
         }
     }
 }

@@ -298,7 +298,7 @@ fn widest_character(collation: &str) -> u64 {
     match collation.split('_').next().unwrap_or_default() {
         "utf8" | "utf8mb3" | "ujis" | "eucjpms" => 3,
         "ucs2" | "gbk" | "big5" | "sjis" | "euckr" | "gb2312" | "cp932" => 2,
-        "utf8mb4" | "utf16" | "utf16le" | "utf32" | "uca1400" => 4,
+        "utf8mb4" | "gb18030" | "utf16" | "utf16le" | "utf32" | "uca1400" => 4,
         _ => 1,
     }
 }
