@@ -36,6 +36,9 @@ pub struct Global {
     /// Wait this long for a server that is not up yet, such as 30s
     #[arg(long, global = true, value_name = "TIME", value_parser = span_of_time)]
     pub wait: Option<Duration>,
+    /// Read .sql declarations by running them on a scratch database of the target's server
+    #[arg(long, global = true)]
+    pub through_server: bool,
     /// Answer with one JSON document on standard output
     #[arg(long, global = true)]
     pub json: bool,
@@ -362,6 +365,9 @@ pub struct AbsorbArgs {
 /// `oak adopt`
 #[derive(Debug, Args)]
 pub struct AdoptArgs {
+    /// Turn a file of SQL into declarations, in place of a database
+    #[arg(long, value_name = "FILE.sql")]
+    pub from: Option<PathBuf>,
     /// Write a file for each table
     #[arg(long)]
     pub split: bool,

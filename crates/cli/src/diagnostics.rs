@@ -41,10 +41,9 @@ pub fn draw(diagnostic: &Diagnostic, sources: &[Source], width: usize) -> String
         Severity::Error => DrawnSeverity::Error,
         Severity::Warning => DrawnSeverity::Warning,
     };
-    let drawn = MietteDiagnostic::new(diagnostic.message.clone())
-        .with_severity(severity)
-        .with_help(help)
-        .with_labels(here.into_iter().map(|(label, _)| label));
+    let drawn = MietteDiagnostic::new(diagnostic.message.clone()).with_severity(severity);
+    let drawn = if help.is_empty() { drawn } else { drawn.with_help(help) };
+    let drawn = drawn.with_labels(here.into_iter().map(|(label, _)| label));
     let report = match main {
         Some((_, source)) => Report::new(drawn).with_source_code(NamedSource::new(&source.name, source.text.clone())),
         None => Report::new(drawn),

@@ -12,6 +12,7 @@ mod output;
 mod project;
 mod settings;
 mod side;
+mod sql_files;
 mod target;
 
 use std::process::ExitCode;

@@ -15,6 +15,7 @@ use crate::diagnostics::draw;
 use crate::failure::{Failure, Result, read_file, shown_path};
 use crate::output::terminal_width;
 use crate::settings::{self, Settings};
+use crate::sql_files::{SqlReading, is_sql};
 
 /// The file that holds the declared schema after a migration.
 pub const SCHEMA_FILE: &str = "schema.oak";
@@ -29,6 +30,8 @@ pub struct Project {
     pub folder: PathBuf,
     /// Its configuration.
     pub settings: Settings,
+    /// The options that it was opened with.
+    pub global: Global,
 }
 
 /// What the declarations say.
@@ -63,7 +66,7 @@ impl Project {
     /// Finds and reads the project's configuration.
     pub fn open(global: &Global) -> Result<Self> {
         match find_folder(global)? {
-            Some(folder) => Self::read(folder),
+            Some(folder) => Self::read(folder, global),
             None => {
                 let message = format!("there is no {} in this folder or above it", settings::FILE);
                 Err(Failure::new(message)
@@ -72,11 +75,11 @@ impl Project {
         }
     }
 
-    fn read(folder: PathBuf) -> Result<Self> {
+    fn read(folder: PathBuf, global: &Global) -> Result<Self> {
         let path = folder.join(settings::FILE);
         let text = read_file(&path)?;
         match settings::read(&text, &shown_path(&path)) {
-            Ok(settings) => Ok(Self { folder, settings }),
+            Ok(settings) => Ok(Self { folder, settings, global: global.clone() }),
             Err((mistakes, source)) => {
                 let sources = [source];
                 let drawn = mistakes.iter().map(|mistake| draw(mistake, &sources, terminal_width())).collect();
@@ -117,7 +120,8 @@ impl Project {
 
     /// Reads the declarations and lowers them for every provider of the project.
     pub fn declared(&self) -> Result<Declared> {
-        read_declared(&self.declaration_files()?, &self.folder, &self.settings.dialects)
+        let reading = SqlReading { project: Some(self), global: &self.global };
+        read_declared(&self.declaration_files()?, &self.folder, &self.settings.dialects, reading)
     }
 
     /// The declarations, which have to be without an error.
@@ -242,13 +246,35 @@ impl Declared {
 }
 
 /// Reads declaration files and lowers them.
-pub fn read_declared(files: &[PathBuf], folder: &Path, dialects: &[Dialect]) -> Result<Declared> {
+pub fn read_declared(
+    files: &[PathBuf],
+    folder: &Path,
+    dialects: &[Dialect],
+    reading: SqlReading<'_>,
+) -> Result<Declared> {
     let mut sources = Vec::with_capacity(files.len());
+    let mut of_sql = Vec::new();
     for path in files {
         let name = path.strip_prefix(folder).unwrap_or(path).display().to_string();
-        sources.push(Source { name, text: read_file(path)? });
+        if is_sql(path) {
+            let dialect = reading.dialect(path, dialects)?;
+            let file = reading.read(path, &name, dialect)?;
+            let lifted = file.lifted(dialect)?;
+            sources.push(file.declarations(&lifted));
+            of_sql.push((file, lifted));
+        } else {
+            sources.push(Source { name, text: read_file(path)? });
+        }
     }
     let mut resolution = resolve(&sources);
+    // What is said of the SQL itself points into it, and not into what was made of it.
+    for (file, lifted) in of_sql {
+        let warnings = file.warnings(&lifted, sources.len());
+        if !warnings.is_empty() {
+            resolution.diagnostics.extend(warnings);
+            sources.push(file.source);
+        }
+    }
     let mut lowered = Vec::new();
     if let Some(schema) = &resolution.schema {
         for dialect in dialects {
@@ -323,7 +349,7 @@ fn read_migration(path: &Path, folder: String, number: u32) -> Result<Migration>
     Ok(Migration { number, folder, record })
 }
 
-/// Adds a file, or the declaration files in a folder and below it, by name.
+/// Adds a file, or the `.oak` files in a folder and below it, by name.
 pub fn oak_files(path: &Path, files: &mut Vec<PathBuf>) -> Result<()> {
     if path.is_file() {
         files.push(path.to_owned());

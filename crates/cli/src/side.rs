@@ -13,6 +13,7 @@ use hollow_oak_database::Database;
 use crate::args::Global;
 use crate::failure::{Failure, Result};
 use crate::project::{Project, oak_files, read_declared};
+use crate::sql_files::SqlReading;
 use crate::target::{self, Target};
 
 /// A side of a diff, as asked for.
@@ -152,7 +153,8 @@ impl Sides<'_> {
             Side::Path(path) => {
                 let mut files = Vec::new();
                 oak_files(path, &mut files)?;
-                let mut declared = read_declared(&files, Path::new(""), &[dialect])?.without_errors()?;
+                let reading = SqlReading { project: self.project, global: self.global };
+                let mut declared = read_declared(&files, Path::new(""), &[dialect], reading)?.without_errors()?;
                 let logical = declared.resolution.schema.take();
                 Ok(plain(path.display().to_string(), logical, declared.take_physical(dialect)))
             }

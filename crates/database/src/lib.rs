@@ -13,6 +13,7 @@ mod kept;
 mod mariadb;
 mod postgres;
 mod run;
+mod scratch;
 mod server;
 mod sqlite;
 pub mod throwaway;
@@ -23,6 +24,7 @@ pub use database::{Database, Opening, Rows, Server};
 pub use error::{DatabaseError, Failure, FailureKind};
 pub use kept::KeptTable;
 pub use run::{Dependent, JournalEntry, Migrating, Outcome, Preflight, Ran, Resume, Undecided, Waiting, WaitingFor};
+pub use scratch::{Refusal, read_through};
 pub use url::{Host, ServerUrl, TargetUrl, Tls, UrlError};
 
 use hollow_oak_core::Provider;

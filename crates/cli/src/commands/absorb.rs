@@ -23,9 +23,10 @@ use super::running::{confirm, made_by};
 use super::sync::{Run, print_sql, refuse_loss, show};
 use crate::args::{AbsorbArgs, Global};
 use crate::exit::Exit;
-use crate::failure::{Failure, Result, read_file, write_file};
+use crate::failure::{Failure, Result, read_file, shown_path, write_file};
 use crate::output::{Output, done, strong};
 use crate::project::Project;
+use crate::sql_files::is_sql;
 use crate::target::{self, State, Target, examine, managed_only, newest_applied};
 
 /// Takes the changes in, or undoes them, after showing them and asking.
@@ -56,13 +57,12 @@ pub fn run(args: &AbsorbArgs, global: &Global, output: &mut Output) -> Result<Ex
     let edited = absorbing.edited(&by_hand)?;
     if args.dry_run {
         if global.json {
-            let files: BTreeMap<_, _> =
-                edited.files.iter().map(|(path, text)| (crate::failure::shown_path(path), text)).collect();
+            let files: BTreeMap<_, _> = edited.files.iter().map(|(path, text)| (shown_path(path), text)).collect();
             output.json(&json!({ "target": target.name, "dry_run": true, "files": files }));
             return Ok(Exit::Done);
         }
         for (path, text) in &edited.files {
-            output.line(format_args!("{} would read:", crate::failure::shown_path(path)));
+            output.line(format_args!("{} would read:", shown_path(path)));
             output.text(text);
         }
         return Ok(Exit::Done);
@@ -123,6 +123,11 @@ fn refuse(args: &AbsorbArgs, project: &Project, history: &History, state: &State
         let count = plural("migration", state.standing.pending.len());
         return Err(Failure::new(format!("{} has {count} to apply first", target.name))
             .help("`oak apply --despite drift` first; then what was changed by hand comes on top"));
+    }
+    if let Some(file) = project.declaration_files()?.iter().find(|path| is_sql(path)) {
+        let file = shown_path(file);
+        return Err(Failure::new(format!("the declarations are in {file}, and absorbing edits .oak files only"))
+            .help(format!("change {file} by hand, `oak draft`, and `oak mark applied` what {} has; `oak adopt --from {file}` turns it into .oak", target.name)));
     }
     let declared = project.valid_declared()?;
     let schema = declared.resolution.schema.as_ref();
@@ -286,7 +291,7 @@ impl Absorbing<'_> {
         report("absorbed", &path, &folder, &drafted, &[], false, global, output);
         if !global.json {
             for file in edited.files.keys() {
-                output.line(format_args!("  {}", crate::failure::shown_path(file)));
+                output.line(format_args!("  {}", shown_path(file)));
             }
             output.line(format_args!(
                 "it counts as applied to {}; every other target gets it by `oak apply`",

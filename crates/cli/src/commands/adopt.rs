@@ -3,7 +3,6 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use hollow_oak_core::Schema;
 use hollow_oak_core::dialect::{Lifted, lift};
 use hollow_oak_core::diff::{describe, diff};
 use hollow_oak_core::history::{Decisions, EventKind, FORMAT, Record};
@@ -11,6 +10,7 @@ use hollow_oak_core::language::syntax::{DeclarationKind, File};
 use hollow_oak_core::language::{declare, print};
 use hollow_oak_core::physical::{Introspected, Unmanaged};
 use hollow_oak_core::plural::plural;
+use hollow_oak_core::{Provider, Schema};
 use serde_json::json;
 
 use super::diff::{print_reports, show_unmanaged};
@@ -19,10 +19,12 @@ use super::init::{self, DECLARATION, FIRST_FILE};
 use super::mark::Marking;
 use super::running::confirm;
 use crate::args::{AdoptArgs, Global};
+use crate::diagnostics::draw;
 use crate::exit::Exit;
 use crate::failure::{Failure, Result, read_file, shown_path, write_file};
 use crate::output::{Output, danger, dim, done, strong};
 use crate::project::{Project, find_folder};
+use crate::sql_files::SqlReading;
 use crate::target::{self, Target, is_ignored};
 
 /// The title of the first migration, and so the name of its folder.
@@ -30,6 +32,9 @@ const BASELINE: &str = "baseline";
 
 /// Takes the database in, after showing what it found and asking.
 pub fn run(args: &AdoptArgs, global: &Global, output: &mut Output) -> Result<Exit> {
+    if let Some(file) = &args.from {
+        return from_file(file, args, global, output);
+    }
     let project = match find_folder(global)? {
         Some(_) => Some(Project::open(global)?),
         None if global.url.is_some() => None,
@@ -63,11 +68,17 @@ pub fn run(args: &AdoptArgs, global: &Global, output: &mut Output) -> Result<Exi
     }
     refuse_elsewhere(project.as_ref(), &lifted.schema)?;
     if !global.json {
-        show(&lifted, &found, &size, &target, output);
+        show(
+            &lifted,
+            &found,
+            &size,
+            Place { name: &target.name, provider: target.provider(), url: &target.url.to_string() },
+            output,
+        );
     }
     if args.dry_run {
         if global.json {
-            output.json(&as_json(&lifted, &size, &target, &[], None));
+            output.json(&as_json(&lifted, &size, &target.name, &[], None));
         } else {
             output.line("\nnothing was changed (--dry-run)");
         }
@@ -79,23 +90,105 @@ pub fn run(args: &AdoptArgs, global: &Global, output: &mut Output) -> Result<Exi
     }
     let project = match project {
         Some(project) => project,
-        None => begin(&target, global)?,
+        None => begin(&global.url.clone().unwrap_or_default(), target.provider(), global)?,
     };
     let files = write_declarations(&project, &lifted.schema, args.split)?;
     let folder = baseline(&project, &lifted.schema, &target)?;
     if global.json {
-        output.json(&as_json(&lifted, &size, &target, &files, Some(&folder)));
+        output.json(&as_json(&lifted, &size, &target.name, &files, Some(&folder)));
         return Ok(Exit::Done);
     }
     output.line(format_args!("\n{} {}: {} counts as applied", done("adopted"), target.name, strong(&folder)));
+    list(&files, output);
+    output.next("oak status", "says how the database stands; then edit the declarations and `oak draft` a change");
+    Ok(Exit::Done)
+}
+
+fn list(files: &[PathBuf], output: &mut Output) {
     for file in files.iter().take(12) {
         output.line(format_args!("  {}", shown_path(file)));
     }
     if files.len() > 12 {
         output.line(format_args!("  and {} more", files.len() - 12));
     }
-    output.next("oak status", "says how the database stands; then edit the declarations and `oak draft` a change");
+}
+
+/// Turns a file of SQL into declarations.
+fn from_file(path: &Path, args: &AdoptArgs, global: &Global, output: &mut Output) -> Result<Exit> {
+    if !path.is_file() {
+        return Err(Failure::usage(format!("there is no file `{}`", path.display())));
+    }
+    let project = match find_folder(global)? {
+        Some(_) => Some(Project::open(global)?),
+        None => None,
+    };
+    let reading = SqlReading { project: project.as_ref(), global };
+    let of_url = global.url.as_ref().map(|_| target::choose(None, global)).transpose()?.map(|target| target.dialect);
+    let dialects = match (&project, of_url) {
+        (Some(project), _) => project.settings.dialects.clone(),
+        (None, Some(dialect)) => vec![dialect],
+        (None, None) => Vec::new(),
+    };
+    let dialect = reading.dialect(path, &dialects)?;
+    let url = match (&global.url, dialect.provider()) {
+        (Some(url), _) => url.clone(),
+        (None, Provider::Sqlite) => "sqlite:app.db".to_owned(),
+        (None, provider) if project.is_none() => {
+            return Err(Failure::new("there is no project here yet, and a new one has to know its database").help(
+                format!("`oak adopt --from {} --url {provider}://USER@HOST/DATABASE` starts one", path.display()),
+            ));
+        }
+        (None, _) => String::new(),
+    };
+    if let Some(project) = &project {
+        refuse_declared(project, Some(path))?;
+    }
+    let name = shown_path(path);
+    let file = reading.read(path, &name, dialect)?;
+    let lifted = file.lifted(dialect)?;
+    let size = Size::of(&lifted);
+    if size.is_nothing() {
+        return Err(Failure::new(format!("{name} makes nothing that could be declared")));
+    }
+    refuse_elsewhere(project.as_ref(), &lifted.schema)?;
+    let place = Place { name: &name, provider: dialect.provider(), url: &name };
+    if !global.json {
+        for warning in file.warnings(&lifted, 0).iter().take(1) {
+            output.complain(format_args!("{}\n", draw(warning, std::slice::from_ref(&file.source), output.width)));
+        }
+        show(&lifted, &file.found, &size, place, output);
+    }
+    if args.dry_run {
+        match global.json {
+            true => output.json(&as_json(&lifted, &size, &name, &[], None)),
+            false => output.line("\nnothing was changed (--dry-run)"),
+        }
+        return Ok(Exit::Done);
+    }
+    let project = match project {
+        Some(project) => project,
+        None => begin(&url, dialect.provider(), global)?,
+    };
+    let files = write_declarations(&project, &lifted.schema, args.split)?;
+    if global.json {
+        output.json(&as_json(&lifted, &size, &name, &files, None));
+        return Ok(Exit::Done);
+    }
+    output.line(format_args!("\n{} {name} into declarations", done("turned")));
+    list(&files, output);
+    output.next(
+        "oak draft baseline",
+        "makes them a migration; where a database has it all already, `oak mark applied 1` says so",
+    );
     Ok(Exit::Done)
+}
+
+/// What a schema was read from.
+#[derive(Clone, Copy)]
+struct Place<'a> {
+    name: &'a str,
+    provider: Provider,
+    url: &'a str,
 }
 
 /// Whether the project has declarations or migrations already; a database that was adopted is told so.
@@ -129,18 +222,26 @@ fn has_begun(
              or declare what is missing, and `oak mark applied` what the database has",
         ));
     }
+    refuse_declared(project, None)?;
+    Ok(None)
+}
+
+/// Declarations that somebody wrote are not written over.
+fn refuse_declared(project: &Project, source: Option<&Path>) -> Result<()> {
     let files = project.declaration_files()?;
+    let is_source =
+        |path: &PathBuf| source.is_some_and(|source| source.canonicalize().ok() == path.canonicalize().ok());
     let is_template = |path: &PathBuf| -> Result<bool> {
         Ok(path.file_name().is_some_and(|name| name == FIRST_FILE) && read_file(path)? == DECLARATION)
     };
     for path in &files {
-        if !is_template(path)? {
+        if !is_source(path) && !is_template(path)? {
             return Err(Failure::new(format!("there are declarations already, in {}", shown_path(path))).help(
                 "adopting writes them anew: move them away, or adopt in a folder of its own; nothing was changed",
             ));
         }
     }
-    Ok(None)
+    Ok(())
 }
 
 /// What another provider of the project cannot express would leave the declarations with errors.
@@ -206,7 +307,7 @@ impl Size {
     }
 }
 
-fn show(lifted: &Lifted, found: &Introspected, size: &Size, target: &Target, output: &mut Output) {
+fn show(lifted: &Lifted, found: &Introspected, size: &Size, place: Place<'_>, output: &mut Output) {
     let left = match lifted.left_out.len() {
         0 => "all of it can be declared".to_owned(),
         count => danger(format_args!("{} cannot be declared", plural("thing", count))).to_string(),
@@ -215,9 +316,8 @@ fn show(lifted: &Lifted, found: &Introspected, size: &Size, target: &Target, out
         0 => "no tables".to_owned(),
         count => plural("table", count),
     };
-    let place = target.url.to_string();
-    let aside = if place == target.name { String::new() } else { format!("  {}", dim(place)) };
-    output.line(format_args!("{} on {}, {left}{aside}", strong(what), target.name));
+    let aside = if place.url == place.name { String::new() } else { format!("  {}", dim(place.url)) };
+    output.line(format_args!("{} on {}, {left}{aside}", strong(what), place.name));
     let mut line = |count: usize, word: &str, aside: &str| {
         if count > 0 {
             output.line(format_args!("  {:<24}{}", plural(word, count), dim(aside)));
@@ -225,7 +325,7 @@ fn show(lifted: &Lifted, found: &Introspected, size: &Size, target: &Target, out
     };
     let native = match size.native {
         0 => String::new(),
-        count => format!("{count} of a type that only {} has", target.provider().title()),
+        count => format!("{count} of a type that only {} has", place.provider.title()),
     };
     line(size.columns, "column", &native);
     line(size.indexes, "index", "");
@@ -248,10 +348,9 @@ fn show(lifted: &Lifted, found: &Introspected, size: &Size, target: &Target, out
 }
 
 /// Starts a project for the database.
-fn begin(target: &Target, global: &Global) -> Result<Project> {
+fn begin(url: &str, provider: Provider, global: &Global) -> Result<Project> {
     let here = std::env::current_dir().map_err(|error| Failure::new(format!("there is no working folder: {error}")))?;
-    let url = global.url.clone().unwrap_or_default();
-    init::start(&here, &init::project_name(&here), &url, target.provider(), false)?;
+    init::start(&here, &init::project_name(&here), url, provider, false)?;
     Project::open(&Global { url: None, ..global.clone() })
 }
 
@@ -337,16 +436,10 @@ fn baseline(project: &Project, schema: &Schema, target: &Target) -> Result<Strin
     Ok(folder)
 }
 
-fn as_json(
-    lifted: &Lifted,
-    size: &Size,
-    target: &Target,
-    files: &[PathBuf],
-    folder: Option<&str>,
-) -> serde_json::Value {
+fn as_json(lifted: &Lifted, size: &Size, target: &str, files: &[PathBuf], folder: Option<&str>) -> serde_json::Value {
     let left: Vec<&Unmanaged> = lifted.left_out.iter().collect();
     json!({
-        "target": target.name,
+        "target": target,
         "adopted": folder,
         "tables": size.tables,
         "columns": size.columns,

@@ -12,16 +12,22 @@ use crate::exit::Exit;
 use crate::failure::{Failure, Result, read_file, shown_path, write_file};
 use crate::output::{Output, done};
 use crate::project::{Project, oak_files};
+use crate::sql_files::is_sql;
 
 /// Rewrites the files that are not in standard form, or only names them.
 pub fn run(args: &FormatArgs, global: &Global, output: &mut Output) -> Result<Exit> {
     let mut files: Vec<PathBuf> = Vec::new();
     if args.files.is_empty() {
         files = Project::open(global)?.declaration_files()?;
+        files.retain(|path| !is_sql(path));
     }
     for path in &args.files {
         if !path.exists() {
             return Err(Failure::usage(format!("there is no `{}`", path.display())));
+        }
+        if is_sql(path) {
+            return Err(Failure::usage(format!("`{}` is SQL, and its layout is yours", path.display()))
+                .help(format!("`oak adopt --from {}` turns it into .oak", path.display())));
         }
         oak_files(path, &mut files)?;
     }

@@ -2,6 +2,7 @@
 
 #![allow(dead_code, reason = "each test file uses the part that it needs")]
 
+pub mod legacy;
 pub mod stage;
 
 use std::fmt::Write;

@@ -15,6 +15,7 @@ mod naming;
 pub mod others;
 pub mod postgres;
 mod quoting;
+mod reading;
 mod rowing;
 pub mod sqlite;
 
@@ -23,6 +24,7 @@ pub use facts::{Altering, Facts, IdentifierLimit};
 pub use lift::{Lifted, lift};
 pub use mariadb::Flavor;
 pub use naming::{NameKind, derived_name};
+pub use reading::{PassedOver, SqlMistake, SqlRead};
 
 use crate::diff::TableAlteration;
 use crate::physical;

@@ -30,7 +30,8 @@ pub(super) fn told_apart(dialect: Dialect, others: Vec<OtherRow>) -> (Vec<Progra
     let (mut programs, mut unmanaged) = (Vec::new(), Vec::new());
     for other in others {
         let kind = match other.kind {
-            ObjectKind::View => ProgramKind::View,
+            // One whose columns are named before its query says more than a query.
+            ObjectKind::View if other.drop.is_empty() => ProgramKind::View,
             ObjectKind::Trigger => ProgramKind::Trigger,
             ObjectKind::Routine => ProgramKind::Routine,
             ObjectKind::MaterializedView => ProgramKind::MaterializedView,

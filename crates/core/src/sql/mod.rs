@@ -3,11 +3,14 @@
 //! Must not: know which provider a text is for, beyond the few lexical facts it is told; quote or write SQL
 //! ([`crate::dialect`] does).
 
+mod cursor;
 mod expression;
 mod lexer;
 mod statement;
 
 use lexer::closing_parenthesis;
+
+pub(crate) use cursor::Cursor;
 
 pub use expression::{ColumnReference, Expression, in_parentheses};
 pub use lexer::{Brackets, Lexer, Syntax, Token, TokenKind, matching_parenthesis, unquote};

@@ -35,6 +35,11 @@ impl Connection {
         Self { session: None, provider, lock_wait }
     }
 
+    /// The session; nothing where the server has no such database.
+    pub(crate) fn into_session(self) -> Option<Box<dyn Session>> {
+        self.session.map(RefCell::into_inner)
+    }
+
     fn with<T>(
         &self,
         nothing: T,

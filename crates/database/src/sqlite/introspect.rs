@@ -12,7 +12,7 @@ use crate::error::DatabaseError;
 use crate::kept::is_own_table;
 
 /// Reads the catalogue, without SQLite's own tables, the shadows of virtual tables, and the tool's journal.
-pub(super) fn introspect(connection: &Connection) -> Result<Introspected, DatabaseError> {
+pub(crate) fn introspect(connection: &Connection) -> Result<Introspected, DatabaseError> {
     let mut definitions = definitions(connection)?;
     let has_virtual = definitions.iter().any(|one| {
         let second = one.sql.as_deref().and_then(|sql| sql.split_ascii_whitespace().nth(1));

@@ -9,3 +9,4 @@ mod rows;
 mod run;
 
 pub(crate) use connect::Connection;
+pub(crate) use introspect::introspect;

@@ -2,6 +2,7 @@
 
 pub(super) mod alter;
 pub mod catalogue;
+pub(super) mod ddl;
 pub(super) mod lift;
 pub(super) mod lower;
 pub(super) mod quote;

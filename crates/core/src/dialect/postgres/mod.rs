@@ -3,6 +3,7 @@
 pub(super) mod alter;
 mod attributes;
 pub mod catalogue;
+pub(super) mod ddl;
 pub(super) mod lift;
 pub(super) mod lower;
 pub(super) mod quote;

@@ -125,13 +125,19 @@ fn rename_sequence([table, column]: [&str; 2], [new_table, new_column]: [&str; 2
     format!("alter sequence if exists {} rename to {}", quote(&old), quote(&new))
 }
 
-/// The name that the server gives the sequence of an identity column (PostgreSQL 17, `makeObjectName`): of table and
-/// column, the longer one is cut until both fit into 63 bytes.
+/// The name that the server gives the sequence of an identity column.
 pub(super) fn sequence_name(table: &str, column: &str) -> String {
-    let room = 63 - "__seq".len();
-    let (mut first, mut second) = (table.len(), column.len());
-    while first + second > room {
-        if first > second { first -= 1 } else { second -= 1 }
+    object_name(table, column, "seq")
+}
+
+/// The name that the server makes of one or two names and a label (PostgreSQL 17, `makeObjectName`): the longer name is cut
+/// until all fit into 63 bytes.
+pub(super) fn object_name(first: &str, second: &str, label: &str) -> String {
+    let separators = if second.is_empty() { 1 } else { 2 };
+    let room = 63usize.saturating_sub(label.len() + separators);
+    let (mut one, mut two) = (first.len(), second.len());
+    while one + two > room {
+        if one > two { one -= 1 } else { two -= 1 }
     }
     let cut = |name: &str, mut length: usize| {
         while !name.is_char_boundary(length) {
@@ -139,7 +145,8 @@ pub(super) fn sequence_name(table: &str, column: &str) -> String {
         }
         name[..length].to_owned()
     };
-    format!("{}_{}_seq", cut(table, first), cut(column, second))
+    let (first, second) = (cut(first, one), cut(second, two));
+    if second.is_empty() { format!("{first}_{label}") } else { format!("{first}_{second}_{label}") }
 }
 
 fn alter(table: &str, action: &str) -> String {

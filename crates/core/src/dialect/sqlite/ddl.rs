@@ -5,15 +5,15 @@
 //! "CREATE TABLE" and "CREATE INDEX".
 
 use std::collections::BTreeSet;
+use std::ops::{Deref, DerefMut};
 
 use super::lower::collation;
 use super::{FACTS, index_key};
-use crate::Span;
 use crate::physical::{
     Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, PrimaryKey, Table, TypeName, Unique,
 };
 use crate::schema::{Action, Deferrable, Storage};
-use crate::sql::{Expression, Lexer, Syntax, TokenKind, unquote};
+use crate::sql::{Cursor, Expression, Syntax, TokenKind, unquote};
 
 /// Reads a `create table` statement.
 pub(super) fn table(sql: &str) -> Option<Table> {
@@ -25,61 +25,25 @@ pub(super) fn index(sql: &str) -> Option<Index> {
     Reader::new(sql).index()
 }
 
-struct Reader<'a> {
-    source: &'a str,
-    tokens: Vec<(TokenKind, Span)>,
-    at: usize,
+struct Reader<'a>(Cursor<'a>);
+
+impl<'a> Deref for Reader<'a> {
+    type Target = Cursor<'a>;
+
+    fn deref(&self) -> &Self::Target {
+        &self.0
+    }
+}
+
+impl DerefMut for Reader<'_> {
+    fn deref_mut(&mut self) -> &mut Self::Target {
+        &mut self.0
+    }
 }
 
 impl<'a> Reader<'a> {
     fn new(source: &'a str) -> Self {
-        let tokens = Lexer::new(source, 0, Syntax::PLAIN)
-            .filter(|token| !matches!(token.kind, TokenKind::Space | TokenKind::Comment))
-            .map(|token| (token.kind, token.span))
-            .collect();
-        Self { source, tokens, at: 0 }
-    }
-
-    fn peek(&self) -> &'a str {
-        self.tokens.get(self.at).map_or("", |(_, span)| span.text(self.source))
-    }
-
-    fn is(&self, word: &str) -> bool {
-        self.peek().eq_ignore_ascii_case(word)
-    }
-
-    fn eat(&mut self, word: &str) -> bool {
-        let found = self.is(word);
-        self.at += usize::from(found);
-        found
-    }
-
-    fn expect(&mut self, word: &str) -> Option<()> {
-        self.eat(word).then_some(())
-    }
-
-    fn name(&mut self) -> Option<String> {
-        let (kind, span) = *self.tokens.get(self.at)?;
-        self.at += 1;
-        matches!(kind, TokenKind::Word | TokenKind::Quoted | TokenKind::Text).then(|| unquote(span.text(self.source)))
-    }
-
-    /// The text inside parentheses.
-    fn parenthesised(&mut self) -> Option<&'a str> {
-        let open = self.tokens.get(self.at)?.1;
-        self.expect("(")?;
-        let mut depth = 1;
-        while depth > 0 {
-            depth += match self.peek() {
-                "" => return None,
-                "(" => 1,
-                ")" => -1,
-                _ => 0,
-            };
-            self.at += 1;
-        }
-        let close = self.tokens[self.at - 1].1;
-        Some(&self.source[open.end..close.start])
+        Self(Cursor::new(source, Syntax::PLAIN))
     }
 
     fn create(&mut self) -> Option<()> {
@@ -128,16 +92,15 @@ impl<'a> Reader<'a> {
                 break;
             }
         }
-        if self.at < self.tokens.len() && !self.is(";") {
+        if !self.is_at_end() {
             return None;
         }
         Some(table)
     }
 
     fn begins_table_constraint(&self) -> bool {
-        let (kind, _) = self.tokens.get(self.at).copied().unwrap_or((TokenKind::Space, Span::default()));
-        let next = self.tokens.get(self.at + 1).map_or("", |(_, span)| span.text(self.source));
-        kind == TokenKind::Word
+        let next = self.ahead(1);
+        self.kind() == TokenKind::Word
             && match self.peek().to_ascii_lowercase().as_str() {
                 "constraint" => true,
                 "primary" | "foreign" => next.eq_ignore_ascii_case("key"),
@@ -176,16 +139,6 @@ impl<'a> Reader<'a> {
         Some(())
     }
 
-    fn names(&mut self) -> Option<Vec<String>> {
-        self.expect("(")?;
-        let mut names = vec![self.name()?];
-        while self.eat(",") {
-            names.push(self.name()?);
-        }
-        self.expect(")")?;
-        Some(names)
-    }
-
     fn key_columns(&mut self, table: &mut Table) -> Option<Vec<KeyColumn>> {
         self.expect("(")?;
         let mut columns = Vec::new();
@@ -218,13 +171,7 @@ impl<'a> Reader<'a> {
     /// `on conflict …`; aborting is what happens without it.
     fn conflict(&mut self) -> Option<BTreeSet<String>> {
         let mut attributes = BTreeSet::new();
-        if self.is("on")
-            && self
-                .tokens
-                .get(self.at + 1)
-                .is_some_and(|(_, span)| span.text(self.source).eq_ignore_ascii_case("conflict"))
-        {
-            self.at += 2;
+        if self.eat_all(&["on", "conflict"]) {
             let way = self.name()?.to_ascii_lowercase();
             if way != "abort" {
                 attributes.insert(format!("on conflict {way}"));
@@ -244,7 +191,7 @@ impl<'a> Reader<'a> {
             let word = self.peek().to_ascii_lowercase();
             match word.as_str() {
                 "primary" => {
-                    self.at += 1;
+                    self.skip();
                     self.expect("key")?;
                     let descending = self.direction();
                     let attributes = self.conflict()?;
@@ -255,29 +202,29 @@ impl<'a> Reader<'a> {
                     table.primary_key = Some(PrimaryKey { name: named, columns, attributes });
                 }
                 "not" => {
-                    self.at += 1;
+                    self.skip();
                     self.expect("null")?;
                     column.nullable = false;
                     column.attributes.extend(self.conflict()?.into_iter().map(|way| format!("not null {way}")));
                     column.attributes.extend(named.map(|named| format!("not null named {named}")));
                 }
                 "null" => {
-                    self.at += 1;
+                    self.skip();
                     self.conflict()?;
                 }
                 "unique" => {
-                    self.at += 1;
+                    self.skip();
                     let attributes = self.conflict()?;
                     let columns = vec![KeyColumn::new(&*name)];
                     table.uniques.push(Unique { name: named, columns, attributes });
                 }
                 "check" => self.check(table, named)?,
                 "default" => {
-                    self.at += 1;
+                    self.skip();
                     column.default = self.default()?;
                 }
                 "collate" => {
-                    self.at += 1;
+                    self.skip();
                     column.collation = collation(&self.name()?);
                 }
                 "references" => self.reference(table, named, vec![name.clone()])?,
@@ -306,14 +253,10 @@ impl<'a> Reader<'a> {
             "as",
         ];
         let mut words: Vec<String> = Vec::new();
-        while let Some((kind, span)) = self.tokens.get(self.at) {
-            let text = span.text(self.source);
-            let is_clause = *kind == TokenKind::Word && CLAUSES.iter().any(|word| word.eq_ignore_ascii_case(text));
-            if is_clause || !matches!(kind, TokenKind::Word | TokenKind::Quoted | TokenKind::Text) {
-                break;
-            }
-            words.push(unquote(text));
-            self.at += 1;
+        while matches!(self.kind(), TokenKind::Word | TokenKind::Quoted | TokenKind::Text) && !self.is_one_of(&CLAUSES)
+        {
+            words.push(unquote(self.peek()));
+            self.skip();
         }
         let mut name = words.join(" ");
         if self.is("(") {
@@ -329,14 +272,16 @@ impl<'a> Reader<'a> {
         }
         let sign = if matches!(self.peek(), "-" | "+") {
             let sign = self.peek();
-            self.at += 1;
+            self.skip();
             sign
         } else {
             ""
         };
-        let (kind, span) = *self.tokens.get(self.at)?;
-        self.at += 1;
-        let text = span.text(self.source);
+        let (kind, text) = (self.kind(), self.peek());
+        if text.is_empty() {
+            return None;
+        }
+        self.skip();
         // A name that is no keyword counts as a text (SQLite, "Quirks, Caveats, and Gotchas").
         let is_keyword = ["null", "true", "false", "current_timestamp", "current_date", "current_time"]
             .iter()
@@ -379,7 +324,7 @@ impl<'a> Reader<'a> {
         loop {
             if self.eat("on") {
                 let delete = self.is("delete");
-                self.at += 1;
+                self.skip();
                 let action = self.action()?;
                 if delete {
                     key.on_delete = action;
@@ -401,10 +346,9 @@ impl<'a> Reader<'a> {
     }
 
     fn deferrable(&mut self, key: &mut ForeignKey) -> Option<()> {
-        let next = self.tokens.get(self.at + 1).map_or("", |(_, span)| span.text(self.source));
-        let negated = self.is("not") && next.eq_ignore_ascii_case("deferrable");
+        let negated = self.are(&["not", "deferrable"]);
         if negated {
-            self.at += 1;
+            self.skip();
         }
         if !self.eat("deferrable") {
             return Some(());
@@ -412,7 +356,7 @@ impl<'a> Reader<'a> {
         let mut deferred = false;
         if self.eat("initially") {
             deferred = self.is("deferred");
-            self.at += 1;
+            self.skip();
         }
         key.deferrable = match (negated, deferred) {
             (true, _) => Deferrable::No,
@@ -458,32 +402,16 @@ impl<'a> Reader<'a> {
             }
         }
         self.expect(")")?;
-        let predicate = if self.eat("where") {
-            let start = self.tokens.get(self.at)?.1.start;
-            let end = self.tokens.last()?.1.end;
-            self.at = self.tokens.len();
-            Some(Expression::new(self.source[start..end].trim_end_matches(';')))
-        } else {
-            None
-        };
-        (self.at == self.tokens.len() || self.is(";")).then_some(Index { predicate, ..Index::new(name, unique, parts) })
+        let predicate = if self.eat("where") { Some(Expression::new(self.rest())) } else { None };
+        self.is_at_end().then_some(Index { predicate, ..Index::new(name, unique, parts) })
     }
 
     fn index_part(&mut self) -> Option<IndexPart> {
-        let start = self.at;
-        let mut depth = 0;
-        loop {
-            match self.peek() {
-                "" => return None,
-                "(" => depth += 1,
-                ")" | "," if depth == 0 => break,
-                ")" => depth -= 1,
-                _ => {}
-            }
-            self.at += 1;
-        }
-        let mut end = self.at;
-        let word = |at: usize| self.tokens[at].1.text(self.source).to_ascii_lowercase();
+        let start = self.at();
+        self.until(|cursor| matches!(cursor.peek(), "," | ")"))?;
+        let behind = self.at();
+        let mut end = behind;
+        let word = |at: usize| self.between(at, at + 1).to_ascii_lowercase();
         let mut descending = false;
         if end > start + 1 && matches!(word(end - 1).as_str(), "asc" | "desc") {
             descending = word(end - 1) == "desc";
@@ -491,11 +419,13 @@ impl<'a> Reader<'a> {
         }
         let mut collated = None;
         if end > start + 2 && word(end - 2) == "collate" {
-            collated = collation(&unquote(self.tokens[end - 1].1.text(self.source)));
+            collated = collation(&unquote(self.between(end - 1, end)));
             end -= 2;
         }
-        let (kind, first) = self.tokens[start];
-        let text = &self.source[first.start..self.tokens[end - 1].1.end];
+        let text = self.between(start, end);
+        self.go_to(start);
+        let kind = self.kind();
+        self.go_to(behind);
         let key = match kind {
             TokenKind::Quoted | TokenKind::Text if end == start + 1 => IndexKey::Column(unquote(text)),
             TokenKind::Word if end == start + 1 => IndexKey::Column(text.to_owned()),

@@ -1,0 +1,167 @@
+//! Declarations written in the SQL of one provider.
+
+use std::path::Path;
+
+use hollow_oak_core::dialect::{Lifted, PassedOver, SqlMistake, lift};
+use hollow_oak_core::language::{Diagnostic, Label, Source, declare, print};
+use hollow_oak_core::physical::Introspected;
+use hollow_oak_core::plural::plural;
+use hollow_oak_core::schema::Severity;
+use hollow_oak_core::{Dialect, Provider, Span};
+use hollow_oak_database::{TargetUrl, read_through};
+
+use crate::args::Global;
+use crate::diagnostics::draw;
+use crate::failure::{Failure, Result, read_file};
+use crate::output::terminal_width;
+use crate::project::Project;
+use crate::target;
+
+/// Whether a file holds SQL.
+pub fn is_sql(path: &Path) -> bool {
+    path.extension().is_some_and(|extension| extension.eq_ignore_ascii_case("sql"))
+}
+
+/// The provider that a file's name tells: `schema.postgres.sql`.
+pub fn provider_of(path: &Path) -> Option<Provider> {
+    let stem = Path::new(path.file_stem()?);
+    Provider::from_word(stem.extension()?.to_str()?)
+}
+
+/// How SQL files are read.
+#[derive(Clone, Copy)]
+pub struct SqlReading<'a> {
+    /// The project, where there is one.
+    pub project: Option<&'a Project>,
+    /// The options; one of them asks for a server.
+    pub global: &'a Global,
+}
+
+/// A file of SQL, and what it declares.
+pub struct SqlFile {
+    /// Its text.
+    pub source: Source,
+    /// What is in it.
+    pub found: Introspected,
+    /// Statements in it that say nothing of a schema.
+    passed_over: Vec<PassedOver>,
+}
+
+impl SqlReading<'_> {
+    /// The dialect of a file: as its name says, or the only one there is.
+    pub fn dialect(&self, path: &Path, dialects: &[Dialect]) -> Result<Dialect> {
+        if let Some(dialect) = provider_of(path).and_then(Dialect::of) {
+            return Ok(dialect);
+        }
+        if let [only] = dialects {
+            return Ok(*only);
+        }
+        let file = path.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
+        Err(Failure::new(format!("it is not said which provider's SQL `{}` is", path.display())).help(format!(
+            "name it so that it tells: `{file}.postgres.sql`, `{file}.mariadb.sql` or `{file}.sqlite.sql`"
+        )))
+    }
+
+    /// Reads a file: without a server, unless the options ask for one.
+    pub fn read(&self, path: &Path, name: &str, dialect: Dialect) -> Result<SqlFile> {
+        let source = Source { name: name.to_owned(), text: read_file(path)? };
+        // SQLite's own engine is at hand everywhere.
+        let found = if dialect == Dialect::Sqlite {
+            let memory = TargetUrl::Sqlite { path: ":memory:".into() };
+            self.through(&memory, dialect, &source)?
+        } else if self.global.through_server {
+            let target = target::choose(self.project, self.global)?;
+            if target.dialect != dialect {
+                let (own, other) = (dialect.provider().title(), target.provider().title());
+                return Err(Failure::new(format!("{name} is the SQL of {own}, and {} is of {other}", target.name))
+                    .help(format!("`--target NAME` or `--url URL` names a server of {own} for --through-server")));
+            }
+            self.through(&target.url, dialect, &source)?
+        } else {
+            match dialect.read_sql(&source.text) {
+                Some(Ok(read)) => return Ok(SqlFile { source, found: read.found, passed_over: read.passed_over }),
+                Some(Err(mistakes)) => return Err(not_understood(&mistakes, source)),
+                None => Introspected::default(),
+            }
+        };
+        Ok(SqlFile { source, found, passed_over: Vec::new() })
+    }
+
+    fn through(&self, url: &TargetUrl, dialect: Dialect, source: &Source) -> Result<Introspected> {
+        read_through(url, dialect, &source.text).map_err(|refusal| {
+            let Some(span) = refusal.span else { return Failure::from(refusal.error) };
+            let drawn = vec![drawing(source, span, &refusal.error.to_string(), "this statement was refused")];
+            Failure { drawn, ..Failure::new(format!("{} does not run on an empty database", source.name)) }
+        })
+    }
+}
+
+impl SqlFile {
+    /// What it declares.
+    pub fn lifted(&self, dialect: Dialect) -> Result<Lifted> {
+        lift(dialect, &self.found).map_err(|faults| {
+            let failure = Failure::new(format!("{} cannot be put into declarations", self.source.name));
+            faults
+                .iter()
+                .take(5)
+                .fold(failure, |failure, fault| failure.detail(format!("{}: {fault}", fault.place.owner)))
+        })
+    }
+
+    /// What it declares, as a file of declarations with the same name.
+    pub fn declarations(&self, lifted: &Lifted) -> Source {
+        Source { name: self.source.name.clone(), text: print(&declare(&lifted.schema)) }
+    }
+
+    /// What it says beyond what is taken from it; `at` is the number of its source.
+    pub fn warnings(&self, lifted: &Lifted, at: usize) -> Vec<Diagnostic> {
+        let warning = |message: String, span: Span, text: &str, help: &str| Diagnostic {
+            severity: Severity::Warning,
+            message,
+            labels: vec![Label { source: at, span, text: text.to_owned() }],
+            help: help.to_owned(),
+        };
+        let mut warnings = Vec::new();
+        if let Some(first) = self.passed_over.first() {
+            let count = plural("statement", self.passed_over.len());
+            let verb = if self.passed_over.len() == 1 { "is" } else { "are" };
+            let line = self.source.text[first.span.start..].find('\n').unwrap_or(first.span.end - first.span.start);
+            let span = Span::new(first.span.start, first.span.start + line.min(first.span.end - first.span.start));
+            warnings.push(warning(
+                format!("{count} of {} {verb} passed over: `{}` is no part of a schema", self.source.name, first.words),
+                span,
+                "the first one",
+                "rows go into `rows T by (key) { … }` of an .oak file, or into an own step of a migration",
+            ));
+        }
+        for one in &lifted.left_out {
+            warnings.push(warning(
+                format!("{} {} cannot be declared, and is left out", one.kind, one.name),
+                Span::new(0, 0),
+                "in this file",
+                "a migration's own step can make it",
+            ));
+        }
+        warnings
+    }
+}
+
+fn drawing(source: &Source, span: Span, message: &str, text: &str) -> String {
+    let diagnostic = Diagnostic {
+        severity: Severity::Error,
+        message: message.to_owned(),
+        labels: vec![Label { source: 0, span, text: text.to_owned() }],
+        help: String::new(),
+    };
+    draw(&diagnostic, std::slice::from_ref(source), terminal_width())
+}
+
+fn not_understood(mistakes: &[SqlMistake], source: Source) -> Failure {
+    let drawn = mistakes.iter().take(10).map(|one| drawing(&source, one.span, &one.message, "here")).collect();
+    let count = plural("statement", mistakes.len());
+    let verb = if mistakes.len() == 1 { "is" } else { "are" };
+    let failure = Failure::new(format!("{count} of {} {verb} not understood", source.name)).help(
+        "`--through-server` runs the file on a scratch database of the target's server, and reads what that holds",
+    );
+    Failure { drawn, ..failure }
+}

@@ -1,0 +1,166 @@
+//! Declarations written in SQL: read without a server, or through one, and turned into .oak.
+
+mod support;
+
+use std::path::Path;
+
+use hollow_oak_core::Provider;
+use hollow_oak_testkit::oracle;
+use support::Project;
+use support::legacy::{assert_alike, legacy};
+use support::stage::{Stage, on_each_provider};
+
+/// The statements of other hands as one file, each as the client of its database wants it.
+fn file_of(provider: Provider) -> String {
+    let holds_others =
+        |sql: &str| ["create trigger", "create procedure", "create event"].iter().any(|head| sql.starts_with(head));
+    let told = |sql: &&str| match provider {
+        Provider::Mariadb if holds_others(sql) => format!("delimiter //\n{sql}//\ndelimiter ;\n"),
+        _ => format!("{sql};\n"),
+    };
+    legacy(provider).iter().map(told).collect()
+}
+
+/// A project whose declarations are that file, and a database that the file was run on.
+fn stage(provider: Provider) -> Stage<'static> {
+    let here = Stage::of(provider, "table t { a: int32, null }");
+    here.project.migrate("t");
+    here.project.ok(&["revert", "--yes"]);
+    for leftover in ["hollow_oak_journal", "hollow_oak_store"] {
+        here.sql(&format!("drop table {leftover}"));
+    }
+    std::fs::remove_dir_all(here.project.file("migrations")).expect("they can be removed");
+    for sql in legacy(provider) {
+        here.sql(sql);
+    }
+    let configuration = here.project.read("hollow-oak.toml");
+    let named = configuration.replacen("[project]\n", "[project]\ndeclarations = [\"schema.sql\"]\n", 1);
+    let named = if configuration.contains("declarations =") {
+        configuration.replace("declarations = [\"schema\"]", "declarations = [\"schema.sql\"]")
+    } else {
+        named
+    };
+    here.project.write("hollow-oak.toml", &named);
+    here.project.write("schema.sql", &file_of(provider));
+    here
+}
+
+fn url_of(here: &Stage<'_>, database: &str) -> String {
+    here.server.map_or(format!("sqlite:{database}"), |server| server.url(database))
+}
+
+fn dump_of(here: &Stage<'_>, database: &str) -> String {
+    let dump = match here.server {
+        None => oracle::schema(Path::new(&here.project.file(database))),
+        Some(server) => oracle::dump(server, database),
+    };
+    dump.unwrap_or_else(|error| panic!("{error}"))
+}
+
+#[test]
+fn a_file_read_without_a_server_makes_what_a_server_makes_of_it() {
+    on_each_provider(|provider| {
+        let here = stage(provider);
+        let checked = here.project.oak(&["check"]);
+        assert_eq!(checked.status, 0, "{checked:#?}");
+        here.project.ok(&["draft", "baseline"]);
+        let again = format!("{}_again", here.database);
+        let url = url_of(&here, &again);
+        here.project.ok(&["apply", "--yes", "--url", &url]);
+        assert_alike(&here.dump(), &dump_of(&here, &again));
+        let status = here.project.ok(&["status", "--url", &url]);
+        assert!(status.starts_with("up to date:"), "{status}");
+    });
+}
+
+#[test]
+fn a_file_read_through_a_server_differs_in_nothing_from_a_database_it_ran_on() {
+    on_each_provider(|provider| {
+        let here = stage(provider);
+        let answer = here.project.oak(&["diff", "live", "declared", "--through-server"]);
+        assert!(answer.status == 0 && answer.stdout.starts_with("no difference"), "{answer:#?}");
+        let answer = here.project.oak(&["diff", "schema.sql", "live", "--through-server"]);
+        assert!(answer.status == 0 && answer.stdout.starts_with("no difference"), "{answer:#?}");
+        if let Some(server) = here.server {
+            let left = match provider {
+                Provider::Postgres => "select datname from pg_database where datname like 'oak_scratch%'",
+                _ => "select schema_name from information_schema.schemata where schema_name like 'oak_scratch%'",
+            };
+            assert_eq!(here.query(left).len(), 0, "a scratch database is left on {:?}", server.folder());
+        }
+    });
+}
+
+#[test]
+fn a_file_becomes_declarations() {
+    on_each_provider(|provider| {
+        let here = stage(provider);
+        let project = Project::empty();
+        project.write(&format!("old.{provider}.sql"), &file_of(provider));
+        let url = url_of(&here, &format!("{}_turned", here.database));
+        let file = format!("old.{provider}.sql");
+        let shown = project.ok(&["adopt", "--from", &file, "--url", &url, "--dry-run"]);
+        assert!(shown.contains("all of it can be declared") && shown.contains("nothing was changed"), "{shown}");
+        assert!(!project.file("hollow-oak.toml").exists());
+        let answer = project.ok(&["adopt", "--from", &file, "--url", &url, "--split"]);
+        assert!(answer.contains("turned") && answer.contains("oak draft baseline"), "{answer}");
+        assert_eq!(project.oak(&["check"]).status, 0);
+        project.ok(&["draft", "baseline"]);
+        project.ok(&["apply", "--yes"]);
+        let again = project.oak(&["adopt", "--from", &file]);
+        assert!(again.status == 1 && again.stderr.contains("there are declarations already"), "{again:#?}");
+    });
+}
+
+#[test]
+fn a_statement_that_is_not_understood_is_shown_where_it_stands() {
+    let project = Project::empty();
+    project.write(
+        "hollow-oak.toml",
+        "[project]\nname = \"brackenfold\"\ndeclarations = [\"schema.sql\"]\n\n[providers]\npostgres = {}\n",
+    );
+    project.write(
+        "schema.sql",
+        "create table hive (id int primary key, code text);\ncreate widget one;\nalter table hives add kg int;\n",
+    );
+    let answer = project.oak(&["check"]);
+    assert_eq!(answer.status, 1);
+    insta::assert_snapshot!(answer.stderr);
+}
+
+#[test]
+fn a_statement_that_the_engine_refuses_is_shown_where_it_stands() {
+    let project = Project::empty();
+    project.write("schema.sqlite.sql", "create table hive (id integer primary key);\ncreate index i on hives (id);\n");
+    let answer = project.oak(&["adopt", "--from", "schema.sqlite.sql"]);
+    assert_eq!(answer.status, 1);
+    insta::assert_snapshot!(answer.stderr);
+    assert!(!project.file("hollow-oak.toml").exists());
+}
+
+#[test]
+fn rows_in_a_file_are_passed_over_with_a_word() {
+    let project = Project::empty();
+    project.write(
+        "hollow-oak.toml",
+        "[project]\nname = \"brackenfold\"\ndeclarations = [\"schema.sql\"]\n\n[providers]\nmariadb = {}\n",
+    );
+    project.write("schema.sql", "create table kind (code char(3) primary key);\ninsert into kind values ('OXA');\n");
+    let answer = project.oak(&["check"]);
+    assert_eq!(answer.status, 0, "{answer:#?}");
+    insta::assert_snapshot!(answer.stderr);
+}
+
+#[test]
+fn whose_sql_it_is_has_to_be_said() {
+    let project = Project::empty();
+    project.write(
+        "hollow-oak.toml",
+        "[project]\nname = \"brackenfold\"\ndeclarations = [\"schema.sql\"]\n\n[providers]\nmariadb = {}\npostgres = {}\n",
+    );
+    project.write("schema.sql", "create table kind (code char(3) primary key);\n");
+    let answer = project.oak(&["check"]);
+    assert!(answer.status == 1 && answer.stderr.contains("schema.postgres.sql"), "{answer:#?}");
+    let formatted = project.oak(&["format", "schema.sql"]);
+    assert!(formatted.status == 2 && formatted.stderr.contains("adopt --from"), "{formatted:#?}");
+}

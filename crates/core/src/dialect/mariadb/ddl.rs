@@ -1,0 +1,1156 @@
+//! Reads the SQL of a schema into the rows that `information_schema` would have (MariaDB, "CREATE TABLE"; MySQL 8.4, the
+//! same).
+
+use super::catalogue::{Catalogue, CheckRow, ColumnRow, OtherRow, PartRow, ReferenceRow, TableRow, introspect};
+use super::quote::{literal, quote};
+use super::types::{is_text, type_name};
+use super::{COLLATION, Flavor, SYNTAX};
+use crate::Span;
+use crate::dialect::reading::{OrStop, Read, Statements, Stop, blanked};
+use crate::physical::{Introspected, ObjectKind};
+use crate::sql::{Cursor, Expression, TokenKind, unquote};
+
+type Reading<T> = Result<T, Stop>;
+
+/// Words that a type can have behind its first.
+const TYPE_WORDS: [&str; 8] = ["unsigned", "signed", "zerofill", "precision", "varying", "byte", "ascii", "unicode"];
+
+/// Words that begin a clause of a column, and so end its type and its default.
+const CLAUSES: [&str; 23] = [
+    "not",
+    "null",
+    "default",
+    "auto_increment",
+    "unique",
+    "primary",
+    "key",
+    "comment",
+    "references",
+    "check",
+    "constraint",
+    "generated",
+    "as",
+    "on",
+    "character",
+    "charset",
+    "collate",
+    "invisible",
+    "after",
+    "first",
+    "stored",
+    "virtual",
+    "binary",
+];
+
+/// The text without what only the servers' dumper writes: comments that only some versions take for comments
+/// (MariaDB, "Comment Syntax").
+pub(in crate::dialect) fn plain(source: &str) -> String {
+    let mut stretches = Vec::new();
+    let mut at = 0;
+    while let Some(found) = source[at..].find("/*!") {
+        let start = at + found;
+        let Some(length) = source[start..].find("*/") else { break };
+        let end = start + length;
+        let digits = source[start + 3..end].bytes().take_while(u8::is_ascii_digit).count();
+        stretches.push(Span::new(start, start + 3 + digits));
+        stretches.push(Span::new(end, end + 2));
+        at = end + 2;
+    }
+    // At the end of a line a backslash means nothing to the servers' client.
+    stretches.extend(source.match_indices("\\\n").map(|(at, _)| Span::new(at, at + 1)));
+    blanked(source, &stretches)
+}
+
+/// What has been read so far.
+pub(in crate::dialect) struct Reader {
+    flavor: Flavor,
+    catalogue: Catalogue,
+    /// Character sets of columns and tables are looked up by it at the end.
+    made: Vec<Made>,
+}
+
+/// An index of a table, before it is known which others there are.
+struct Made {
+    table: String,
+    name: Option<String>,
+    kind: Kind,
+    parts: Vec<PartRow>,
+}
+
+impl Made {
+    /// Whether it is only there because a reference needs one.
+    fn is_for_reference(&self) -> bool {
+        self.parts.iter().any(|part| part.peculiarities == [FOR_REFERENCE])
+    }
+}
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Kind {
+    Primary,
+    Unique,
+    Plain,
+}
+
+impl Statements for Reader {
+    fn statement(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        let word = cursor.peek().to_ascii_lowercase();
+        match word.as_str() {
+            "create" => self.create(cursor, sql),
+            "alter" => self.alter(cursor),
+            "set" | "use" | "begin" | "commit" | "start" | "lock" | "unlock" | "analyze" => Ok(Read::Nothing),
+            "insert" | "replace" | "update" | "delete" | "select" | "truncate" | "call" | "grant" | "revoke"
+            | "flush" => Ok(Read::PassedOver),
+            "drop" => self.drop(cursor),
+            _ => Err(Stop::Here),
+        }
+    }
+
+    fn finish(mut self: Box<Self>) -> Result<Introspected, String> {
+        self.settle_methods();
+        self.name_indexes();
+        Ok(introspect(self.flavor, self.catalogue))
+    }
+}
+
+impl Reader {
+    /// A reader for one of the two.
+    pub(in crate::dialect) fn new(flavor: Flavor) -> Self {
+        Self { flavor, catalogue: Catalogue::default(), made: Vec::new() }
+    }
+
+    // ---- names --------------------------------------------------------------------------------------------------
+
+    fn relation(cursor: &mut Cursor<'_>) -> Reading<String> {
+        let name = cursor.name().here()?;
+        if cursor.eat(".") {
+            return Err(Stop::Because(format!("`{name}` is another database")));
+        }
+        Ok(name)
+    }
+
+    fn has(&self, table: &str) -> bool {
+        self.catalogue.tables.iter().any(|row| row.name == table)
+    }
+
+    fn table(&self, cursor: &mut Cursor<'_>) -> Reading<String> {
+        let start = cursor.at();
+        let name = Self::relation(cursor)?;
+        match self.has(&name) {
+            true => Ok(name),
+            false => {
+                cursor.go_to(start);
+                Err(Stop::Because(format!("there is no table `{name}` before this")))
+            }
+        }
+    }
+
+    fn table_row(&mut self, table: &str) -> Option<&mut TableRow> {
+        self.catalogue.tables.iter_mut().find(|row| row.name == table)
+    }
+
+    fn column(&mut self, table: &str, name: &str) -> Reading<&mut ColumnRow> {
+        let missing = Stop::Because(format!("there is no column `{name}` in `{table}`"));
+        let mut rows = self.catalogue.columns.iter_mut();
+        rows.find(|row| row.table == table && row.name.eq_ignore_ascii_case(name)).ok_or(missing)
+    }
+
+    // ---- create -------------------------------------------------------------------------------------------------
+
+    fn create(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        let start = cursor.at();
+        cursor.skip();
+        cursor.eat_all(&["or", "replace"]);
+        if cursor.eat("temporary") {
+            return Ok(Read::PassedOver);
+        }
+        // Who made it and how it is looked through is no part of it.
+        while cursor.is_one_of(&["algorithm", "definer", "sql"]) {
+            let is_security = cursor.eat_all(&["sql", "security"]);
+            cursor.skip();
+            if !is_security {
+                cursor.expect("=").here()?;
+                cursor.skip();
+                // `user`@`host`
+                if cursor.peek().starts_with('@') {
+                    cursor.skip();
+                    if matches!(cursor.kind(), TokenKind::Quoted | TokenKind::Text) {
+                        cursor.skip();
+                    }
+                }
+            }
+        }
+        let behind = cursor.at();
+        let word = cursor.peek().to_ascii_lowercase();
+        let whole = |cursor: &mut Cursor<'_>| {
+            cursor.go_to(behind);
+            let rest = cursor.rest();
+            format!("create {rest}")
+        };
+        match word.as_str() {
+            "table" => {
+                cursor.skip();
+                self.create_table(cursor)
+            }
+            "unique" | "index" | "fulltext" | "spatial" => self.create_index(cursor),
+            "view" => {
+                cursor.skip();
+                let name = Self::relation(cursor)?;
+                if !cursor.eat("as") {
+                    let (make, drop) = (whole(cursor), format!("drop view {}", quote(&name)));
+                    self.other(ObjectKind::View, name, None, make, drop);
+                    return Ok(Read::Done);
+                }
+                let query = cursor.rest().to_owned();
+                self.other(ObjectKind::View, name, None, query, String::new());
+                Ok(Read::Done)
+            }
+            "trigger" => {
+                cursor.skip();
+                cursor.eat_all(&["if", "not", "exists"]);
+                let name = Self::relation(cursor)?;
+                cursor.until(|cursor| cursor.is("on")).here()?;
+                cursor.expect("on").here()?;
+                let table = Self::relation(cursor)?;
+                let make = whole(cursor);
+                self.other(ObjectKind::Trigger, name, Some(table), make, String::new());
+                Ok(Read::Done)
+            }
+            "procedure" | "function" | "event" => {
+                cursor.skip();
+                cursor.eat_all(&["if", "not", "exists"]);
+                let name = Self::relation(cursor)?;
+                let kind = if word == "event" { ObjectKind::Event } else { ObjectKind::Routine };
+                let (make, drop) = (whole(cursor), format!("drop {word} {}", quote(&name)));
+                self.other(kind, name, None, make, drop);
+                Ok(Read::Done)
+            }
+            "database" | "schema" => Ok(Read::Nothing),
+            "sequence" => {
+                cursor.skip();
+                cursor.eat_all(&["if", "not", "exists"]);
+                let name = Self::relation(cursor)?;
+                let drop = format!("drop sequence {}", quote(&name));
+                self.other(ObjectKind::Sequence, name, None, sql.to_owned(), drop);
+                Ok(Read::Done)
+            }
+            _ => {
+                cursor.go_to(start + 1);
+                Err(Stop::Here)
+            }
+        }
+    }
+
+    fn other(&mut self, kind: ObjectKind, name: String, table: Option<String>, sql: String, drop: String) {
+        self.catalogue.others.push(OtherRow { kind, name, table, sql, drop, after: Vec::new(), comment: None });
+    }
+
+    fn drop(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        cursor.skip();
+        let word = cursor.name().here()?.to_ascii_lowercase();
+        if matches!(word.as_str(), "database" | "schema") {
+            return Ok(Read::Nothing);
+        }
+        let is_lenient = cursor.eat_all(&["if", "exists"]);
+        loop {
+            let start = cursor.at();
+            if !self.drop_one(cursor, &word)? && !is_lenient {
+                cursor.go_to(start);
+                return Err(Stop::Because(format!("there is no such {word} before this")));
+            }
+            if !cursor.eat(",") {
+                break;
+            }
+        }
+        if cursor.is_at_end() { Ok(Read::Done) } else { Err(Stop::Here) }
+    }
+
+    /// Drops a thing; whether it was there.
+    fn drop_one(&mut self, cursor: &mut Cursor<'_>, word: &str) -> Reading<bool> {
+        let name = Self::relation(cursor)?;
+        match word {
+            "table" => {
+                let is_there = self.has(&name);
+                self.drop_table(&name);
+                Ok(is_there)
+            }
+            "index" => {
+                cursor.expect("on").here()?;
+                let table = self.table(cursor)?;
+                Ok(self.drop_index(&table, &name))
+            }
+            _ => {
+                let kind = match word {
+                    "view" => ObjectKind::View,
+                    "trigger" => ObjectKind::Trigger,
+                    "event" => ObjectKind::Event,
+                    "sequence" => ObjectKind::Sequence,
+                    "procedure" | "function" => ObjectKind::Routine,
+                    _ => return Err(Stop::Because(format!("`drop {word}` is not read"))),
+                };
+                let before = self.catalogue.others.len();
+                self.catalogue.others.retain(|row| row.kind != kind || !row.name.eq_ignore_ascii_case(&name));
+                Ok(self.catalogue.others.len() < before)
+            }
+        }
+    }
+
+    fn drop_table(&mut self, name: &str) {
+        let catalogue = &mut self.catalogue;
+        catalogue.tables.retain(|row| row.name != name);
+        catalogue.columns.retain(|row| row.table != name);
+        catalogue.references.retain(|row| row.table != name);
+        catalogue.checks.retain(|row| row.table != name);
+        catalogue.others.retain(|row| row.table.as_deref() != Some(name));
+        self.made.retain(|one| one.table != name);
+    }
+
+    fn drop_index(&mut self, table: &str, name: &str) -> bool {
+        self.name_plain(table);
+        let before = self.made.len();
+        let is_it =
+            |one: &Made| one.table == table && one.name.as_ref().is_some_and(|own| own.eq_ignore_ascii_case(name));
+        self.made.retain(|one| !is_it(one));
+        self.made.len() < before
+    }
+
+    /// Gives the indexes of a table that have no name yet the one that the server gave them when they were made.
+    fn name_plain(&mut self, table: &str) {
+        let mut taken: Vec<String> = self
+            .made
+            .iter()
+            .filter(|one| one.table == table)
+            .filter_map(|one| one.name.as_ref().map(|name| name.to_lowercase()))
+            .collect();
+        for index in self.made.iter_mut().filter(|one| one.table == table && one.kind != Kind::Primary) {
+            if index.name.is_none() && !index.is_for_reference() {
+                let name = free_name(index, &taken);
+                taken.push(name.to_lowercase());
+                index.name = Some(name);
+            }
+        }
+    }
+
+    // ---- tables -------------------------------------------------------------------------------------------------
+
+    fn create_table(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        let is_lenient = cursor.eat_all(&["if", "not", "exists"]);
+        let name = Self::relation(cursor)?;
+        if self.has(&name) {
+            return match is_lenient {
+                true => Ok(Read::Nothing),
+                false => Err(Stop::Because(format!("table `{name}` is made twice"))),
+            };
+        }
+        let row = TableRow {
+            name: name.clone(),
+            engine: "InnoDB".into(),
+            collation: COLLATION.into(),
+            ..TableRow::default()
+        };
+        self.catalogue.tables.push(row);
+        let first = self.catalogue.columns.len();
+        if cursor.is("like") {
+            return Err(Stop::Because("a table made like another is not read".into()));
+        }
+        cursor.expect("(").here()?;
+        while !cursor.eat(")") {
+            if !self.table_item(cursor, &name)? {
+                self.column_definition(cursor, &name)?;
+            }
+            if !cursor.is(")") {
+                cursor.expect(",").here()?;
+            }
+        }
+        self.table_options(cursor, &name)?;
+        self.name_plain(&name);
+        // What the columns do not say follows from their table.
+        let collation = self.table_row(&name).map(|row| row.collation.clone()).unwrap_or_default();
+        for column in &mut self.catalogue.columns[first..] {
+            if column.collation.is_none() && is_text(&type_name(&column.ty)) {
+                column.collation = Some(collation.clone());
+            }
+        }
+        Ok(Read::Done)
+    }
+
+    fn table_options(&mut self, cursor: &mut Cursor<'_>, table: &str) -> Reading<()> {
+        let flavor = self.flavor;
+        while !cursor.is_at_end() {
+            if cursor.eat(",") {
+                continue;
+            }
+            if cursor.eat_all(&["partition", "by"]) {
+                let option = partitions(cursor)?;
+                if let Some(row) = self.table_row(table) {
+                    row.options.push(option);
+                }
+                continue;
+            }
+            cursor.eat("default");
+            let word = match cursor.eat_all(&["character", "set"]) {
+                true => "charset".to_owned(),
+                false => cursor.name().here()?.to_ascii_lowercase(),
+            };
+            cursor.eat("=");
+            let text = cursor.peek().to_owned();
+            let value = match cursor.text() {
+                Some(value) => value,
+                None => {
+                    cursor.skip();
+                    text.clone()
+                }
+            };
+            let Some(row) = self.table_row(table) else { continue };
+            match word.as_str() {
+                "engine" | "type" => row.engine = value,
+                "charset" => row.collation = usual_collation(flavor, &value),
+                "collate" => row.collation = known_collation(&value),
+                "comment" => row.comment = value,
+                "auto_increment" => {}
+                "row_format" if value.eq_ignore_ascii_case("dynamic") || value.eq_ignore_ascii_case("default") => {}
+                "pack_keys" if value.eq_ignore_ascii_case("default") => {}
+                _ if text.is_empty() => return Err(Stop::Here),
+                _ => row.options.push(format!("{word}={}", text.to_ascii_lowercase())),
+            }
+        }
+        Ok(())
+    }
+
+    fn column_definition(&mut self, cursor: &mut Cursor<'_>, table: &str) -> Reading<()> {
+        let name = cursor.name().here()?;
+        let start = cursor.at();
+        let text = cursor
+            .until(|cursor| matches!(cursor.peek(), "," | ")") || cursor.at() > start && cursor.is_one_of(&CLAUSES))
+            .filter(|text| !text.is_empty())
+            .here()?;
+        let end = cursor.at();
+        cursor.go_to(start + 1);
+        while cursor.at() < end {
+            if cursor.kind() == TokenKind::Word && !cursor.is_one_of(&TYPE_WORDS) {
+                return Err(Stop::Here);
+            }
+            cursor.skip_nested().here()?;
+        }
+        let text = &plain_type(text);
+        let lower = text.to_ascii_lowercase();
+        let mut row = ColumnRow {
+            table: table.to_owned(),
+            name: name.clone(),
+            nullable: true,
+            ty: text.to_owned(),
+            ..ColumnRow::default()
+        };
+        if lower == "serial" {
+            row.ty = "bigint unsigned".into();
+            row.extra = "auto_increment".into();
+            row.nullable = false;
+            self.index_of(table, None, Kind::Unique, &name);
+        }
+        if lower == "json" && self.flavor == Flavor::Mariadb {
+            // A JSON column is a long text with a check of its own on MariaDB (MariaDB, "JSON Data Type").
+            row.ty = "longtext".into();
+            row.collation = Some("utf8mb4_bin".into());
+            self.check(table, Some(name.clone()), format!("json_valid(`{}`)", name.replace('`', "``")), true);
+        }
+        self.catalogue.columns.push(row);
+        while !cursor.is_at_end() && !matches!(cursor.peek(), "," | ")") && !cursor.is_one_of(&["first", "after"]) {
+            self.column_clause(cursor, table, &name)?;
+        }
+        Ok(())
+    }
+
+    fn column_clause(&mut self, cursor: &mut Cursor<'_>, table: &str, name: &str) -> Reading<()> {
+        let flavor = self.flavor;
+        let named = if cursor.eat("constraint") { Some(cursor.name().here()?) } else { None };
+        if cursor.eat_all(&["not", "null"]) {
+            self.column(table, name)?.nullable = false;
+        } else if cursor.eat("null") {
+            self.column(table, name)?.nullable = true;
+        } else if cursor.eat("default") {
+            let text = cursor
+                .until(|cursor| matches!(cursor.peek(), "," | ")") || cursor.is_one_of(&CLAUSES) && !cursor.is("null"))
+                .here()?;
+            let row = self.column(table, name)?;
+            row.default = stored_default(flavor, text, &row.ty);
+        } else if cursor.eat("auto_increment") {
+            add_extra(&mut self.column(table, name)?.extra, "auto_increment");
+        } else if cursor.eat_all(&["on", "update"]) {
+            let text =
+                cursor.until(|cursor| matches!(cursor.peek(), "," | ")") || cursor.is_one_of(&CLAUSES)).here()?;
+            let text = format!("on update {}", as_stored(text));
+            add_extra(&mut self.column(table, name)?.extra, &text);
+        } else if cursor.eat_all(&["primary", "key"]) {
+            self.index_of(table, None, Kind::Primary, name);
+        } else if cursor.eat("unique") {
+            cursor.eat("key");
+            self.index_of(table, None, Kind::Unique, name);
+        } else if cursor.eat("key") {
+            self.index_of(table, None, Kind::Primary, name);
+        } else if cursor.eat("comment") {
+            self.column(table, name)?.comment = cursor.text().here()?;
+        } else if cursor.eat_all(&["character", "set"]) || cursor.eat("charset") {
+            let set = cursor.name().here()?;
+            self.column(table, name)?.collation = Some(usual_collation(flavor, &set));
+        } else if cursor.eat("binary") {
+            // The binary collation of its character set (MariaDB, "CHAR").
+            let of_table = self.table_row(table).map(|row| row.collation.clone()).unwrap_or_default();
+            let row = self.column(table, name)?;
+            let collation = row.collation.clone().unwrap_or(of_table);
+            let set = collation.split('_').next().unwrap_or_default();
+            row.collation = Some(format!("{set}_bin"));
+        } else if cursor.eat("collate") {
+            cursor.eat("=");
+            self.column(table, name)?.collation = Some(known_collation(&cursor.name().here()?));
+        } else if cursor.eat("invisible") {
+            add_extra(&mut self.column(table, name)?.extra, "invisible");
+        } else if cursor.is("check") {
+            cursor.skip();
+            let condition = cursor.parenthesised().here()?.to_owned();
+            let is_named = named.is_some();
+            // A check that stands with a column has its name (MariaDB, "CONSTRAINT").
+            let of_column = flavor == Flavor::Mariadb && !is_named;
+            let called = named.or_else(|| of_column.then(|| name.to_owned()));
+            self.check(table, called, condition, of_column);
+        } else if cursor.is("references") {
+            self.reference(cursor, table, named, vec![name.to_owned()])?;
+        } else if cursor.is("generated") || cursor.is("as") {
+            cursor.eat_all(&["generated", "always"]);
+            cursor.expect("as").here()?;
+            let expression = cursor.parenthesised().here()?.to_owned();
+            let is_stored = cursor.eat("stored") || cursor.eat("persistent");
+            cursor.eat("virtual");
+            let row = self.column(table, name)?;
+            row.generated = Some(expression);
+            add_extra(&mut row.extra, if is_stored { "stored generated" } else { "virtual generated" });
+        } else {
+            return Err(Stop::Here);
+        }
+        Ok(())
+    }
+
+    fn check(&mut self, table: &str, name: Option<String>, condition: String, of_column: bool) {
+        let taken = |name: &str| self.catalogue.checks.iter().any(|row| row.table == table && row.name == name);
+        let numbered = || {
+            let called = |number: u32| match self.flavor {
+                Flavor::Mariadb => format!("CONSTRAINT_{number}"),
+                Flavor::Mysql => format!("{table}_chk_{number}"),
+            };
+            (1..).map(called).find(|name| !taken(name)).unwrap_or_default()
+        };
+        let name = name.unwrap_or_else(numbered);
+        self.catalogue.checks.push(CheckRow { table: table.to_owned(), name, condition, of_column, enforced: true });
+    }
+
+    // ---- keys and indexes ---------------------------------------------------------------------------------------
+
+    /// A key, index, reference or check of the table; whether one stood here.
+    fn table_item(&mut self, cursor: &mut Cursor<'_>, table: &str) -> Reading<bool> {
+        if cursor.kind() != TokenKind::Word {
+            return Ok(false);
+        }
+        let has_name = cursor.is("constraint");
+        let mut named = None;
+        if cursor.eat("constraint") && !cursor.is_one_of(&["primary", "unique", "foreign", "check"]) {
+            named = Some(cursor.name().here()?);
+        }
+        if cursor.eat_all(&["primary", "key"]) {
+            self.index_parts(cursor, table, None, Kind::Primary, "")?;
+        } else if cursor.eat("unique") {
+            let _ = cursor.eat("key") || cursor.eat("index");
+            self.index_parts(cursor, table, named, Kind::Unique, "")?;
+        } else if cursor.eat_all(&["foreign", "key"]) {
+            if !cursor.is("(") {
+                let index = cursor.name().here()?;
+                named = named.or(Some(index));
+            }
+            let columns = cursor.names().here()?;
+            self.reference(cursor, table, named, columns)?;
+        } else if cursor.is("check") && cursor.ahead(1) == "(" {
+            cursor.skip();
+            let condition = cursor.parenthesised().here()?.to_owned();
+            self.check(table, named, condition, false);
+        } else if cursor.is_one_of(&["fulltext", "spatial"]) {
+            let method = cursor.peek().to_ascii_uppercase();
+            cursor.skip();
+            let _ = cursor.eat("key") || cursor.eat("index");
+            self.index_parts(cursor, table, None, Kind::Plain, &method)?;
+        } else if cursor.is_one_of(&["key", "index"]) {
+            cursor.skip();
+            self.index_parts(cursor, table, None, Kind::Plain, "")?;
+        } else if has_name {
+            return Err(Stop::Here);
+        } else {
+            return Ok(false);
+        }
+        Ok(true)
+    }
+
+    fn index_of(&mut self, table: &str, name: Option<String>, kind: Kind, column: &str) {
+        let part = PartRow { column: Some(column.to_owned()), method: String::new(), ..PartRow::default() };
+        self.add_index(Made { table: table.to_owned(), name, kind, parts: vec![part] });
+    }
+
+    fn add_index(&mut self, made: Made) {
+        if made.kind == Kind::Primary {
+            for part in &made.parts {
+                let name = part.column.clone().unwrap_or_default();
+                if let Ok(row) = self.column(&made.table, &name) {
+                    row.nullable = false;
+                }
+            }
+        }
+        self.made.push(made);
+    }
+
+    fn index_parts(
+        &mut self,
+        cursor: &mut Cursor<'_>,
+        table: &str,
+        mut name: Option<String>,
+        kind: Kind,
+        method: &str,
+    ) -> Reading<()> {
+        if !cursor.is("(") && !cursor.is("using") {
+            let own = cursor.name().here()?;
+            name = name.or(Some(own));
+        }
+        let mut method = method.to_owned();
+        if cursor.eat("using") {
+            method = cursor.name().here()?.to_ascii_uppercase();
+        }
+        let mut parts = Vec::new();
+        cursor.expect("(").here()?;
+        while !cursor.eat(")") {
+            let mut part = PartRow::default();
+            if cursor.is("(") {
+                part.expression = Some(cursor.parenthesised().here()?.to_owned());
+            } else {
+                part.column = Some(cursor.name().here()?);
+                if cursor.eat("(") {
+                    part.prefix = u32::try_from(cursor.number().here()?).ok();
+                    cursor.expect(")").here()?;
+                }
+            }
+            part.descending = cursor.eat("desc");
+            cursor.eat("asc");
+            parts.push(part);
+            if !cursor.is(")") {
+                cursor.expect(",").here()?;
+            }
+        }
+        let mut peculiarities = Vec::new();
+        while !cursor.is_at_end() && !matches!(cursor.peek(), "," | ")") {
+            if cursor.eat("using") {
+                method = cursor.name().here()?.to_ascii_uppercase();
+            } else if cursor.eat("comment") {
+                peculiarities.push(format!("comment {}", literal(&cursor.text().here()?)));
+            } else if cursor.is_one_of(&["ignored", "invisible"]) {
+                peculiarities.push(cursor.name().here()?.to_ascii_lowercase());
+            } else if cursor.eat("key_block_size") {
+                cursor.eat("=");
+                peculiarities.push(format!("key_block_size={}", cursor.number().here()?));
+            } else {
+                return Err(Stop::Here);
+            }
+        }
+        for part in &mut parts {
+            part.method.clone_from(&method);
+            part.peculiarities.clone_from(&peculiarities);
+        }
+        self.add_index(Made { table: table.to_owned(), name, kind, parts });
+        Ok(())
+    }
+
+    fn create_index(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        let kind = if cursor.eat("unique") { Kind::Unique } else { Kind::Plain };
+        let method = match cursor.is_one_of(&["fulltext", "spatial"]) {
+            true => cursor.name().here()?.to_ascii_uppercase(),
+            false => String::new(),
+        };
+        cursor.expect("index").here()?;
+        cursor.eat_all(&["if", "not", "exists"]);
+        let name = cursor.name().here()?;
+        let mut before = method;
+        if cursor.eat("using") {
+            before = cursor.name().here()?.to_ascii_uppercase();
+        }
+        cursor.expect("on").here()?;
+        let table = self.table(cursor)?;
+        self.index_parts(cursor, &table, Some(name), kind, &before)?;
+        Ok(Read::Done)
+    }
+
+    fn reference(
+        &mut self,
+        cursor: &mut Cursor<'_>,
+        table: &str,
+        named: Option<String>,
+        columns: Vec<String>,
+    ) -> Reading<()> {
+        cursor.expect("references").here()?;
+        let referenced = Self::relation(cursor)?;
+        let theirs = match cursor.is("(") {
+            true => cursor.names().here()?,
+            false => self.key_of(&referenced),
+        };
+        let (mut on_delete, mut on_update) = (String::new(), String::new());
+        loop {
+            if cursor.eat("on") {
+                let is_delete = cursor.is("delete");
+                cursor.skip();
+                let words = if cursor.is("set") || cursor.is("no") { 2 } else { 1 };
+                let start = cursor.at();
+                cursor.go_to(start + words);
+                let action = cursor.between(start, start + words).to_ascii_uppercase();
+                *(if is_delete { &mut on_delete } else { &mut on_update }) = action;
+            } else if cursor.eat("match") {
+                cursor.skip();
+            } else {
+                break;
+            }
+        }
+        let taken = |name: &str| self.catalogue.references.iter().any(|row| row.table == table && row.name == name);
+        let numbered = || (1u32..).map(|number| format!("{table}_ibfk_{number}")).find(|name| !taken(name));
+        let name = named.clone().or_else(numbered).unwrap_or_default();
+        // The server makes an index for it where no other can serve; that is known when all indexes are.
+        let parts = columns.iter().map(|column| PartRow {
+            column: Some(column.clone()),
+            method: String::new(),
+            peculiarities: vec![FOR_REFERENCE.into()],
+            ..PartRow::default()
+        });
+        self.made.push(Made { table: table.to_owned(), name: named, kind: Kind::Plain, parts: parts.collect() });
+        for (column, referenced_column) in columns.iter().zip(theirs) {
+            self.catalogue.references.push(ReferenceRow {
+                table: table.to_owned(),
+                name: name.clone(),
+                column: column.clone(),
+                referenced_table: referenced.clone(),
+                referenced_column,
+                on_delete: on_delete.clone(),
+                on_update: on_update.clone(),
+            });
+        }
+        Ok(())
+    }
+
+    fn key_of(&self, table: &str) -> Vec<String> {
+        let keys = self.made.iter().filter(|one| one.table == table && one.kind == Kind::Primary);
+        keys.flat_map(|one| one.parts.iter().filter_map(|part| part.column.clone())).collect()
+    }
+
+    /// What an index is made with where nothing is said, and which prefixes are the whole column.
+    fn settle_methods(&mut self) {
+        for one in &mut self.made {
+            let table = self.catalogue.tables.iter().find(|row| row.name == one.table);
+            // In memory an index is one by hash unless it says otherwise (MariaDB, "Storage Engine Index Types").
+            let is_in_memory = table.is_some_and(|row| row.engine.eq_ignore_ascii_case("memory"));
+            for part in &mut one.parts {
+                if part.method.is_empty() {
+                    part.method = if is_in_memory { "HASH" } else { "BTREE" }.to_owned();
+                }
+                let column = self.catalogue.columns.iter().find(|row| {
+                    row.table == one.table
+                        && part.column.as_ref().is_some_and(|name| name.eq_ignore_ascii_case(&row.name))
+                });
+                let length = column.and_then(|row| {
+                    let lower = row.ty.to_ascii_lowercase();
+                    let is_bounded = lower.starts_with("varchar") || lower.starts_with("char");
+                    lower.split(['(', ')']).nth(1).filter(|_| is_bounded)?.trim().parse::<u32>().ok()
+                });
+                part.prefix = part.prefix.filter(|prefix| length.is_none_or(|length| *prefix < length));
+            }
+        }
+    }
+
+    /// Gives the indexes that have no name one, as the server does: that of their first column, with a number where it is
+    /// taken. Of those that references need, only the ones stay that no other index can serve.
+    fn name_indexes(&mut self) {
+        let made = std::mem::take(&mut self.made);
+        let (of_references, mut all): (Vec<Made>, Vec<Made>) = made.into_iter().partition(Made::is_for_reference);
+        for mut index in of_references {
+            let columns: Vec<_> = index.parts.iter().map(|part| part.column.clone()).collect();
+            let serves = |other: &Made| {
+                let theirs = other.parts.iter().take(columns.len());
+                other.table == index.table
+                    && other.parts.len() >= columns.len()
+                    && theirs.zip(&columns).all(|(part, column)| same(&part.column, column) && part.prefix.is_none())
+                    && other.parts.iter().all(|part| part.method == "BTREE")
+            };
+            if !all.iter().any(serves) {
+                index.parts.iter_mut().for_each(|part| part.peculiarities.clear());
+                all.push(index);
+            }
+        }
+        let mut taken: Vec<(String, String)> =
+            all.iter().filter_map(|one| Some((one.table.clone(), one.name.clone()?.to_lowercase()))).collect();
+        for mut index in all {
+            let name = match (&index.name, index.kind) {
+                (_, Kind::Primary) => "PRIMARY".to_owned(),
+                (Some(name), _) => name.clone(),
+                (None, _) => {
+                    let own = taken.iter().filter(|(table, _)| *table == index.table).map(|(_, name)| name.clone());
+                    free_name(&index, &own.collect::<Vec<_>>())
+                }
+            };
+            taken.push((index.table.clone(), name.to_lowercase()));
+            for part in &mut index.parts {
+                part.table.clone_from(&index.table);
+                part.index.clone_from(&name);
+                part.unique = index.kind != Kind::Plain;
+            }
+            self.catalogue.parts.append(&mut index.parts);
+        }
+    }
+
+    // ---- alter --------------------------------------------------------------------------------------------------
+
+    fn alter(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        cursor.skip();
+        if cursor.is("database") || cursor.is("schema") {
+            return Ok(Read::Nothing);
+        }
+        cursor.eat("ignore");
+        cursor.expect("table").here()?;
+        let table = self.table(cursor)?;
+        loop {
+            self.table_action(cursor, &table)?;
+            self.name_plain(&table);
+            if !cursor.eat(",") {
+                break;
+            }
+        }
+        if cursor.is_at_end() { Ok(Read::Done) } else { Err(Stop::Here) }
+    }
+
+    fn table_action(&mut self, cursor: &mut Cursor<'_>, table: &str) -> Reading<()> {
+        let before = cursor.at();
+        if cursor.eat("add") {
+            if self.table_item(cursor, table)? {
+                return Ok(());
+            }
+            cursor.eat("column");
+            let is_lenient = cursor.eat_all(&["if", "not", "exists"]);
+            if is_lenient && self.column(table, &unquote(cursor.peek())).is_ok() {
+                cursor.until(|cursor| cursor.is(",")).here()?;
+                return Ok(());
+            }
+            let many = cursor.eat("(");
+            loop {
+                self.column_definition(cursor, table)?;
+                self.follow_table(table);
+                if !many || !cursor.eat(",") {
+                    break;
+                }
+            }
+            if many {
+                cursor.expect(")").here()?;
+            }
+            self.place(cursor, table)?;
+            return Ok(());
+        }
+        if cursor.is_one_of(&["modify", "change"]) {
+            let changes = cursor.eat("change");
+            cursor.eat("modify");
+            cursor.eat("column");
+            let start = cursor.at();
+            let old = cursor.name().here()?;
+            if !changes {
+                cursor.go_to(start);
+            }
+            return self.change_column(cursor, table, &old);
+        }
+        if cursor.eat("drop") {
+            return self.drop_action(cursor, table);
+        }
+        if cursor.eat("rename") {
+            return self.rename_action(cursor, table);
+        }
+        if cursor.eat("alter") {
+            cursor.eat("column");
+            let name = cursor.name().here()?;
+            if cursor.eat_all(&["drop", "default"]) {
+                self.column(table, &name)?.default = None;
+                return Ok(());
+            }
+            cursor.eat_all(&["set", "default"]).then_some(()).here()?;
+            let text = cursor.until(|cursor| cursor.is(",")).here()?;
+            let flavor = self.flavor;
+            let row = self.column(table, &name)?;
+            row.default = stored_default(flavor, text, &row.ty);
+            return Ok(());
+        }
+        if cursor.eat_all(&["convert", "to"]) {
+            let from = self.catalogue.columns.len();
+            self.table_options(cursor, table)?;
+            debug_assert_eq!(from, self.catalogue.columns.len());
+            let collation = self.table_row(table).map(|row| row.collation.clone());
+            let rows = self.catalogue.columns.iter_mut().filter(|row| row.table == table);
+            for row in rows.filter(|row| is_text(&type_name(&row.ty))) {
+                row.collation.clone_from(&collation);
+            }
+            return Ok(());
+        }
+        if cursor.eat("disable") || cursor.eat("enable") {
+            cursor.expect("keys").here()?;
+            return Ok(());
+        }
+        if cursor.is_one_of(&["engine", "default", "charset", "collate", "comment", "auto_increment", "character"]) {
+            return self.table_options(cursor, table);
+        }
+        cursor.go_to(before);
+        Err(Stop::Here)
+    }
+
+    fn change_column(&mut self, cursor: &mut Cursor<'_>, table: &str, old: &str) -> Reading<()> {
+        let rows = &self.catalogue.columns;
+        let at = rows.iter().position(|row| row.table == table && row.name.eq_ignore_ascii_case(old)).here()?;
+        self.catalogue.columns.remove(at);
+        self.column_definition(cursor, table)?;
+        self.follow_table(table);
+        let new = self.catalogue.columns.pop().here()?;
+        let name = new.name.clone();
+        self.catalogue.columns.insert(at, new);
+        if !name.eq_ignore_ascii_case(old) {
+            self.follow_column(table, old, &name);
+        }
+        self.place(cursor, table)
+    }
+
+    /// `first` or `after`: the order of columns is no difference.
+    fn place(&mut self, cursor: &mut Cursor<'_>, table: &str) -> Reading<()> {
+        if cursor.eat("after") {
+            let name = cursor.name().here()?;
+            self.column(table, &name)?;
+        }
+        cursor.eat("first");
+        Ok(())
+    }
+
+    /// Keys, indexes and references follow a column's new name.
+    fn follow_column(&mut self, table: &str, old: &str, new: &str) {
+        let follow = |name: &mut String| {
+            if name.eq_ignore_ascii_case(old) {
+                new.clone_into(name);
+            }
+        };
+        for one in self.made.iter_mut().filter(|one| one.table == table) {
+            one.parts.iter_mut().filter_map(|part| part.column.as_mut()).for_each(follow);
+        }
+        for row in &mut self.catalogue.references {
+            if row.table == table {
+                follow(&mut row.column);
+            }
+            if row.referenced_table == table {
+                follow(&mut row.referenced_column);
+            }
+        }
+    }
+
+    fn drop_action(&mut self, cursor: &mut Cursor<'_>, table: &str) -> Reading<()> {
+        if cursor.eat_all(&["primary", "key"]) {
+            self.made.retain(|one| one.table != table || one.kind != Kind::Primary);
+            return Ok(());
+        }
+        let is_reference = cursor.eat_all(&["foreign", "key"]);
+        let is_constraint = !is_reference && cursor.eat("constraint");
+        let is_index = !is_reference && !is_constraint && (cursor.eat("index") || cursor.eat("key"));
+        if !is_reference && !is_constraint && !is_index {
+            cursor.eat("column");
+        }
+        let is_lenient = cursor.eat_all(&["if", "exists"]);
+        let name = cursor.name().here()?;
+        let is_it = |own: &str| own.eq_ignore_ascii_case(&name);
+        let mut found = false;
+        if is_reference || is_constraint {
+            let before = self.catalogue.references.len() + self.catalogue.checks.len();
+            self.catalogue.references.retain(|row| row.table != table || !is_it(&row.name));
+            self.catalogue.checks.retain(|row| is_reference || row.table != table || !is_it(&row.name));
+            found = self.catalogue.references.len() + self.catalogue.checks.len() < before;
+        }
+        if is_index || is_constraint && !found {
+            found = self.drop_index(table, &name);
+        } else if !is_reference && !is_constraint {
+            let before = self.catalogue.columns.len();
+            self.catalogue.columns.retain(|row| row.table != table || !is_it(&row.name));
+            found = self.catalogue.columns.len() < before;
+            // An index loses the column, and goes with its last one (MariaDB, "ALTER TABLE", "DROP COLUMN").
+            self.name_plain(table);
+            for one in self.made.iter_mut().filter(|one| one.table == table) {
+                one.parts.retain(|part| !part.column.as_deref().is_some_and(is_it));
+            }
+            self.made.retain(|one| !one.parts.is_empty());
+        }
+        if found || is_lenient { Ok(()) } else { Err(Stop::Because(format!("`{table}` has no `{name}` before this"))) }
+    }
+
+    fn rename_action(&mut self, cursor: &mut Cursor<'_>, table: &str) -> Reading<()> {
+        let is_column = cursor.eat("column");
+        if is_column || cursor.eat("index") || cursor.eat("key") {
+            let old = cursor.name().here()?;
+            cursor.expect("to").here()?;
+            let new = cursor.name().here()?;
+            if is_column {
+                self.column(table, &old)?.name.clone_from(&new);
+                self.follow_column(table, &old, &new);
+                return Ok(());
+            }
+            self.name_plain(table);
+            let mut made = self.made.iter_mut().filter(|one| one.table == table);
+            made.find(|one| one.name.as_ref().is_some_and(|name| name.eq_ignore_ascii_case(&old))).here()?.name =
+                Some(new);
+            return Ok(());
+        }
+        let _ = cursor.eat("to") || cursor.eat("as");
+        let new = cursor.name().here()?;
+        let follow = |name: &mut String| {
+            if name == table {
+                new.clone_into(name);
+            }
+        };
+        let catalogue = &mut self.catalogue;
+        catalogue.tables.iter_mut().for_each(|row| follow(&mut row.name));
+        catalogue.columns.iter_mut().for_each(|row| follow(&mut row.table));
+        catalogue.checks.iter_mut().for_each(|row| follow(&mut row.table));
+        catalogue.others.iter_mut().filter_map(|row| row.table.as_mut()).for_each(follow);
+        for row in &mut catalogue.references {
+            follow(&mut row.table);
+            follow(&mut row.referenced_table);
+        }
+        self.made.iter_mut().for_each(|one| follow(&mut one.table));
+        Ok(())
+    }
+
+    fn follow_table(&mut self, table: &str) {
+        let collation = self.table_row(table).map(|row| row.collation.clone());
+        if let Some(column) = self.catalogue.columns.last_mut()
+            && column.collation.is_none()
+            && is_text(&type_name(&column.ty))
+        {
+            column.collation = collation;
+        }
+    }
+}
+
+/// Marks an index that is only there because a reference needs one.
+const FOR_REFERENCE: &str = "\u{0}for a reference";
+
+/// The name that the server gives an index: that of its first column, with a number where it is taken.
+fn free_name(index: &Made, taken: &[String]) -> String {
+    let first = index.parts.first().and_then(|part| part.column.clone()).unwrap_or_default();
+    let numbered = |number: u32| if number == 1 { first.clone() } else { format!("{first}_{number}") };
+    (1..).map(numbered).find(|name| !taken.contains(&name.to_lowercase())).unwrap_or_default()
+}
+
+fn same(a: &Option<String>, b: &Option<String>) -> bool {
+    match (a, b) {
+        (Some(a), Some(b)) => a.eq_ignore_ascii_case(b),
+        _ => false,
+    }
+}
+
+/// How a table is partitioned, in the words in which the catalogue is read.
+fn partitions(cursor: &mut Cursor<'_>) -> Reading<String> {
+    let method = cursor.until(|cursor| cursor.is("(")).here()?.to_ascii_lowercase();
+    let expression = Expression::read(cursor.parenthesised().here()?, SYNTAX);
+    let expression = expression.with_columns(|column| Some(format!("`{}`", column.name)));
+    let mut option = format!("partition by {} ({})", method.trim(), expression.text());
+    if cursor.eat("partitions") {
+        option.push_str(&format!(" partitions {}", cursor.number().here()?));
+    }
+    if !cursor.eat("(") {
+        return Ok(option);
+    }
+    let mut parts = Vec::new();
+    while !cursor.eat(")") {
+        cursor.expect("partition").here()?;
+        let name = quote(&cursor.name().here()?);
+        cursor.expect("values").here()?;
+        let is_range = cursor.eat_all(&["less", "than"]);
+        if !is_range {
+            cursor.expect("in").here()?;
+        }
+        let values = match (cursor.eat("maxvalue"), is_range) {
+            (true, _) => "less than maxvalue".to_owned(),
+            (false, true) => format!("less than ({})", cursor.parenthesised().here()?),
+            (false, false) => format!("in ({})", cursor.parenthesised().here()?),
+        };
+        parts.push(format!("partition {name} values {values}"));
+        // Where it is kept follows from the table.
+        cursor.until(|cursor| matches!(cursor.peek(), "," | ")")).here()?;
+        cursor.eat(",");
+    }
+    Ok(format!("{option} ({})", parts.join(", ")))
+}
+
+/// A type with its parenthesis behind its name, and without the spaces between enum words.
+fn plain_type(text: &str) -> String {
+    match text.split_once('(') {
+        Some((head, rest)) => format!("{}({rest}", head.trim_end()),
+        None => text.to_owned(),
+    }
+}
+
+fn add_extra(extra: &mut String, word: &str) {
+    if !extra.is_empty() {
+        extra.push_str(", ");
+    }
+    extra.push_str(word);
+}
+
+/// The collation of a character set where none is said (MariaDB 10.11, "Supported Character Sets and Collations"; MySQL
+/// 8.4, "Supported Character Sets and Collations").
+fn usual_collation(flavor: Flavor, set: &str) -> String {
+    match (set.to_ascii_lowercase().as_str(), flavor) {
+        ("utf8mb4", Flavor::Mysql) => "utf8mb4_0900_ai_ci".into(),
+        ("utf8" | "utf8mb3", _) => "utf8mb3_general_ci".into(),
+        ("latin1", _) => "latin1_swedish_ci".into(),
+        ("latin2", _) => "latin2_general_ci".into(),
+        ("binary", _) => "binary".into(),
+        (other, _) => format!("{other}_general_ci"),
+    }
+}
+
+/// A collation by the name that the servers tell it by: `utf8` is `utf8mb3` to them (MariaDB 10.6, "Unicode").
+fn known_collation(name: &str) -> String {
+    let lower = name.to_ascii_lowercase();
+    lower.strip_prefix("utf8_").map_or(lower.clone(), |rest| format!("utf8mb3_{rest}"))
+}
+
+/// The words for the present moment, as the server keeps them.
+fn as_stored(text: &str) -> String {
+    let lower = text.trim().to_ascii_lowercase();
+    let (head, arguments) = match lower.split_once('(') {
+        Some((head, rest)) => (head.trim().to_owned(), rest.trim_end_matches(')').trim().to_owned()),
+        None => (lower.clone(), String::new()),
+    };
+    let arguments = if arguments == "0" { String::new() } else { arguments };
+    match head.as_str() {
+        "current_timestamp" | "now" | "localtime" | "localtimestamp" => format!("current_timestamp({arguments})"),
+        "current_date" | "curdate" => "curdate()".into(),
+        _ => text.trim().to_owned(),
+    }
+}
+
+/// A default as `information_schema` gives it.
+fn stored_default(flavor: Flavor, text: &str, ty: &str) -> Option<String> {
+    let text = text.trim();
+    if text.eq_ignore_ascii_case("null") {
+        return None;
+    }
+    let is_quoted = text.starts_with(['\'', '"']) && !text[1..text.len() - 1].contains(['\'', '"']);
+    let is_number = !is_text(&type_name(ty)) && !is_quoted
+        || ["int", "dec", "num", "float", "double", "real"].iter().any(|word| ty.to_ascii_lowercase().contains(word));
+    if is_quoted {
+        let value = &text[1..text.len() - 1];
+        return Some(match flavor {
+            _ if is_number && value.parse::<f64>().is_ok() => value.to_owned(),
+            Flavor::Mariadb => literal(value),
+            Flavor::Mysql => value.to_owned(),
+        });
+    }
+    if text.eq_ignore_ascii_case("true") || text.eq_ignore_ascii_case("false") {
+        return Some(if text.eq_ignore_ascii_case("true") { "1" } else { "0" }.into());
+    }
+    Some(as_stored(text))
+}

@@ -1,0 +1,1703 @@
+//! Reads the SQL of a schema into the rows that `pg_catalog` would have (PostgreSQL 17, "SQL Commands").
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::SYNTAX;
+use super::catalogue::{
+    Catalogue, ColumnRow, ConstraintRow, IndexRow, OtherRow, SequenceRow, TableRow, WordRow, introspect,
+};
+use super::quote::{literal, quote};
+use super::render::{object_name, sequence_name};
+use super::types::type_name;
+use crate::Span;
+use crate::dialect::reading::{OrStop, Read, Statements, Stop, blanked};
+use crate::physical::{Introspected, ObjectKind};
+use crate::sql::{Cursor, Expression, TokenKind};
+
+type Reading<T> = Result<T, Stop>;
+
+/// The namespace that names without one are in.
+const PUBLIC: &str = "public";
+
+/// Words that begin a clause of a column, and so end its type and its default.
+const CLAUSES: [&str; 16] = [
+    "constraint",
+    "primary",
+    "not",
+    "null",
+    "unique",
+    "check",
+    "default",
+    "collate",
+    "references",
+    "generated",
+    "storage",
+    "compression",
+    "deferrable",
+    "initially",
+    "no",
+    "enforced",
+];
+
+/// Operator classes that are the default of their type, for the usual methods (PostgreSQL 17, `pg_opclass.dat`).
+const USUAL_CLASSES: [&str; 16] = [
+    "text_ops",
+    "int2_ops",
+    "int4_ops",
+    "int8_ops",
+    "bpchar_ops",
+    "bool_ops",
+    "bytea_ops",
+    "date_ops",
+    "numeric_ops",
+    "timestamp_ops",
+    "timestamptz_ops",
+    "uuid_ops",
+    "jsonb_ops",
+    "array_ops",
+    "tsvector_ops",
+    "float8_ops",
+];
+
+/// The text without what only the `psql` client reads: its own commands, and rows behind `copy … from stdin`.
+pub(in crate::dialect) fn plain(source: &str) -> String {
+    let mut stretches = Vec::new();
+    let (mut at, mut rows_from) = (0, None);
+    for line in source.split_inclusive('\n') {
+        let text = line.trim_end();
+        let end = at + line.len();
+        match rows_from {
+            Some(start) if text == "\\." => {
+                stretches.push(Span::new(start, end));
+                rows_from = None;
+            }
+            Some(_) => {}
+            None if text.starts_with('\\') => stretches.push(Span::new(at, end)),
+            None => {
+                let lower = text.to_ascii_lowercase();
+                if lower.starts_with("copy ") && lower.contains(" from stdin") && lower.ends_with(';') {
+                    rows_from = Some(end);
+                }
+            }
+        }
+        at = end;
+    }
+    blanked(source, &stretches)
+}
+
+/// A reference whose columns on the other side are looked up at the end.
+struct Pending {
+    constraint: usize,
+    table: String,
+    columns: Vec<String>,
+}
+
+/// What has been read so far.
+#[derive(Default)]
+pub(in crate::dialect) struct Reader {
+    catalogue: Catalogue,
+    /// Columns of tables, in order; the number of each is its position from 1.
+    columns: BTreeMap<u32, Vec<String>>,
+    pending: Vec<Pending>,
+    enums: BTreeSet<String>,
+    /// Domains, each with the type that it is of.
+    domains: BTreeMap<String, String>,
+    /// Owners of sequences by name.
+    owners: BTreeMap<String, (String, String)>,
+}
+
+impl Statements for Reader {
+    fn statement(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        let word = cursor.peek().to_ascii_lowercase();
+        match word.as_str() {
+            "create" => self.create(cursor, sql),
+            "alter" => self.alter(cursor, sql),
+            "comment" => self.comment(cursor, sql),
+            "drop" => self.drop(cursor),
+            "grant" => self.grant(cursor, sql),
+            "set" | "begin" | "commit" | "end" | "start" | "reset" | "analyze" | "vacuum" | "lock" => Ok(Read::Nothing),
+            "select" if sql.contains("set_config") => Ok(Read::Nothing),
+            "select" | "insert" | "update" | "delete" | "copy" | "do" | "truncate" | "revoke" | "security" | "call"
+            | "with" => Ok(Read::PassedOver),
+            _ => Err(Stop::Here),
+        }
+    }
+
+    fn finish(mut self: Box<Self>) -> Result<Introspected, String> {
+        for Pending { constraint, table, columns } in std::mem::take(&mut self.pending) {
+            let Some(oid) = self.oid(&table) else {
+                let of = self.table_name(self.catalogue.constraints[constraint].table);
+                return Err(format!("table `{of}` references `{table}`, which is not in this SQL"));
+            };
+            let numbers = match columns.is_empty() {
+                true => self.key_of(oid),
+                false => columns.iter().filter_map(|name| self.number(oid, name)).collect(),
+            };
+            let row = &mut self.catalogue.constraints[constraint];
+            row.referenced = Some(table);
+            row.referenced_oid = oid;
+            row.referenced_columns = numbers;
+        }
+        for (sequence, (table, column)) in std::mem::take(&mut self.owners) {
+            let owner = self.oid(&table).and_then(|oid| Some((oid, self.number(oid, &column)?)));
+            if let Some(row) = self.catalogue.sequences.iter_mut().find(|row| row.name == sequence) {
+                row.owner = owner;
+            }
+        }
+        Ok(introspect(self.catalogue))
+    }
+}
+
+impl Reader {
+    // ---- what is there ------------------------------------------------------------------------------------------
+
+    fn oid(&self, table: &str) -> Option<u32> {
+        self.catalogue.tables.iter().find(|row| row.name == table).map(|row| row.oid)
+    }
+
+    fn table_name(&self, oid: u32) -> String {
+        self.catalogue.tables.iter().find(|row| row.oid == oid).map(|row| row.name.clone()).unwrap_or_default()
+    }
+
+    fn number(&self, oid: u32, column: &str) -> Option<i16> {
+        let at = self.columns.get(&oid)?.iter().position(|name| name == column)?;
+        i16::try_from(at + 1).ok()
+    }
+
+    fn numbers(&self, oid: u32, columns: &[String]) -> Reading<Vec<i16>> {
+        let of = |name: &String| {
+            let missing = || Stop::Because(format!("there is no column `{name}` in `{}`", self.table_name(oid)));
+            self.number(oid, name).ok_or_else(missing)
+        };
+        columns.iter().map(of).collect()
+    }
+
+    fn key_of(&self, oid: u32) -> Vec<i16> {
+        let keys = self.catalogue.constraints.iter();
+        keys.filter(|row| row.table == oid && row.kind == 'p').flat_map(|row| row.columns.clone()).collect()
+    }
+
+    fn column(&mut self, oid: u32, name: &str) -> Reading<&mut ColumnRow> {
+        let missing = Stop::Because(format!("there is no column `{name}` in `{}`", self.table_name(oid)));
+        self.catalogue.columns.iter_mut().find(|row| row.table == oid && row.name == name).ok_or(missing)
+    }
+
+    fn is_taken(&self, oid: u32, name: &str) -> bool {
+        let catalogue = &self.catalogue;
+        catalogue.tables.iter().any(|row| row.name == name)
+            || catalogue.indexes.iter().any(|row| row.name == name)
+            || catalogue.sequences.iter().any(|row| row.name == name)
+            || catalogue
+                .constraints
+                .iter()
+                .any(|row| row.name == name && (row.table == oid || matches!(row.kind, 'p' | 'u' | 'x')))
+    }
+
+    /// The name that the server gives what has none (PostgreSQL 15, `indexcmds.c`, `ChooseRelationName`).
+    fn choose(&self, oid: u32, columns: &str, label: &str) -> String {
+        let table = self.table_name(oid);
+        let numbered = |pass: u32| match pass {
+            0 => object_name(&table, columns, label),
+            _ => object_name(&table, columns, &format!("{label}{pass}")),
+        };
+        (0..).map(numbered).find(|name| !self.is_taken(oid, name)).unwrap_or_default()
+    }
+
+    fn other(&mut self, kind: ObjectKind, name: String, sql: String, drop: String) {
+        self.catalogue.others.push(OtherRow { kind, name, table: None, sql, drop, after: Vec::new(), comment: None });
+    }
+
+    // ---- names --------------------------------------------------------------------------------------------------
+
+    /// A name, of the namespace that everything is in.
+    fn relation(cursor: &mut Cursor<'_>) -> Reading<String> {
+        let start = cursor.at();
+        let name = cursor.name().here()?;
+        if !cursor.eat(".") {
+            return Ok(name);
+        }
+        if name != PUBLIC {
+            cursor.go_to(start);
+            return Err(Stop::Because(format!("`{name}` is another namespace than `{PUBLIC}`")));
+        }
+        cursor.name().here()
+    }
+
+    fn passed_if_exists(cursor: &mut Cursor<'_>) -> bool {
+        cursor.eat_all(&["if", "not", "exists"]) || cursor.eat_all(&["if", "exists"])
+    }
+
+    /// A table that has been made.
+    fn table(&self, cursor: &mut Cursor<'_>) -> Reading<u32> {
+        let start = cursor.at();
+        let name = Self::relation(cursor)?;
+        self.oid(&name).ok_or_else(|| {
+            cursor.go_to(start);
+            Stop::Because(format!("there is no table `{name}` before this"))
+        })
+    }
+
+    // ---- create -------------------------------------------------------------------------------------------------
+
+    fn create(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        cursor.skip();
+        cursor.eat_all(&["or", "replace"]);
+        if cursor.is_one_of(&["temp", "temporary", "local", "global"]) {
+            return Ok(Read::PassedOver);
+        }
+        let unlogged = cursor.eat("unlogged");
+        let word = cursor.peek().to_ascii_lowercase();
+        match word.as_str() {
+            "table" => {
+                cursor.skip();
+                self.create_table(cursor, sql, if unlogged { 'u' } else { 'p' })
+            }
+            "unique" | "index" => self.create_index(cursor, sql),
+            "type" => self.create_type(cursor, sql),
+            "sequence" => self.create_sequence(cursor),
+            "view" | "recursive" => self.create_view(cursor, sql),
+            "materialized" => self.create_materialized_view(cursor),
+            "function" | "procedure" => self.create_routine(cursor, sql),
+            "trigger" | "constraint" => self.create_trigger(cursor, sql),
+            "schema" => Ok(Read::Nothing),
+            "extension" => {
+                cursor.skip();
+                Self::passed_if_exists(cursor);
+                let name = cursor.name().here()?;
+                if name != "plpgsql" {
+                    let quoted = quote(&name);
+                    let (make, drop) = (format!("create extension {quoted}"), format!("drop extension {quoted}"));
+                    self.other(ObjectKind::Extension, name, make, drop);
+                }
+                Ok(Read::Done)
+            }
+            "domain" => {
+                let start = cursor.at();
+                cursor.skip();
+                let name = Self::relation(cursor)?;
+                cursor.eat("as");
+                let base = cursor.until(|cursor| cursor.is_one_of(&CLAUSES)).here()?;
+                self.domains.insert(name, type_name(&type_text(base)).canonical().to_ascii_lowercase());
+                cursor.go_to(start);
+                self.create_plain(cursor, sql, ObjectKind::Domain, 1)
+            }
+            "statistics" => self.create_plain(cursor, sql, ObjectKind::Statistics, 1),
+            "policy" | "rule" => self.create_on_table(cursor, sql),
+            "aggregate" => self.create_aggregate(cursor, sql),
+            _ => Err(Stop::Here),
+        }
+    }
+
+    /// Something that is made and dropped by its kind and name.
+    fn create_plain(&mut self, cursor: &mut Cursor<'_>, sql: &str, kind: ObjectKind, words: usize) -> Reading<Read> {
+        let start = cursor.at();
+        cursor.go_to(start + words);
+        let word = cursor.between(start, start + words).to_ascii_lowercase();
+        Self::passed_if_exists(cursor);
+        let name = Self::relation(cursor)?;
+        let drop = format!("drop {word} {}", quote(&name));
+        self.other(kind, name, sql.to_owned(), drop);
+        Ok(Read::Done)
+    }
+
+    /// A policy or a rule, whose name stands for itself on its table only.
+    fn create_on_table(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        let kind = if cursor.is("rule") { ObjectKind::Rule } else { ObjectKind::Policy };
+        cursor.skip();
+        let name = cursor.name().here()?;
+        cursor.until(|cursor| cursor.is("on") || cursor.is("to")).here()?;
+        if kind == ObjectKind::Rule {
+            // `as on insert to t`
+            cursor.until(|cursor| cursor.is("to")).here()?;
+        }
+        cursor.skip();
+        let table = Self::relation(cursor)?;
+        let drop = format!("drop {} {} on {}", kind.word(), quote(&name), quote(&table));
+        self.catalogue.others.push(OtherRow {
+            kind,
+            name: format!("{name} on {table}"),
+            table: None,
+            sql: sql.to_owned(),
+            drop,
+            after: vec![table],
+            comment: None,
+        });
+        Ok(Read::Done)
+    }
+
+    fn create_aggregate(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        cursor.skip();
+        let name = Self::relation(cursor)?;
+        let inside = cursor.parenthesised().here()?;
+        // The old way names the type among the rest (PostgreSQL 17, "CREATE AGGREGATE").
+        let mut old = Cursor::new(inside, SYNTAX);
+        old.until(|cursor| cursor.is("basetype")).here()?;
+        let arguments = match old.eat_all(&["basetype", "="]) {
+            true => argument_types(old.until(|cursor| cursor.is(",")).here()?),
+            false => argument_types(inside),
+        };
+        let drop = format!("drop aggregate {}({arguments})", quote(&name));
+        self.other(ObjectKind::Aggregate, format!("{name}({arguments})"), sql.to_owned(), drop);
+        Ok(Read::Done)
+    }
+
+    fn create_type(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        cursor.skip();
+        let name = Self::relation(cursor)?;
+        if !cursor.eat_all(&["as", "enum"]) {
+            let drop = format!("drop type {}", quote(&name));
+            self.other(ObjectKind::Type, name, sql.to_owned(), drop);
+            return Ok(Read::Done);
+        }
+        cursor.expect("(").here()?;
+        while !cursor.eat(")") {
+            let word = cursor.text().here()?;
+            self.catalogue.words.push(WordRow { name: name.clone(), word, comment: None });
+            if !cursor.is(")") {
+                cursor.expect(",").here()?;
+            }
+        }
+        self.enums.insert(name);
+        Ok(Read::Done)
+    }
+
+    fn create_sequence(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        cursor.skip();
+        Self::passed_if_exists(cursor);
+        let name = Self::relation(cursor)?;
+        let row = self.sequence_options(
+            cursor,
+            SequenceRow { name, ty: "bigint".into(), step: 1, cache: 1, ..SequenceRow::default() },
+        )?;
+        self.catalogue.sequences.push(row);
+        Ok(Read::Done)
+    }
+
+    fn sequence_options(&mut self, cursor: &mut Cursor<'_>, mut row: SequenceRow) -> Reading<SequenceRow> {
+        let (mut start, mut least, mut most) = (None, None, None);
+        while !cursor.is_at_end() && !cursor.is(")") {
+            if cursor.eat("as") {
+                row.ty = type_text(cursor.name().here()?.as_str());
+            } else if cursor.eat("increment") {
+                cursor.eat("by");
+                row.step = cursor.number().here()?;
+            } else if cursor.eat("minvalue") {
+                least = Some(cursor.number().here()?);
+            } else if cursor.eat("maxvalue") {
+                most = Some(cursor.number().here()?);
+            } else if cursor.eat_all(&["no", "minvalue"])
+                || cursor.eat_all(&["no", "maxvalue"])
+                || cursor.eat_all(&["no", "cycle"])
+            {
+            } else if cursor.eat("start") {
+                cursor.eat("with");
+                start = Some(cursor.number().here()?);
+            } else if cursor.eat("cache") {
+                row.cache = cursor.number().here()?;
+            } else if cursor.eat("cycle") {
+                row.cycles = true;
+            } else if cursor.eat_all(&["sequence", "name"]) {
+                row.name = Self::relation(cursor)?;
+            } else if cursor.eat_all(&["owned", "by"]) {
+                self.owned_by(cursor, &row.name)?;
+            } else {
+                return Err(Stop::Here);
+            }
+        }
+        let highest = match row.ty.as_str() {
+            "smallint" => i64::from(i16::MAX),
+            "integer" => i64::from(i32::MAX),
+            _ => i64::MAX,
+        };
+        let usual = if row.step < 0 { (-highest - 1, -1) } else { (1, highest) };
+        row.least = least.unwrap_or(usual.0);
+        row.most = most.unwrap_or(usual.1);
+        row.start = start.unwrap_or(if row.step < 0 { row.most } else { row.least });
+        Ok(row)
+    }
+
+    fn owned_by(&mut self, cursor: &mut Cursor<'_>, sequence: &str) -> Reading<()> {
+        if cursor.eat("none") {
+            self.owners.remove(sequence);
+            return Ok(());
+        }
+        let mut parts = vec![cursor.name().here()?];
+        while cursor.eat(".") {
+            parts.push(cursor.name().here()?);
+        }
+        let column = parts.pop().here()?;
+        let table = parts.pop().here()?;
+        self.owners.insert(sequence.to_owned(), (table, column));
+        Ok(())
+    }
+
+    fn create_view(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        let is_recursive = cursor.eat("recursive");
+        cursor.expect("view").here()?;
+        let name = Self::relation(cursor)?;
+        if is_recursive || !cursor.eat("as") {
+            // Names for its columns or options stand before the query: it is kept as it is written.
+            let drop = format!("drop view {}", quote(&name));
+            self.other(ObjectKind::View, name, sql.to_owned(), drop);
+            return Ok(Read::Done);
+        }
+        let query = cursor.rest().to_owned();
+        self.other(ObjectKind::View, name, query, String::new());
+        Ok(Read::Done)
+    }
+
+    fn create_materialized_view(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        cursor.skip();
+        cursor.expect("view").here()?;
+        Self::passed_if_exists(cursor);
+        let name = Self::relation(cursor)?;
+        cursor.expect("as").here()?;
+        let query = cursor.rest();
+        let bare = ["with no data", "with data"].iter().find_map(|tail| strip_tail(query, tail)).unwrap_or(query);
+        self.other(ObjectKind::MaterializedView, name, bare.trim().to_owned(), String::new());
+        Ok(Read::Done)
+    }
+
+    fn create_routine(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        let word = cursor.peek().to_ascii_lowercase();
+        cursor.skip();
+        let name = Self::relation(cursor)?;
+        let arguments = argument_types(cursor.parenthesised().here()?);
+        let others = &mut self.catalogue.others;
+        let base = |row: &OtherRow| row.name.split('(').next() == Some(name.as_str());
+        let full = format!("{name}({arguments})");
+        let drop = format!("drop {word} {}({arguments})", quote(&name));
+        others.retain(|row| row.kind != ObjectKind::Routine || row.drop != drop);
+        // What tells routines of one name apart is the types of their arguments.
+        let mut is_alone = true;
+        for row in others.iter_mut().filter(|row| row.kind == ObjectKind::Routine && base(row)) {
+            is_alone = false;
+            if let Some(at) = row.drop.find('(').filter(|_| !row.name.contains('(')) {
+                let types = row.drop[at..].to_owned();
+                row.name.push_str(&types);
+            }
+        }
+        self.other(ObjectKind::Routine, if is_alone { name } else { full }, sql.to_owned(), drop);
+        Ok(Read::Done)
+    }
+
+    fn create_trigger(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        cursor.eat("constraint");
+        cursor.expect("trigger").here()?;
+        let name = cursor.name().here()?;
+        cursor.until(|cursor| cursor.is("on")).here()?;
+        cursor.expect("on").here()?;
+        let table = Self::relation(cursor)?;
+        self.catalogue.others.push(OtherRow {
+            kind: ObjectKind::Trigger,
+            name,
+            table: Some(table),
+            sql: sql.to_owned(),
+            drop: String::new(),
+            after: Vec::new(),
+            comment: None,
+        });
+        Ok(Read::Done)
+    }
+
+    // ---- tables -------------------------------------------------------------------------------------------------
+
+    fn create_table(&mut self, cursor: &mut Cursor<'_>, sql: &str, persistence: char) -> Reading<Read> {
+        let is_lenient = Self::passed_if_exists(cursor);
+        let name = Self::relation(cursor)?;
+        if self.oid(&name).is_some() {
+            return match is_lenient {
+                true => Ok(Read::Nothing),
+                false => Err(Stop::Because(format!("table `{name}` is made twice"))),
+            };
+        }
+        if cursor.eat_all(&["partition", "of"]) {
+            let parent = Self::relation(cursor)?;
+            let drop = format!("drop table {}", quote(&name));
+            self.other(ObjectKind::Partition, name, sql.to_owned(), drop);
+            if let Some(row) = self.catalogue.others.last_mut() {
+                row.after = vec![parent];
+            }
+            return Ok(Read::Done);
+        }
+        // Columns of a dropped table stay in this list, so that no number comes twice.
+        let oid = u32::try_from(self.columns.len()).unwrap_or_default() + 1;
+        self.catalogue.tables.push(TableRow { oid, name, persistence, ..TableRow::default() });
+        self.columns.insert(oid, Vec::new());
+        // What it inherits comes first, and is said last.
+        let start = cursor.at();
+        cursor.skip_nested().here()?;
+        if cursor.eat("inherits") {
+            for parent in cursor.names().here()? {
+                self.inherit(&parent, oid)?;
+            }
+        }
+        cursor.go_to(start);
+        cursor.expect("(").here()?;
+        while !cursor.eat(")") {
+            if Self::begins_constraint(cursor) {
+                self.table_constraint(cursor, oid)?;
+            } else if cursor.eat("like") {
+                self.like(cursor, oid)?;
+            } else {
+                self.column_definition(cursor, oid)?;
+            }
+            if !cursor.is(")") {
+                cursor.expect(",").here()?;
+            }
+        }
+        self.table_options(cursor, oid)?;
+        self.leave_out_doubled(oid);
+        Ok(Read::Done)
+    }
+
+    /// A unique constraint that says what the primary key or one before it says is not made (PostgreSQL 15,
+    /// `parse_utilcmd.c`, `transformIndexConstraints`).
+    fn leave_out_doubled(&mut self, oid: u32) {
+        let mut at = 0;
+        while let Some(row) = self.catalogue.constraints.get(at) {
+            let says_the_same = |other: &ConstraintRow| {
+                other.table == oid
+                    && other.columns == row.columns
+                    && (other.deferrable, other.deferred) == (row.deferrable, row.deferred)
+                    && other.peculiarities == row.peculiarities
+            };
+            let is_doubled = row.table == oid
+                && row.kind == 'u'
+                && (self.catalogue.constraints.iter().any(|other| other.kind == 'p' && says_the_same(other))
+                    || self.catalogue.constraints[..at].iter().any(|other| other.kind == 'u' && says_the_same(other)));
+            match is_doubled {
+                true => self.remove_constraint(at),
+                false => at += 1,
+            }
+        }
+    }
+
+    fn table_options(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
+        while !cursor.is_at_end() {
+            let mut word = None;
+            if cursor.eat("inherits") {
+                let parents = cursor.names().here()?;
+                let parents: Vec<_> = parents.iter().map(|name| quote(name)).collect();
+                word = Some(format!("inherits ({})", parents.join(", ")));
+            } else if cursor.eat_all(&["partition", "by"]) {
+                let method = cursor.name().here()?;
+                word = Some(format!("partition by {method} ({})", cursor.parenthesised().here()?));
+            } else if cursor.eat("with") {
+                let parameters = parameters(cursor.parenthesised().here()?);
+                self.table_row(oid).parameters.extend(parameters);
+            } else if cursor.eat_all(&["without", "oids"]) {
+            } else if cursor.eat("tablespace") {
+                word = Some(format!("tablespace {}", cursor.name().here()?));
+            } else if cursor.eat("using") {
+                word = Some(format!("using {}", cursor.name().here()?)).filter(|word| word != "using heap");
+            } else {
+                return Err(Stop::Here);
+            }
+            self.table_row(oid).peculiarities.extend(word);
+        }
+        Ok(())
+    }
+
+    /// The columns of another table, without what makes them more than that.
+    fn like(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
+        let other = self.table(cursor)?;
+        if cursor.is("including") {
+            return Err(Stop::Because("what is included of the other table is not read".into()));
+        }
+        self.copy_columns(other, oid, false);
+        Ok(())
+    }
+
+    /// What a table has of one it inherits from: columns and checks.
+    fn inherit(&mut self, parent: &str, oid: u32) -> Reading<()> {
+        let missing = || Stop::Because(format!("there is no table `{parent}` before this"));
+        let other = self.oid(parent).ok_or_else(missing)?;
+        self.copy_columns(other, oid, true);
+        let checks: Vec<ConstraintRow> = self
+            .catalogue
+            .constraints
+            .iter()
+            .filter(|row| {
+                row.table == other && row.kind == 'c' && !row.peculiarities.contains(&"no inherit".to_owned())
+            })
+            .cloned()
+            .collect();
+        for mut row in checks {
+            row.table = oid;
+            row.peculiarities.push("inherited".into());
+            self.catalogue.constraints.push(row);
+        }
+        Ok(())
+    }
+
+    fn copy_columns(&mut self, from: u32, to: u32, is_inherited: bool) {
+        let rows: Vec<ColumnRow> = self.catalogue.columns.iter().filter(|row| row.table == from).cloned().collect();
+        for row in rows {
+            let names = self.columns.entry(to).or_default();
+            names.push(row.name.clone());
+            let number = i16::try_from(names.len()).unwrap_or(i16::MAX);
+            // How values are stored is inherited, too (PostgreSQL 15, `MergeAttributes`).
+            let storage = row.peculiarities.iter().filter(|word| is_inherited && !word.starts_with("statistics"));
+            let peculiarities = storage.cloned().chain(is_inherited.then(|| "inherited".to_owned())).collect();
+            self.catalogue.columns.push(ColumnRow {
+                table: to,
+                number,
+                expression: row.expression.filter(|_| is_inherited),
+                identity: None,
+                numbering: None,
+                comment: None,
+                peculiarities,
+                ..row
+            });
+        }
+    }
+
+    fn table_row(&mut self, oid: u32) -> &mut TableRow {
+        let at = self.catalogue.tables.iter().position(|row| row.oid == oid).unwrap_or_default();
+        &mut self.catalogue.tables[at]
+    }
+
+    fn begins_constraint(cursor: &Cursor<'_>) -> bool {
+        let next = cursor.ahead(1);
+        cursor.is_one_of(&["constraint"])
+            || cursor.is_one_of(&["primary", "foreign"]) && next.eq_ignore_ascii_case("key")
+            || cursor.is_one_of(&["unique", "check"]) && (next == "(" || next.eq_ignore_ascii_case("nulls"))
+            || cursor.is_one_of(&["exclude"]) && (next == "(" || next.eq_ignore_ascii_case("using"))
+    }
+
+    fn column_definition(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
+        let name = cursor.name().here()?;
+        let start = cursor.at();
+        let text = cursor
+            .until(|cursor| matches!(cursor.peek(), "," | ")") || cursor.is_one_of(&CLAUSES))
+            .filter(|text| !text.is_empty())
+            .here()?;
+        let end = cursor.at();
+        cursor.go_to(start + 1);
+        // Types of several words begin with one of these (PostgreSQL 17, "Data Types").
+        let is_long = ["double", "character", "char", "national", "timestamp", "time", "bit", "interval"]
+            .iter()
+            .any(|word| cursor.between(start, start + 1).eq_ignore_ascii_case(word));
+        while cursor.at() < end {
+            if cursor.kind() == TokenKind::Word && !is_long && cursor.between(cursor.at() - 1, cursor.at()) != "." {
+                return Err(Stop::Here);
+            }
+            cursor.skip_nested().here()?;
+        }
+        if let Some(number) = self.number(oid, &name) {
+            // A column that is inherited, too.
+            let is_inherited = |row: &ColumnRow| row.table == oid && row.number == number;
+            self.catalogue.columns.retain(|row| !is_inherited(row));
+        } else {
+            self.columns.entry(oid).or_default().push(name.clone());
+        }
+        let number = self.number(oid, &name).unwrap_or(i16::MAX);
+        let mut row = ColumnRow { table: oid, number, name: name.clone(), ..ColumnRow::default() };
+        let serial = match text.to_ascii_lowercase().as_str() {
+            "serial" | "serial4" => Some("integer"),
+            "bigserial" | "serial8" => Some("bigint"),
+            "smallserial" | "serial2" => Some("smallint"),
+            _ => None,
+        };
+        row.ty = type_text(serial.unwrap_or(text));
+        row.enumeration = self.enumeration(&row.ty);
+        if let Some(ty) = serial {
+            let sequence = sequence_name(&self.table_name(oid), &name);
+            row.required = true;
+            row.expression = Some(format!("nextval({}::regclass)", literal(&quote(&sequence))));
+            let most = if ty == "smallint" {
+                i64::from(i16::MAX)
+            } else if ty == "integer" {
+                i64::from(i32::MAX)
+            } else {
+                i64::MAX
+            };
+            self.catalogue.sequences.push(SequenceRow {
+                name: sequence.clone(),
+                ty: ty.into(),
+                start: 1,
+                step: 1,
+                least: 1,
+                most,
+                cache: 1,
+                cycles: false,
+                owner: Some((oid, number)),
+                comment: None,
+            });
+        }
+        self.catalogue.columns.push(row);
+        while !cursor.is_at_end() && !matches!(cursor.peek(), "," | ")") {
+            self.column_clause(cursor, oid, &name)?;
+        }
+        Ok(())
+    }
+
+    /// The enum type that a type is of, or an array of.
+    fn enumeration(&self, ty: &str) -> Option<String> {
+        let bare = crate::sql::unquote(ty.trim_end_matches("[]"));
+        self.enums.get(&bare).cloned()
+    }
+
+    fn column_clause(&mut self, cursor: &mut Cursor<'_>, oid: u32, column: &str) -> Reading<()> {
+        let start = cursor.at();
+        let named = if cursor.eat("constraint") { Some(cursor.name().here()?) } else { None };
+        let own = [column.to_owned()];
+        if cursor.eat_all(&["not", "null"]) {
+            self.column(oid, column)?.required = true;
+        } else if cursor.eat("null") {
+        } else if cursor.eat("default") {
+            let ends = |cursor: &Cursor<'_>| {
+                matches!(cursor.peek(), "," | ")") || cursor.is_one_of(&CLAUSES) && cursor.at() > start + 1
+            };
+            let text = cursor.until(ends).here()?.to_owned();
+            self.set_default(oid, column, &text)?;
+        } else if cursor.eat("collate") {
+            let name = cursor.name().here()?;
+            let collation = if cursor.eat(".") { cursor.name().here()? } else { name };
+            self.column(oid, column)?.collation = Some(collation).filter(|name| name != "default");
+        } else if cursor.eat("storage") {
+            let word = format!("storage {}", cursor.name().here()?);
+            self.column(oid, column)?.peculiarities.push(word);
+        } else if cursor.eat("compression") {
+            let word = format!("compression {}", cursor.name().here()?);
+            self.column(oid, column)?.peculiarities.push(word);
+        } else if cursor.is("generated") {
+            self.generated(cursor, oid, column)?;
+        } else if Self::begins_column_constraint(cursor) {
+            self.constraint(cursor, oid, named, Some(&own))?;
+        } else {
+            return Err(Stop::Here);
+        }
+        Ok(())
+    }
+
+    fn begins_column_constraint(cursor: &Cursor<'_>) -> bool {
+        cursor.is_one_of(&["primary", "unique", "check", "references"])
+    }
+
+    fn set_default(&mut self, oid: u32, column: &str, text: &str) -> Reading<()> {
+        let text = without_public(text);
+        let ty = self.column(oid, column)?.ty.clone();
+        let domain = self.domains.get(&ty).cloned();
+        let is_cast = domain.is_some() || type_name(&ty).canonical().contains('(');
+        let row = self.column(oid, column)?;
+        row.expression = match text.eq_ignore_ascii_case("null") {
+            false => Some(text),
+            // A null is no default, unless it has to be cast to get its type: to a length, or to what a domain is of.
+            true => {
+                let canonical = domain.unwrap_or_else(|| type_name(&row.ty).canonical().to_ascii_lowercase());
+                let (head, rest) = canonical.split_once('(').unwrap_or((&canonical, ""));
+                let behind = rest.split_once(')').map(|(_, behind)| behind).unwrap_or_default();
+                Some(format!("NULL::{head}{behind}")).filter(|_| is_cast)
+            }
+        };
+        Ok(())
+    }
+
+    /// `generated always as (…) stored`, or an identity.
+    fn generated(&mut self, cursor: &mut Cursor<'_>, oid: u32, column: &str) -> Reading<()> {
+        cursor.expect("generated").here()?;
+        let always = cursor.eat("always");
+        if !always {
+            cursor.eat_all(&["by", "default"]).then_some(()).here()?;
+        }
+        cursor.expect("as").here()?;
+        if cursor.eat("identity") {
+            let name = sequence_name(&self.table_name(oid), column);
+            let ty = type_name(&self.column(oid, column)?.ty).canonical().to_ascii_lowercase();
+            let mut row = SequenceRow { name, ty, step: 1, cache: 1, ..SequenceRow::default() };
+            if cursor.eat("(") {
+                row = self.sequence_options(cursor, row)?;
+                cursor.expect(")").here()?;
+            } else {
+                row.start = 1;
+            }
+            let own = sequence_name(&self.table_name(oid), column);
+            let found = self.column(oid, column)?;
+            found.identity = Some(if always { 'a' } else { 'd' });
+            found.required = true;
+            found.numbering = Some((row.start, row.step));
+            if row.cache != 1 {
+                found.peculiarities.push(format!("identity cache {}", row.cache));
+            }
+            if row.cycles {
+                found.peculiarities.push("identity cycle".into());
+            }
+            if row.name != own {
+                found.peculiarities.push(format!("identity sequence {}", row.name));
+            }
+            return Ok(());
+        }
+        let expression = without_public(cursor.parenthesised().here()?);
+        let kind = if cursor.eat("virtual") { 'v' } else { 's' };
+        cursor.eat("stored");
+        let found = self.column(oid, column)?;
+        found.generated = Some(kind);
+        found.expression = Some(expression);
+        Ok(())
+    }
+
+    // ---- constraints --------------------------------------------------------------------------------------------
+
+    fn table_constraint(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
+        let named = if cursor.eat("constraint") { Some(cursor.name().here()?) } else { None };
+        self.constraint(cursor, oid, named, None)
+    }
+
+    /// A constraint of the table, or of one column.
+    fn constraint(
+        &mut self,
+        cursor: &mut Cursor<'_>,
+        oid: u32,
+        named: Option<String>,
+        own: Option<&[String]>,
+    ) -> Reading<()> {
+        let mut row = ConstraintRow { table: oid, on_delete: 'a', on_update: 'a', ..ConstraintRow::default() };
+        if cursor.is("exclude") {
+            return self.exclusion(cursor, oid, named);
+        }
+        if cursor.eat("check") {
+            row.kind = 'c';
+            row.expression = Some(without_public(cursor.parenthesised().here()?));
+            let read = Expression::read(row.expression.as_deref().unwrap_or_default(), SYNTAX);
+            let own = self.columns.get(&oid).cloned().unwrap_or_default();
+            let mentioned: Vec<&String> = own.iter().filter(|name| read.mentions(name)).collect();
+            let label = if let [one] = mentioned[..] { one.clone() } else { String::new() };
+            row.name = named.unwrap_or_else(|| self.choose(oid, &label, "check"));
+        } else {
+            let is_primary = cursor.eat_all(&["primary", "key"]);
+            let is_reference = !is_primary && (cursor.eat_all(&["foreign", "key"]) || cursor.is("references"));
+            row.kind = if is_primary {
+                'p'
+            } else if is_reference {
+                'f'
+            } else {
+                'u'
+            };
+            if row.kind == 'u' {
+                cursor.expect("unique").here()?;
+                if cursor.eat_all(&["nulls", "not", "distinct"]) {
+                    row.peculiarities.push("nulls not distinct".into());
+                }
+                cursor.eat_all(&["nulls", "distinct"]);
+            }
+            let columns = match own {
+                Some(own) => own.to_vec(),
+                None => cursor.names().here()?,
+            };
+            row.columns = self.numbers(oid, &columns)?;
+            let label = columns.join("_");
+            row.name = named.unwrap_or_else(|| match row.kind {
+                'p' => self.choose(oid, "", "pkey"),
+                'u' => self.choose(oid, &label, "key"),
+                _ => self.choose(oid, &label, "fkey"),
+            });
+            if is_primary {
+                for column in &columns {
+                    self.column(oid, column)?.required = true;
+                }
+            }
+            if is_reference {
+                cursor.expect("references").here()?;
+                let table = Self::relation(cursor)?;
+                let columns = if cursor.is("(") { cursor.names().here()? } else { Vec::new() };
+                self.pending.push(Pending { constraint: self.catalogue.constraints.len(), table, columns });
+            }
+        }
+        self.constraint_options(cursor, &mut row, own.is_some())?;
+        self.catalogue.constraints.push(row);
+        Ok(())
+    }
+
+    fn constraint_options(&mut self, cursor: &mut Cursor<'_>, row: &mut ConstraintRow, of_column: bool) -> Reading<()> {
+        loop {
+            if cursor.eat("on") {
+                let is_delete = cursor.is("delete");
+                cursor.skip();
+                let code = action(cursor).here()?;
+                if is_delete {
+                    row.on_delete = code;
+                    if cursor.is("(") {
+                        let columns = cursor.names().here()?;
+                        let numbers = self.numbers(row.table, &columns)?;
+                        let list: Vec<_> = numbers.iter().map(i16::to_string).collect();
+                        row.peculiarities.push(format!("on delete sets only columns {}", list.join(",")));
+                    }
+                } else {
+                    row.on_update = code;
+                }
+            } else if cursor.eat("match") {
+                if cursor.name().here()? == "full" {
+                    row.peculiarities.push("match full".into());
+                }
+            } else if cursor.eat_all(&["not", "valid"]) {
+                row.peculiarities.push("not valid".into());
+            } else if cursor.eat_all(&["no", "inherit"]) {
+                row.peculiarities.push("no inherit".into());
+            } else if cursor.eat_all(&["not", "enforced"]) {
+                row.peculiarities.push("not enforced".into());
+            } else if cursor.eat_all(&["not", "deferrable"])
+                || cursor.eat_all(&["initially", "immediate"])
+                || cursor.eat("enforced")
+            {
+            } else if cursor.eat("deferrable") {
+                row.deferrable = true;
+            } else if cursor.eat_all(&["initially", "deferred"]) {
+                row.deferrable = true;
+                row.deferred = true;
+            } else if !of_column && cursor.eat("include") {
+                let columns: Vec<_> = cursor.names().here()?.iter().map(|name| quote(name)).collect();
+                row.peculiarities.push(format!("include ({})", columns.join(", ")));
+            } else if cursor.is("with") && cursor.ahead(1) == "(" {
+                cursor.skip();
+                row.peculiarities.extend(parameters(cursor.parenthesised().here()?));
+            } else if cursor.eat_all(&["using", "index", "tablespace"]) {
+                row.peculiarities.push(format!("using index tablespace {}", cursor.name().here()?));
+            } else {
+                return Ok(());
+            }
+        }
+    }
+
+    fn exclusion(&mut self, cursor: &mut Cursor<'_>, oid: u32, named: Option<String>) -> Reading<()> {
+        let table = self.table_name(oid);
+        let definition = cursor.until(|cursor| matches!(cursor.peek(), "," | ")")).here()?;
+        let name = named.unwrap_or_else(|| self.choose(oid, &excluded(definition), "excl"));
+        let (alter, quoted) = (format!("alter table {}", quote(&table)), quote(&name));
+        self.catalogue.others.push(OtherRow {
+            kind: ObjectKind::Constraint,
+            sql: format!("{alter} add constraint {quoted} {definition}"),
+            drop: format!("{alter} drop constraint {quoted}"),
+            name: format!("{name} on {table}"),
+            table: None,
+            after: vec![table],
+            comment: None,
+        });
+        Ok(())
+    }
+
+    // ---- indexes ------------------------------------------------------------------------------------------------
+
+    fn create_index(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        let unique = cursor.eat("unique");
+        cursor.expect("index").here()?;
+        cursor.eat("concurrently");
+        let is_lenient = Self::passed_if_exists(cursor);
+        let named = if cursor.is_one_of(&["on"]) { None } else { Some(Self::relation(cursor)?) };
+        cursor.expect("on").here()?;
+        cursor.eat("only");
+        let start = cursor.at();
+        let relation = Self::relation(cursor)?;
+        let views = |row: &OtherRow| row.kind == ObjectKind::MaterializedView && row.name == relation;
+        if self.catalogue.others.iter().any(views) {
+            let name = named.here()?;
+            let drop = format!("drop index {}", quote(&name));
+            self.other(ObjectKind::ViewIndex, name, sql.to_owned(), drop);
+            if let Some(row) = self.catalogue.others.last_mut() {
+                row.after = vec![relation];
+            }
+            return Ok(Read::Done);
+        }
+        cursor.go_to(start);
+        let oid = self.table(cursor)?;
+        if let Some(name) = &named
+            && self.catalogue.indexes.iter().any(|row| row.name == *name)
+        {
+            return match is_lenient {
+                true => Ok(Read::Nothing),
+                false => Err(Stop::Because(format!("index `{name}` is made twice"))),
+            };
+        }
+        let mut row = IndexRow { table: oid, unique, method: "btree".into(), ..IndexRow::default() };
+        if cursor.eat("using") {
+            row.method = cursor.name().here()?;
+        }
+        let mut labels = Vec::new();
+        cursor.expect("(").here()?;
+        while !cursor.eat(")") {
+            labels.push(self.index_part(cursor, &mut row)?);
+            if !cursor.is(")") {
+                cursor.expect(",").here()?;
+            }
+        }
+        row.key_columns = i16::try_from(row.columns.len()).unwrap_or(i16::MAX);
+        while !cursor.is_at_end() {
+            if cursor.eat("include") {
+                let columns = cursor.names().here()?;
+                row.columns.extend(self.numbers(oid, &columns)?);
+            } else if cursor.eat_all(&["nulls", "not", "distinct"]) {
+                row.peculiarities.push("nulls not distinct".into());
+            } else if cursor.eat_all(&["nulls", "distinct"]) {
+            } else if cursor.eat("with") {
+                row.peculiarities.extend(parameters(cursor.parenthesised().here()?));
+            } else if cursor.eat("tablespace") {
+                row.peculiarities.push(format!("tablespace {}", cursor.name().here()?));
+            } else if cursor.eat("where") {
+                row.predicate = Some(without_public(cursor.rest()));
+            } else {
+                return Err(Stop::Here);
+            }
+        }
+        row.name = named.unwrap_or_else(|| self.choose(oid, &labels.join("_"), "idx"));
+        self.catalogue.indexes.push(row);
+        Ok(Read::Done)
+    }
+
+    /// One part of an index; what it is called in a name that the server makes.
+    fn index_part(&mut self, cursor: &mut Cursor<'_>, row: &mut IndexRow) -> Reading<String> {
+        let mut label = "expr".to_owned();
+        let is_call = cursor.ahead(1) == "(" || cursor.ahead(1) == "." && cursor.ahead(3) == "(";
+        if cursor.is("(") {
+            row.expressions.push(without_public(cursor.parenthesised().here()?));
+            row.columns.push(0);
+        } else if is_call {
+            let start = cursor.at();
+            let called = cursor.name().here()?;
+            while !cursor.is("(") {
+                cursor.skip();
+            }
+            cursor.skip_nested().here()?;
+            row.expressions.push(without_public(cursor.between(start, cursor.at())));
+            row.columns.push(0);
+            label = called;
+        } else {
+            label = cursor.name().here()?;
+            row.columns.extend(self.numbers(row.table, std::slice::from_ref(&label))?);
+        }
+        let mut collation = None;
+        if cursor.eat("collate") {
+            let name = cursor.name().here()?;
+            collation = Some(if cursor.eat(".") { cursor.name().here()? } else { name });
+        }
+        let mut operators = None;
+        if !cursor.is_one_of(&["asc", "desc", "nulls"]) && !matches!(cursor.peek(), "," | ")") {
+            let class = Self::relation(cursor)?;
+            let is_usual =
+                USUAL_CLASSES.contains(&class.as_str()) && matches!(row.method.as_str(), "btree" | "gin" | "hash");
+            operators = Some(class).filter(|_| !is_usual);
+            if cursor.is("(") {
+                let given = cursor.parenthesised().here()?;
+                return Err(Stop::Because(format!("parameters of an operator class ({given}) are not read")));
+            }
+        }
+        let descending = cursor.eat("desc");
+        cursor.eat("asc");
+        let mut nulls_first = descending;
+        if cursor.eat_all(&["nulls", "first"]) {
+            nulls_first = true;
+        } else if cursor.eat_all(&["nulls", "last"]) {
+            nulls_first = false;
+        }
+        row.options.push(i16::from(descending) + 2 * i16::from(nulls_first));
+        row.collations.push(collation);
+        row.operators.push(operators);
+        Ok(label)
+    }
+
+    // ---- alter --------------------------------------------------------------------------------------------------
+
+    fn alter(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        cursor.skip();
+        let lower = sql.to_ascii_lowercase();
+        let is_owner = lower.contains(" owner to ");
+        if is_owner || cursor.is("default") {
+            return Ok(Read::PassedOver);
+        }
+        if cursor.eat("table") {
+            return self.alter_table(cursor);
+        }
+        if cursor.eat("sequence") {
+            Self::passed_if_exists(cursor);
+            let name = Self::relation(cursor)?;
+            if cursor.eat_all(&["owned", "by"]) {
+                self.owned_by(cursor, &name)?;
+                return Ok(Read::Done);
+            }
+        } else if cursor.eat("type") {
+            let name = Self::relation(cursor)?;
+            if cursor.eat_all(&["add", "value"]) {
+                Self::passed_if_exists(cursor);
+                return self.add_word(cursor, name);
+            }
+        } else if cursor.eat("index") {
+            Self::passed_if_exists(cursor);
+            let name = Self::relation(cursor)?;
+            if cursor.eat_all(&["attach", "partition"]) {
+                return Ok(Read::Nothing);
+            }
+            if cursor.eat_all(&["rename", "to"]) {
+                let new = cursor.name().here()?;
+                self.catalogue.indexes.iter_mut().find(|row| row.name == name).here()?.name = new;
+                return Ok(Read::Done);
+            }
+        }
+        Err(Stop::Here)
+    }
+
+    fn add_word(&mut self, cursor: &mut Cursor<'_>, name: String) -> Reading<Read> {
+        let word = cursor.text().here()?;
+        let words = &mut self.catalogue.words;
+        let mut at = words.iter().rposition(|row| row.name == name).map_or(words.len(), |last| last + 1);
+        let is_before = cursor.is("before");
+        if cursor.eat("before") || cursor.eat("after") {
+            let other = cursor.text().here()?;
+            let found = words.iter().position(|row| row.name == name && row.word == other).here()?;
+            at = if is_before { found } else { found + 1 };
+        }
+        words.insert(at, WordRow { name, word, comment: None });
+        Ok(Read::Done)
+    }
+
+    fn alter_table(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        Self::passed_if_exists(cursor);
+        cursor.eat("only");
+        let oid = self.table(cursor)?;
+        loop {
+            self.table_action(cursor, oid)?;
+            if !cursor.eat(",") {
+                break;
+            }
+        }
+        if cursor.is_at_end() { Ok(Read::Done) } else { Err(Stop::Here) }
+    }
+
+    fn table_action(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
+        let table = self.table_name(oid);
+        if cursor.eat("add") {
+            if Self::begins_constraint(cursor) {
+                return self.table_constraint(cursor, oid);
+            }
+            cursor.eat("column");
+            if Self::passed_if_exists(cursor) {
+                let start = cursor.at();
+                let name = cursor.name().here()?;
+                if self.number(oid, &name).is_some() {
+                    cursor.until(|cursor| cursor.is(",")).here()?;
+                    return Ok(());
+                }
+                cursor.go_to(start);
+            }
+            return self.column_definition(cursor, oid);
+        }
+        if cursor.eat("alter") {
+            cursor.eat("column");
+            let column = cursor.name().here()?;
+            return self.column_action(cursor, oid, &column);
+        }
+        for (word, reset, name) in
+            [("enable", "disable", table.clone()), ("force", "no force", format!("{table} forced"))]
+        {
+            if cursor.eat_all(&[word, "row", "level", "security"]) {
+                let statement = |word: &str| format!("alter table {} {word} row level security", quote(&table));
+                self.other(ObjectKind::Security, name, statement(word), statement(reset));
+                if let Some(row) = self.catalogue.others.last_mut() {
+                    row.after = vec![table];
+                }
+                return Ok(());
+            }
+        }
+        if cursor.eat_all(&["replica", "identity"]) && (cursor.is("full") || cursor.is("nothing")) {
+            let word = format!("replica identity {}", cursor.name().here()?);
+            self.table_row(oid).peculiarities.push(word);
+            return Ok(());
+        }
+        if cursor.eat_all(&["set", "unlogged"]) || cursor.eat_all(&["set", "logged"]) {
+            let word = cursor.between(cursor.at() - 1, cursor.at());
+            self.table_row(oid).persistence = if word.eq_ignore_ascii_case("unlogged") { 'u' } else { 'p' };
+            return Ok(());
+        }
+        if cursor.is("set") && cursor.ahead(1) == "(" {
+            cursor.skip();
+            let parameters = parameters(cursor.parenthesised().here()?);
+            self.table_row(oid).parameters.extend(parameters);
+            return Ok(());
+        }
+        if cursor.eat_all(&["cluster", "on"]) {
+            let name = cursor.name().here()?;
+            let indexes = self.catalogue.indexes.iter_mut().filter(|row| row.table == oid && row.name == name);
+            indexes.for_each(|row| row.peculiarities.push("clustered".into()));
+            let keys = self.catalogue.constraints.iter_mut().filter(|row| row.table == oid && row.name == name);
+            keys.for_each(|row| row.peculiarities.push("clustered".into()));
+            return Ok(());
+        }
+        if cursor.eat_all(&["drop", "constraint"]) {
+            let is_lenient = Self::passed_if_exists(cursor);
+            let name = cursor.name().here()?;
+            cursor.eat("cascade");
+            let rows = &self.catalogue.constraints;
+            return match rows.iter().position(|row| row.table == oid && row.name == name) {
+                Some(at) => {
+                    self.remove_constraint(at);
+                    Ok(())
+                }
+                None if is_lenient => Ok(()),
+                None => Err(Stop::Because(format!("`{table}` has no constraint `{name}` before this"))),
+            };
+        }
+        if cursor.eat("drop") {
+            cursor.eat("column");
+            let is_lenient = Self::passed_if_exists(cursor);
+            let name = cursor.name().here()?;
+            cursor.eat("cascade");
+            if is_lenient && self.number(oid, &name).is_none() {
+                return Ok(());
+            }
+            return self.drop_column(oid, &name);
+        }
+        if cursor.eat("rename") {
+            return self.rename(cursor, oid);
+        }
+        Err(Stop::Here)
+    }
+
+    fn rename(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
+        let old_table = self.table_name(oid);
+        if cursor.eat("to") {
+            let new = cursor.name().here()?;
+            self.pending.iter_mut().filter(|one| one.table == old_table).for_each(|one| one.table.clone_from(&new));
+            self.owners.values_mut().filter(|one| one.0 == old_table).for_each(|one| one.0.clone_from(&new));
+            let others = self.catalogue.others.iter_mut().filter(|row| row.table.as_ref() == Some(&old_table));
+            others.for_each(|row| row.table = Some(new.clone()));
+            self.table_row(oid).name = new;
+            return Ok(());
+        }
+        if cursor.eat("constraint") {
+            let old = cursor.name().here()?;
+            cursor.expect("to").here()?;
+            let new = cursor.name().here()?;
+            let mut rows = self.catalogue.constraints.iter_mut();
+            rows.find(|row| row.table == oid && row.name == old).here()?.name = new;
+            return Ok(());
+        }
+        cursor.eat("column");
+        let old = cursor.name().here()?;
+        cursor.expect("to").here()?;
+        let new = cursor.name().here()?;
+        self.column(oid, &old)?.name.clone_from(&new);
+        for place in self.columns.get_mut(&oid).into_iter().flatten().filter(|one| **one == old) {
+            place.clone_from(&new);
+        }
+        let of_column = |one: &(String, String)| one.0 == old_table && one.1 == old;
+        self.owners.values_mut().filter(|one| of_column(one)).for_each(|one| one.1.clone_from(&new));
+        for one in self.pending.iter_mut().filter(|one| one.table == old_table) {
+            one.columns.iter_mut().filter(|column| **column == old).for_each(|column| column.clone_from(&new));
+        }
+        let respelled = |text: &str| {
+            Expression::read(text, SYNTAX)
+                .with_columns(|found| (found.name == old).then(|| quote(&new)))
+                .text()
+                .to_owned()
+        };
+        let checks = self.catalogue.constraints.iter_mut().filter(|row| row.table == oid);
+        checks.for_each(|row| row.expression = row.expression.as_deref().map(respelled));
+        for row in self.catalogue.indexes.iter_mut().filter(|row| row.table == oid) {
+            row.predicate = row.predicate.as_deref().map(respelled);
+            row.expressions.iter_mut().for_each(|text| *text = respelled(text));
+        }
+        Ok(())
+    }
+
+    fn column_action(&mut self, cursor: &mut Cursor<'_>, oid: u32, column: &str) -> Reading<()> {
+        if cursor.eat_all(&["set", "default"]) {
+            let text = cursor.until(|cursor| cursor.is(",")).here()?.to_owned();
+            self.set_default(oid, column, &text)
+        } else if cursor.eat_all(&["drop", "default"]) {
+            self.column(oid, column)?.expression = None;
+            Ok(())
+        } else if cursor.eat_all(&["set", "not", "null"]) {
+            self.column(oid, column)?.required = true;
+            Ok(())
+        } else if cursor.eat_all(&["drop", "not", "null"]) {
+            self.column(oid, column)?.required = false;
+            Ok(())
+        } else if cursor.eat_all(&["set", "statistics"]) || cursor.eat_all(&["set", "storage"]) {
+            let word = cursor.between(cursor.at() - 1, cursor.at()).to_ascii_lowercase();
+            let value = cursor.peek().to_ascii_lowercase();
+            cursor.skip();
+            self.column(oid, column)?.peculiarities.push(format!("{word} {value}"));
+            Ok(())
+        } else if cursor.is("set") && cursor.ahead(1) == "(" {
+            cursor.skip();
+            let parameters = parameters(cursor.parenthesised().here()?);
+            self.column(oid, column)?.peculiarities.extend(parameters);
+            Ok(())
+        } else if cursor.eat_all(&["set", "data", "type"]) || cursor.eat("type") {
+            let text = cursor.until(|cursor| cursor.is(",") || cursor.is_one_of(&["using", "collate"])).here()?;
+            let ty = type_text(text);
+            let enumeration = self.enumeration(&ty);
+            let row = self.column(oid, column)?;
+            (row.ty, row.enumeration) = (ty, enumeration);
+            if cursor.eat("using") {
+                cursor.until(|cursor| cursor.is(",")).here()?;
+            }
+            Ok(())
+        } else if cursor.eat("add") && cursor.is("generated") {
+            self.generated(cursor, oid, column)
+        } else {
+            Err(Stop::Here)
+        }
+    }
+
+    // ---- the rest -----------------------------------------------------------------------------------------------
+
+    fn comment(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        cursor.eat_all(&["comment", "on"]).then_some(()).here()?;
+        let start = cursor.at();
+        let word = cursor.peek().to_ascii_lowercase();
+        cursor.skip();
+        match word.as_str() {
+            "extension" | "schema" | "database" => return Ok(Read::Nothing),
+            "table" | "column" | "type" | "view" | "materialized" | "sequence" | "domain" => {
+                cursor.eat("view");
+                let mut parts = vec![cursor.name().here()?];
+                while cursor.eat(".") {
+                    parts.push(cursor.name().here()?);
+                }
+                cursor.expect("is").here()?;
+                let text = if cursor.eat("null") { None } else { Some(cursor.text().here()?) };
+                let last = parts.pop().here()?;
+                if word == "column" {
+                    let table = parts.pop().here()?;
+                    if let Some(oid) = self.oid(&table) {
+                        self.column(oid, &last)?.comment = text;
+                    } else {
+                        self.describe_otherwise(format!("column {}.{}", quote(&table), quote(&last)), text);
+                    }
+                    return Ok(Read::Done);
+                } else if self.describe(&word, &last, text) {
+                    return Ok(Read::Done);
+                }
+            }
+            "function" | "procedure" | "aggregate" => {
+                let name = Self::relation(cursor)?;
+                let arguments = cursor.is("(").then(|| cursor.parenthesised()).flatten().map(argument_types);
+                cursor.expect("is").here()?;
+                let text = if cursor.eat("null") { None } else { Some(cursor.text().here()?) };
+                let end = format!(" {}({})", quote(&name), arguments.unwrap_or_default());
+                let head = format!("drop {word}");
+                let mut rows = self.catalogue.others.iter_mut();
+                let is_it = |row: &&mut OtherRow| row.drop.starts_with(&head) && row.drop.ends_with(&end);
+                rows.find(is_it).here()?.comment = text;
+                return Ok(Read::Done);
+            }
+            "trigger" | "policy" | "rule" => {
+                let name = cursor.name().here()?;
+                cursor.expect("on").here()?;
+                let table = Self::relation(cursor)?;
+                cursor.expect("is").here()?;
+                let text = if cursor.eat("null") { None } else { Some(cursor.text().here()?) };
+                let full = format!("{name} on {table}");
+                let mut rows = self.catalogue.others.iter_mut();
+                let is_it =
+                    |row: &&mut OtherRow| row.name == full || row.name == name && row.table.as_ref() == Some(&table);
+                rows.find(is_it).here()?.comment = text;
+                return Ok(Read::Done);
+            }
+            "index" | "constraint" => {
+                let name = Self::relation(cursor)?;
+                let on = if cursor.eat("on") { Some(Self::relation(cursor)?) } else { None };
+                cursor.expect("is").here()?;
+                let text = if cursor.eat("null") { None } else { Some(cursor.text().here()?) };
+                let on = on.map(|table| format!(" on {}", quote(&table))).unwrap_or_default();
+                let what = format!("{word} {}{on}", quote(&name));
+                self.describe_otherwise(what, text);
+                return Ok(Read::Done);
+            }
+            _ => {}
+        }
+        cursor.go_to(start);
+        let what = cursor.until(|cursor| cursor.is("is")).here()?.to_owned();
+        self.other(ObjectKind::Comment, what.clone(), sql.to_owned(), format!("comment on {what} is null"));
+        Ok(Read::Done)
+    }
+
+    /// A description of what the model has no place for one with.
+    fn describe_otherwise(&mut self, what: String, text: Option<String>) {
+        self.catalogue.others.retain(|row| row.kind != ObjectKind::Comment || row.name != what);
+        if let Some(text) = text {
+            let make = format!("comment on {what} is {}", literal(&text));
+            let drop = format!("comment on {what} is null");
+            self.other(ObjectKind::Comment, what, make, drop);
+        }
+    }
+
+    /// Gives a thing its description; false where it is not there.
+    fn describe(&mut self, word: &str, name: &str, text: Option<String>) -> bool {
+        let kind = match word {
+            "table" => {
+                let Some(oid) = self.oid(name) else { return false };
+                self.table_row(oid).comment = text;
+                return true;
+            }
+            "type" if self.enums.contains(name) => {
+                let words = self.catalogue.words.iter_mut().filter(|row| row.name == name);
+                words.for_each(|row| row.comment.clone_from(&text));
+                return true;
+            }
+            "sequence" => {
+                let found = self.catalogue.sequences.iter_mut().find(|row| row.name == name);
+                return found.map(|row| row.comment = text).is_some();
+            }
+            "type" => ObjectKind::Type,
+            "view" => ObjectKind::View,
+            "materialized" => ObjectKind::MaterializedView,
+            _ => ObjectKind::Domain,
+        };
+        let found = self.catalogue.others.iter_mut().find(|row| row.kind == kind && row.name == name);
+        found.map(|row| row.comment = text).is_some()
+    }
+
+    fn drop(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        cursor.skip();
+        let word = cursor.name().here()?;
+        let word = if word == "materialized" && cursor.eat("view") { "materialized view".to_owned() } else { word };
+        cursor.eat("concurrently");
+        let is_lenient = Self::passed_if_exists(cursor);
+        loop {
+            let start = cursor.at();
+            if !self.drop_one(cursor, &word)? && !is_lenient {
+                cursor.go_to(start);
+                return Err(Stop::Because(format!("there is no such {word} before this")));
+            }
+            if !cursor.eat(",") {
+                break;
+            }
+        }
+        let _ = cursor.eat("cascade") || cursor.eat("restrict");
+        if cursor.is_at_end() { Ok(Read::Done) } else { Err(Stop::Here) }
+    }
+
+    /// Drops a thing; whether it was there.
+    fn drop_one(&mut self, cursor: &mut Cursor<'_>, word: &str) -> Reading<bool> {
+        if matches!(word, "operator" | "cast") {
+            // None of them is ever read.
+            cursor.rest();
+            return Ok(false);
+        }
+        let name = Self::relation(cursor)?;
+        let catalogue = &mut self.catalogue;
+        let before = catalogue.others.len();
+        match word {
+            "table" => {
+                let Some(oid) = self.oid(&name) else { return Ok(false) };
+                self.drop_table(oid);
+                return Ok(true);
+            }
+            "index" => {
+                let count = catalogue.indexes.len();
+                catalogue.indexes.retain(|row| row.name != name);
+                catalogue.others.retain(|row| row.kind != ObjectKind::ViewIndex || row.name != name);
+                return Ok(catalogue.indexes.len() < count || catalogue.others.len() < before);
+            }
+            "sequence" => {
+                let count = catalogue.sequences.len();
+                catalogue.sequences.retain(|row| row.name != name);
+                return Ok(catalogue.sequences.len() < count);
+            }
+            "type" if self.enums.remove(&name) => {
+                catalogue.words.retain(|row| row.name != name);
+                return Ok(true);
+            }
+            "trigger" | "policy" | "rule" => {
+                cursor.expect("on").here()?;
+                let table = Self::relation(cursor)?;
+                let full = format!("{name} on {table}");
+                self.catalogue
+                    .others
+                    .retain(|row| row.name != full && (row.name != name || row.table.as_ref() != Some(&table)));
+            }
+            "function" | "procedure" | "routine" | "aggregate" => {
+                let arguments =
+                    if cursor.is("(") { argument_types(cursor.parenthesised().here()?) } else { String::new() };
+                let full = format!("{name}({arguments})");
+                let is_routine = |row: &OtherRow| matches!(row.kind, ObjectKind::Routine | ObjectKind::Aggregate);
+                catalogue.others.retain(|row| !is_routine(row) || row.name != name && row.name != full);
+            }
+            _ => catalogue.others.retain(|row| row.name != name || row.kind.word() != word),
+        }
+        Ok(self.catalogue.others.len() < before)
+    }
+
+    fn drop_table(&mut self, oid: u32) {
+        let name = self.table_name(oid);
+        let mut at = 0;
+        while let Some(row) = self.catalogue.constraints.get(at) {
+            let points_here = self.pending.iter().any(|one| one.constraint == at && one.table == name);
+            match row.table == oid || points_here {
+                true => self.remove_constraint(at),
+                false => at += 1,
+            }
+        }
+        let catalogue = &mut self.catalogue;
+        catalogue.tables.retain(|row| row.oid != oid);
+        catalogue.columns.retain(|row| row.table != oid);
+        catalogue.indexes.retain(|row| row.table != oid);
+        catalogue.sequences.retain(|row| row.owner.is_none_or(|(table, _)| table != oid));
+        let of_table = |row: &OtherRow| {
+            row.table.as_ref() == Some(&name) || row.kind == ObjectKind::Policy && row.after.contains(&name)
+        };
+        catalogue.others.retain(|row| !of_table(row));
+        let sequences: Vec<String> =
+            self.owners.iter().filter(|(_, (table, _))| *table == name).map(|(sequence, _)| sequence.clone()).collect();
+        for sequence in sequences {
+            self.owners.remove(&sequence);
+            self.catalogue.sequences.retain(|row| row.name != sequence);
+        }
+    }
+
+    fn remove_constraint(&mut self, at: usize) {
+        self.catalogue.constraints.remove(at);
+        self.pending.retain(|one| one.constraint != at);
+        self.pending.iter_mut().filter(|one| one.constraint > at).for_each(|one| one.constraint -= 1);
+    }
+
+    /// A column goes, with the keys and indexes over it. Its number stays taken, as on the server.
+    fn drop_column(&mut self, oid: u32, name: &str) -> Reading<()> {
+        let number = self.numbers(oid, &[name.to_owned()])?;
+        let number = number.first().copied().unwrap_or_default();
+        let mut at = 0;
+        while let Some(row) = self.catalogue.constraints.get(at) {
+            let reads = row.expression.as_deref().is_some_and(|text| Expression::read(text, SYNTAX).mentions(name));
+            match row.table == oid && (row.columns.contains(&number) || reads) {
+                true => self.remove_constraint(at),
+                false => at += 1,
+            }
+        }
+        self.catalogue.indexes.retain(|row| row.table != oid || !row.columns.contains(&number));
+        self.catalogue.columns.retain(|row| row.table != oid || row.number != number);
+        self.catalogue.sequences.retain(|row| row.owner != Some((oid, number)));
+        if let Some(names) = self.columns.get_mut(&oid)
+            && let Some(place) = names.iter_mut().find(|one| *one == name)
+        {
+            place.clear();
+        }
+        Ok(())
+    }
+
+    fn grant(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        cursor.skip();
+        let privileges = cursor.until(|cursor| cursor.is("on") || cursor.is("to")).here()?;
+        if cursor.eat("to") {
+            return Ok(Read::PassedOver);
+        }
+        cursor.skip();
+        let what = cursor.until(|cursor| cursor.is("to")).here()?;
+        cursor.expect("to").here()?;
+        let who = cursor.until(|cursor| cursor.is("with")).here()?;
+        let head = what.split_whitespace().next().unwrap_or_default().to_ascii_lowercase();
+        if matches!(head.as_str(), "schema" | "database" | "all" | "language" | "large") {
+            return Ok(Read::PassedOver);
+        }
+        let drop = format!("revoke {privileges} on {what} from {who}");
+        self.other(ObjectKind::Grant, format!("{who} on {what}"), sql.to_owned(), drop);
+        Ok(Read::Done)
+    }
+}
+
+/// What the elements of an exclusion are called in a name that the server makes.
+fn excluded(definition: &str) -> String {
+    let Some(at) = definition.find('(') else { return String::new() };
+    let mut cursor = Cursor::new(&definition[at..], SYNTAX);
+    let mut labels = Vec::new();
+    let elements = cursor.parenthesised().unwrap_or_default();
+    let mut cursor = Cursor::new(elements, SYNTAX);
+    while !cursor.is_at_end() {
+        labels.push(cursor.name().unwrap_or_else(|| "expr".to_owned()));
+        cursor.until(|cursor| cursor.is(",")).unwrap_or_default();
+        cursor.eat(",");
+    }
+    labels.join("_")
+}
+
+/// A type's text as the catalogue would give it.
+fn type_text(text: &str) -> String {
+    let text = without_public(text).replace("pg_catalog.", "");
+    // The lengths of arrays say nothing (PostgreSQL 17, "Arrays").
+    match text.find('[').filter(|_| !text.starts_with('"')) {
+        Some(at) => format!("{}{}", text[..at].trim_end(), "[]".repeat(text[at..].matches('[').count())),
+        None => text,
+    }
+}
+
+/// SQL without the namespace that names without one are in.
+fn without_public(text: &str) -> String {
+    let mut plain = String::with_capacity(text.len());
+    let mut rest = text;
+    while let Some(at) = rest.find("public.") {
+        let is_word =
+            rest[..at].chars().next_back().is_some_and(|last| last.is_alphanumeric() || matches!(last, '_' | '.'));
+        plain.push_str(&rest[..at]);
+        if is_word {
+            plain.push_str("public.");
+        }
+        rest = &rest[at + "public.".len()..];
+    }
+    plain.push_str(rest);
+    plain
+}
+
+/// `name=value` of each storage parameter, as the catalogue has them.
+fn parameters(text: &str) -> Vec<String> {
+    let list = text.split(',').map(|one| one.replace([' ', '\'', '\n'], "").to_ascii_lowercase());
+    list.filter(|one| !one.is_empty()).collect()
+}
+
+/// The types of a routine's arguments, without their names, defaults and where they go.
+fn argument_types(text: &str) -> String {
+    let mut types = Vec::new();
+    let mut cursor = Cursor::new(text, SYNTAX);
+    while !cursor.is_at_end() {
+        if cursor.is("out") {
+            cursor.until(|cursor| cursor.is(",")).unwrap_or_default();
+        } else {
+            let _ = cursor.is_one_of(&["in", "inout", "variadic"]) && cursor.eat(cursor.peek());
+            let start = cursor.at();
+            cursor.until(|cursor| cursor.is(",") || cursor.is("default") || cursor.is("=")).unwrap_or_default();
+            let end = cursor.at();
+            cursor.go_to(start);
+            let first = cursor.peek().to_ascii_lowercase();
+            // Types of several words begin with one of these; another first word is the argument's name.
+            let is_type = matches!(first.as_str(), "double" | "character" | "timestamp" | "time" | "bit" | "national")
+                || cursor.kind() != TokenKind::Quoted && matches!(cursor.ahead(1), "" | "(" | "[" | "," | "." | "=");
+            let from = if is_type || end <= start + 1 { start } else { start + 1 };
+            types.push(routine_type(cursor.between(from, end)));
+            cursor.go_to(end);
+            cursor.until(|cursor| cursor.is(",")).unwrap_or_default();
+        }
+        cursor.eat(",");
+    }
+    types.join(",")
+}
+
+/// A type as the server tells routines apart by it: without lengths.
+fn routine_type(text: &str) -> String {
+    let canonical = type_name(&type_text(text)).canonical().to_owned();
+    let (head, rest) = canonical.split_once('(').unwrap_or((&canonical, ""));
+    let behind = rest.split_once(')').map(|(_, behind)| behind).unwrap_or_default();
+    let plain = format!("{head}{behind}");
+    if text.contains('"') { text.to_owned() } else { plain.to_ascii_lowercase() }
+}
+
+fn action(cursor: &mut Cursor<'_>) -> Option<char> {
+    let word = cursor.name()?;
+    Some(match word.as_str() {
+        "cascade" => 'c',
+        "restrict" => 'r',
+        "no" => {
+            cursor.expect("action")?;
+            'a'
+        }
+        "set" if cursor.eat("null") => 'n',
+        "set" => {
+            cursor.expect("default")?;
+            'd'
+        }
+        _ => return None,
+    })
+}
+
+fn strip_tail<'t>(text: &'t str, tail: &str) -> Option<&'t str> {
+    let at = text.len().checked_sub(tail.len())?;
+    (text.is_char_boundary(at) && text[at..].eq_ignore_ascii_case(tail)).then(|| &text[..at])
+}

@@ -1,0 +1,292 @@
+//! Schemas written as SQL, for one provider: what a database would hold after running them.
+//!
+//! Statements become the rows that the provider's catalogue would have, and those a physical schema; the path from there
+//! to declarations is that of a live database. What is not understood is a mistake at its place, never passed over.
+
+use crate::Span;
+use crate::dialect::Dialect;
+use crate::physical::Introspected;
+use crate::sql::{Cursor, split};
+
+/// What a text of SQL makes.
+#[derive(Debug)]
+pub struct SqlRead {
+    /// What a database would hold.
+    pub found: Introspected,
+    /// Statements that say nothing of a schema, by what they do: rows, rights of the session's user.
+    pub passed_over: Vec<PassedOver>,
+}
+
+/// A statement that says nothing of a schema.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PassedOver {
+    /// Where it stands.
+    pub span: Span,
+    /// Its first words.
+    pub words: String,
+}
+
+/// A statement that is not understood.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SqlMistake {
+    /// The token at which reading stopped.
+    pub span: Span,
+    /// What is the matter.
+    pub message: String,
+}
+
+/// What became of a statement.
+pub(super) enum Read {
+    /// It is part of the schema now.
+    Done,
+    /// It says nothing of a schema, nor that anything was left out: a setting of the session.
+    Nothing,
+    /// It says nothing of a schema, and somebody may miss it.
+    PassedOver,
+}
+
+/// What stops the reading of a statement.
+pub(super) enum Stop {
+    /// The token at which the cursor stands is not understood.
+    Here,
+    /// Something else is the matter.
+    Because(String),
+}
+
+/// A reader of one dialect's statements.
+pub(super) trait Statements {
+    /// Takes in one statement; a stop leaves the cursor at the token that is not understood.
+    fn statement(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Result<Read, Stop>;
+    /// What they make together, or what is the matter.
+    fn finish(self: Box<Self>) -> Result<Introspected, String>;
+}
+
+impl Dialect {
+    /// The text without what only the provider's own client or dumper understands; all places stay what they are.
+    pub fn plain_sql(self, source: &str) -> String {
+        match self {
+            Self::Sqlite => source.to_owned(),
+            Self::Postgres => super::postgres::ddl::plain(source),
+            Self::Mariadb(_) => super::mariadb::ddl::plain(source),
+        }
+    }
+
+    /// Reads the SQL of a schema without a server. Nothing for a dialect whose own engine is always at hand.
+    ///
+    /// # Errors
+    ///
+    /// Every statement that is not understood.
+    pub fn read_sql(self, source: &str) -> Option<Result<SqlRead, Vec<SqlMistake>>> {
+        match self {
+            Self::Sqlite => None,
+            Self::Postgres => Some(read(self, source, Box::<super::postgres::ddl::Reader>::default())),
+            Self::Mariadb(flavor) => Some(read(self, source, Box::new(super::mariadb::ddl::Reader::new(flavor)))),
+        }
+    }
+}
+
+fn read(dialect: Dialect, source: &str, mut reader: Box<dyn Statements>) -> Result<SqlRead, Vec<SqlMistake>> {
+    let source = &dialect.plain_sql(source);
+    let mut mistakes = Vec::new();
+    let mut passed_over = Vec::new();
+    for statement in split(source, dialect.syntax(), dialect.bodies()) {
+        let sql = statement.span.text(source);
+        let mut cursor = Cursor::new(sql, dialect.syntax());
+        let start = statement.span.start;
+        match reader.statement(&mut cursor, sql) {
+            Ok(Read::Done | Read::Nothing) => {}
+            Ok(Read::PassedOver) => {
+                let words: Vec<&str> = sql.split_whitespace().take(3).collect();
+                passed_over.push(PassedOver { span: statement.span, words: words.join(" ") });
+            }
+            Err(stop) => {
+                let place = cursor.place();
+                let span = Span::new(start + place.start, start + place.end);
+                let message = match stop {
+                    Stop::Because(message) => message,
+                    Stop::Here if cursor.is_at_end() => "this statement ends too early".to_owned(),
+                    Stop::Here => format!("`{}` is not understood here", cursor.peek()),
+                };
+                mistakes.push(SqlMistake { span, message });
+            }
+        }
+    }
+    if mistakes.is_empty() {
+        match reader.finish() {
+            Ok(found) => return Ok(SqlRead { found, passed_over }),
+            Err(message) => mistakes.push(SqlMistake { span: Span::new(0, 0), message }),
+        }
+    }
+    Err(mistakes)
+}
+
+/// The text with some stretches blanked out, so that all places stay what they are.
+pub(super) fn blanked(source: &str, stretches: &[Span]) -> String {
+    let mut bytes = source.as_bytes().to_vec();
+    for span in stretches {
+        for byte in &mut bytes[span.start..span.end] {
+            if !matches!(byte, b'\n' | b'\r') {
+                *byte = b' ';
+            }
+        }
+    }
+    String::from_utf8(bytes).unwrap_or_else(|_| source.to_owned())
+}
+
+/// What stops a reading helper that answers `None`.
+pub(super) trait OrStop<T> {
+    /// The value, or a stop at the token where the cursor stands.
+    fn here(self) -> Result<T, Stop>;
+}
+
+impl<T> OrStop<T> for Option<T> {
+    fn here(self) -> Result<T, Stop> {
+        self.ok_or(Stop::Here)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::dialect::{Flavor, lift};
+    use crate::language::{declare, print};
+
+    /// The declarations that SQL stands for.
+    #[track_caller]
+    fn declared(dialect: Dialect, sql: &str) -> String {
+        let read = dialect.read_sql(sql).expect("it is a server's").expect("it is understood");
+        print(&declare(&lift(dialect, &read.found).expect("it can be declared").schema))
+    }
+
+    #[test]
+    fn what_the_dumper_of_postgres_writes_is_what_somebody_declared() {
+        let dumped = r"
+            \restrict abc
+            SET client_encoding = 'UTF8';
+            SELECT pg_catalog.set_config('search_path', '', false);
+            CREATE TYPE public.temper AS ENUM ('calm', 'watchful');
+            CREATE TABLE public.hive (
+                id integer NOT NULL,
+                code character varying(12) NOT NULL,
+                temper public.temper DEFAULT 'calm'::public.temper NOT NULL,
+                lot integer NOT NULL
+            );
+            ALTER TABLE public.hive OWNER TO keeper;
+            ALTER TABLE public.hive ALTER COLUMN lot ADD GENERATED BY DEFAULT AS IDENTITY (
+                SEQUENCE NAME public.hive_lot_seq START WITH 5 INCREMENT BY 1 NO MINVALUE NO MAXVALUE CACHE 1
+            );
+            CREATE SEQUENCE public.hive_id_seq AS integer START WITH 1 INCREMENT BY 1 NO MINVALUE NO MAXVALUE CACHE 1;
+            ALTER SEQUENCE public.hive_id_seq OWNED BY public.hive.id;
+            ALTER TABLE ONLY public.hive ALTER COLUMN id SET DEFAULT nextval('public.hive_id_seq'::regclass);
+            COPY public.hive (id, code) FROM stdin;
+            1\tit's; not SQL
+            \.
+            ALTER TABLE ONLY public.hive ADD CONSTRAINT hive_pkey PRIMARY KEY (id);
+            CREATE INDEX by_code ON public.hive USING btree (code DESC NULLS LAST) WHERE (lot > 0);
+            COMMENT ON TABLE public.hive IS 'A box.';
+        ";
+        let dumped: String = dumped.lines().map(|line| format!("{}\n", line.trim_start())).collect();
+        insta::assert_snapshot!(declared(Dialect::Postgres, &dumped));
+    }
+
+    #[test]
+    fn what_has_no_name_gets_that_of_the_server() {
+        let sql = "create table hive (
+                a int primary key, b int unique, c int references hive, d text check (d <> ''), e int,
+                check (a < b), unique (b, e), exclude using btree (e with =));
+            create index on hive (lower(d), e);
+            create unique index on hive (e);
+            create unique index on hive (e);
+            alter table hive add check (e > 1), add check (e > 2);";
+        let read = Dialect::Postgres.read_sql(sql).expect("it is a server's").expect("it is understood");
+        let table = read.found.schema.table("hive").expect("it is there");
+        let mut names: Vec<&str> = table.primary_key.iter().filter_map(|key| key.name.as_deref()).collect();
+        names.extend(table.uniques.iter().filter_map(|key| key.name.as_deref()));
+        names.extend(table.foreign_keys.iter().filter_map(|key| key.name.as_deref()));
+        names.extend(table.checks.iter().filter_map(|check| check.name.as_deref()));
+        names.extend(table.indexes.iter().map(|index| index.name.as_str()));
+        names.extend(read.found.schema.programs().map(|program| program.name.as_str()));
+        assert_eq!(
+            names,
+            [
+                "hive_pkey",
+                "hive_b_key",
+                "hive_b_e_key",
+                "hive_c_fkey",
+                "hive_d_check",
+                "hive_check",
+                "hive_e_check",
+                "hive_e_check1",
+                "hive_lower_e_idx",
+                "hive_e_idx",
+                "hive_e_idx1",
+                "hive_e_excl on hive",
+            ]
+        );
+    }
+
+    #[test]
+    fn what_the_dumper_of_mariadb_writes_is_what_somebody_declared() {
+        let dumped = "
+            /*!40101 SET NAMES utf8mb4 */;
+            DROP TABLE IF EXISTS `hive`;
+            CREATE TABLE `hive` (
+              `id` bigint(20) NOT NULL AUTO_INCREMENT,
+              `code` varchar(12) NOT NULL DEFAULT 'it''s',
+              `apiary_id` bigint(20) DEFAULT NULL COMMENT 'where',
+              `2nd` tinyint(1) NOT NULL DEFAULT 0,
+              `readings` longtext CHARACTER SET utf8mb4 COLLATE utf8mb4_bin DEFAULT NULL CHECK (json_valid(`readings`)),
+              `seen` datetime DEFAULT current_timestamp() ON UPDATE current_timestamp(),
+              PRIMARY KEY (`id`),
+              KEY `by_code` (`code`(4)),
+              CONSTRAINT `hive_ibfk_1` FOREIGN KEY (`apiary_id`) REFERENCES `hive` (`id`) ON DELETE SET NULL
+            ) ENGINE=InnoDB AUTO_INCREMENT=7 DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci;
+            LOCK TABLES `hive` WRITE;
+            INSERT INTO `hive` VALUES (1,'it\\'s; a',NULL,0,NULL,NULL);
+            DELIMITER ;;
+            /*!50003 CREATE*/ /*!50017 DEFINER=`root`@`localhost`*/ /*!50003 TRIGGER `touch` BEFORE INSERT ON `hive` FOR EACH ROW begin set new.code = 'a'; end */;;
+            DELIMITER ;
+        ";
+        let dialect = Dialect::Mariadb(Flavor::Mariadb);
+        insta::assert_snapshot!(declared(dialect, dumped));
+        let read = dialect.read_sql(dumped).expect("it is a server's").expect("it is understood");
+        let words: Vec<&str> = read.passed_over.iter().map(|one| one.words.as_str()).collect();
+        assert_eq!(words, ["INSERT INTO `hive`"]);
+    }
+
+    #[test]
+    fn what_changes_later_is_followed() {
+        let sql = "create table hive (id int primary key, old text, gone int unique, kg int);
+            create index by_old on hive (old);
+            alter table hive rename column old to code;
+            alter table hive drop column gone, alter column kg type bigint using kg::bigint, alter kg set not null;
+            alter table hive rename to box;
+            alter index by_old rename to by_code;
+            create view heavy as select 1;
+            drop view if exists heavy, missing;
+            create table loose (a int);
+            drop table loose;";
+        insta::assert_snapshot!(declared(Dialect::Postgres, sql));
+        let sql = "create table hive (id int primary key, old varchar(9), gone int unique, kg int, key (old));
+            alter table hive change old code varchar(20) not null after id, drop column gone, modify kg bigint not null;
+            alter table hive rename index old to by_code, rename to box;
+            alter table box add column seen date first, add unique key (seen), drop primary key, add primary key (kg);";
+        insta::assert_snapshot!(declared(Dialect::Mariadb(Flavor::Mariadb), sql));
+    }
+
+    #[test]
+    fn a_statement_that_is_not_understood_stops_at_its_token() {
+        #[track_caller]
+        fn case(dialect: Dialect, sql: &str, token: &str) {
+            let mistakes = dialect.read_sql(sql).expect("it is a server's").expect_err("it is not understood");
+            assert_eq!(mistakes[0].span.text(sql), token, "{mistakes:?}");
+        }
+        case(Dialect::Postgres, "create table a (b int wobbly)", "wobbly");
+        case(Dialect::Postgres, "create table a (b int, unique (c))", ")");
+        case(Dialect::Postgres, "create index i on a (b)", "a");
+        case(Dialect::Postgres, "create table other.a (b int)", "other");
+        case(Dialect::Postgres, "create table a (b int); create table a (c int)", "(");
+        case(Dialect::Mariadb(Flavor::Mariadb), "create table a (b int) ;\n alter table a frobnicate", "frobnicate");
+        case(Dialect::Mariadb(Flavor::Mariadb), "create table a (b int not wobbly)", "not");
+    }
+}

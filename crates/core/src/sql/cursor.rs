@@ -1,0 +1,228 @@
+//! A statement, token by token.
+
+use super::{Lexer, Syntax, TokenKind, unquote};
+use crate::Span;
+
+/// Where a reader stands in a statement. A method that does not find what it is for answers `None` or false.
+#[derive(Clone, Debug)]
+pub(crate) struct Cursor<'a> {
+    source: &'a str,
+    tokens: Vec<(TokenKind, Span)>,
+    at: usize,
+    syntax: Syntax,
+}
+
+impl<'a> Cursor<'a> {
+    /// Begins at a statement's first token; comments and white space do not count.
+    pub(crate) fn new(source: &'a str, syntax: Syntax) -> Self {
+        let tokens = Lexer::new(source, 0, syntax)
+            .filter(|token| !matches!(token.kind, TokenKind::Space | TokenKind::Comment))
+            .map(|token| (token.kind, token.span))
+            .collect();
+        Self { source, tokens, at: 0, syntax }
+    }
+
+    /// The number of the token it stands at.
+    pub(crate) fn at(&self) -> usize {
+        self.at
+    }
+
+    /// Goes to a token by its number.
+    pub(crate) fn go_to(&mut self, at: usize) {
+        self.at = at;
+    }
+
+    /// Whether all is read.
+    pub(crate) fn is_at_end(&self) -> bool {
+        self.at >= self.tokens.len() || self.is(";")
+    }
+
+    /// The text of the token some places ahead; empty behind the last.
+    pub(crate) fn ahead(&self, places: usize) -> &'a str {
+        self.tokens.get(self.at + places).map_or("", |(_, span)| span.text(self.source))
+    }
+
+    /// The text of the next token; empty at the end.
+    pub(crate) fn peek(&self) -> &'a str {
+        self.ahead(0)
+    }
+
+    /// The kind of the next token.
+    pub(crate) fn kind(&self) -> TokenKind {
+        self.tokens.get(self.at).map_or(TokenKind::Space, |(kind, _)| *kind)
+    }
+
+    /// Where the next token stands, or the end of the statement.
+    pub(crate) fn place(&self) -> Span {
+        let end = self.source.len();
+        self.tokens.get(self.at).map_or(Span::new(end, end), |(_, span)| *span)
+    }
+
+    /// Whether the next token is this word.
+    pub(crate) fn is(&self, word: &str) -> bool {
+        self.peek().eq_ignore_ascii_case(word)
+    }
+
+    /// Whether the next tokens are these words.
+    pub(crate) fn are(&self, words: &[&str]) -> bool {
+        words.iter().enumerate().all(|(places, word)| self.ahead(places).eq_ignore_ascii_case(word))
+    }
+
+    /// Whether the next token is one of these words, and not a quoted name.
+    pub(crate) fn is_one_of(&self, words: &[&str]) -> bool {
+        self.kind() == TokenKind::Word && words.iter().any(|word| self.is(word))
+    }
+
+    /// Passes a word, if it is the next.
+    pub(crate) fn eat(&mut self, word: &str) -> bool {
+        let found = self.is(word);
+        self.at += usize::from(found);
+        found
+    }
+
+    /// Passes words, if all of them are next.
+    pub(crate) fn eat_all(&mut self, words: &[&str]) -> bool {
+        let found = self.are(words);
+        self.at += if found { words.len() } else { 0 };
+        found
+    }
+
+    /// Passes a word that has to be there.
+    pub(crate) fn expect(&mut self, word: &str) -> Option<()> {
+        self.eat(word).then_some(())
+    }
+
+    /// Passes one token, whatever it is.
+    pub(crate) fn skip(&mut self) {
+        self.at += 1;
+    }
+
+    /// A name, folded as the provider folds bare ones.
+    pub(crate) fn name(&mut self) -> Option<String> {
+        let (kind, span) = *self.tokens.get(self.at)?;
+        let text = span.text(self.source);
+        let name = match kind {
+            TokenKind::Word if self.syntax.exact_names => text.to_lowercase(),
+            TokenKind::Word => text.to_owned(),
+            // A name may begin with a digit where the provider allows it (MariaDB, "Identifier Names").
+            TokenKind::Number if self.syntax.hash_comments => {
+                let (_, next) = self
+                    .tokens
+                    .get(self.at + 1)
+                    .filter(|(next, place)| *next == TokenKind::Word && place.start == span.end)?;
+                self.at += 1;
+                format!("{text}{}", next.text(self.source))
+            }
+            TokenKind::Quoted | TokenKind::Text => unquote(text),
+            _ => return None,
+        };
+        self.at += 1;
+        Some(name)
+    }
+
+    /// Names in parentheses.
+    pub(crate) fn names(&mut self) -> Option<Vec<String>> {
+        self.expect("(")?;
+        let mut names = vec![self.name()?];
+        while self.eat(",") {
+            names.push(self.name()?);
+        }
+        self.expect(")")?;
+        Some(names)
+    }
+
+    /// A text literal's value.
+    pub(crate) fn text(&mut self) -> Option<String> {
+        let (kind, span) = *self.tokens.get(self.at)?;
+        if kind != TokenKind::Text {
+            return None;
+        }
+        self.at += 1;
+        let text = span.text(self.source);
+        if let Some(end) = text.strip_prefix('$').and_then(|rest| rest.find('$')) {
+            // `$tag$…$tag$`
+            return text.get(end + 2..text.len().saturating_sub(end + 2)).map(str::to_owned);
+        }
+        let plain = unquote(text);
+        Some(if self.syntax.backslashes { without_backslashes(&plain) } else { plain })
+    }
+
+    /// A number, with its sign.
+    pub(crate) fn number(&mut self) -> Option<i64> {
+        let negative = self.eat("-");
+        let number: i64 = self.peek().parse().ok()?;
+        self.skip();
+        Some(if negative { -number } else { number })
+    }
+
+    /// The text inside parentheses, which are passed.
+    pub(crate) fn parenthesised(&mut self) -> Option<&'a str> {
+        let open = self.tokens.get(self.at)?.1;
+        self.is("(").then_some(())?;
+        self.skip_nested()?;
+        let close = self.tokens[self.at - 1].1;
+        Some(&self.source[open.end..close.start])
+    }
+
+    /// Passes one token, or all from a parenthesis to the one that closes it.
+    pub(crate) fn skip_nested(&mut self) -> Option<()> {
+        let mut depth = 0;
+        loop {
+            match self.peek() {
+                "" => return None,
+                "(" => depth += 1,
+                ")" => depth -= 1,
+                _ => {}
+            }
+            self.at += 1;
+            if depth <= 0 {
+                return Some(());
+            }
+        }
+    }
+
+    /// The text up to the first token outside parentheses that ends it; empty where that is the next.
+    pub(crate) fn until(&mut self, ends: impl Fn(&Self) -> bool) -> Option<&'a str> {
+        let start = self.at;
+        while !self.is_at_end() && !ends(self) {
+            self.skip_nested()?;
+        }
+        Some(self.between(start, self.at))
+    }
+
+    /// The text from one token to before another.
+    pub(crate) fn between(&self, start: usize, end: usize) -> &'a str {
+        match (self.tokens.get(start), end.checked_sub(1).and_then(|last| self.tokens.get(last))) {
+            (Some((_, first)), Some((_, last))) if end > start => &self.source[first.start..last.end],
+            _ => "",
+        }
+    }
+
+    /// The text of all that is left.
+    pub(crate) fn rest(&mut self) -> &'a str {
+        let start = self.at;
+        self.at = self.tokens.len();
+        self.between(start, self.at).trim_end_matches(';').trim_end()
+    }
+}
+
+/// A text with what its backslashes stand for (MariaDB, "String Literals", "Escape Sequences").
+fn without_backslashes(text: &str) -> String {
+    let mut plain = String::with_capacity(text.len());
+    let mut characters = text.chars();
+    while let Some(character) = characters.next() {
+        if character != '\\' {
+            plain.push(character);
+            continue;
+        }
+        match characters.next() {
+            Some('n') => plain.push('\n'),
+            Some('t') => plain.push('\t'),
+            Some('r') => plain.push('\r'),
+            Some('0') => plain.push('\0'),
+            Some(other) => plain.push(other),
+            None => {}
+        }
+    }
+    plain
+}

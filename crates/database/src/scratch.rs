@@ -1,0 +1,120 @@
+//! Databases that are made to try something, and dropped again.
+
+use std::sync::atomic::{AtomicU32, Ordering};
+
+use hollow_oak_core::physical::Introspected;
+use hollow_oak_core::sql::split;
+use hollow_oak_core::{Dialect, Provider, Span};
+
+use crate::database::Opening;
+use crate::error::DatabaseError;
+use crate::server::{ServerError, Session};
+use crate::url::{ServerUrl, TargetUrl};
+use crate::{mariadb, postgres, sqlite};
+
+/// A statement that a scratch database refused, or a server that is not there.
+#[derive(Debug)]
+pub struct Refusal {
+    /// The statement; nothing where it did not come to that.
+    pub span: Option<Span>,
+    /// What was said.
+    pub error: DatabaseError,
+}
+
+impl From<DatabaseError> for Refusal {
+    fn from(error: DatabaseError) -> Self {
+        Self { span: None, error }
+    }
+}
+
+impl From<ServerError> for Refusal {
+    fn from(error: ServerError) -> Self {
+        DatabaseError::from(error).into()
+    }
+}
+
+/// What a database holds after SQL ran on it. The database is one of its own on the same server, or in memory; it is
+/// dropped again, whatever happens.
+///
+/// # Errors
+///
+/// The first statement that is refused, or what kept it from being tried.
+pub fn read_through(url: &TargetUrl, dialect: Dialect, sql: &str) -> Result<Introspected, Refusal> {
+    let plain = dialect.plain_sql(sql);
+    match url {
+        TargetUrl::Sqlite { .. } => in_memory(&plain),
+        TargetUrl::Server(url) => {
+            static NUMBER: AtomicU32 = AtomicU32::new(0);
+            let number = NUMBER.fetch_add(1, Ordering::Relaxed);
+            let database = format!("oak_scratch_{}_{number}", std::process::id());
+            let scratch = ServerUrl { database: database.clone(), ..url.clone() };
+            let found = on_server(&scratch, dialect, &plain);
+            let dropped = drop_database(url, &scratch);
+            let found = found?;
+            dropped?;
+            Ok(found)
+        }
+    }
+}
+
+fn in_memory(sql: &str) -> Result<Introspected, Refusal> {
+    let dialect = Dialect::Sqlite;
+    let connection = rusqlite::Connection::open_in_memory().map_err(DatabaseError::from)?;
+    for statement in split(sql, dialect.syntax(), dialect.bodies()) {
+        connection
+            .execute_batch(statement.span.text(sql))
+            .map_err(|error| Refusal { span: Some(statement.span), error: error.into() })?;
+    }
+    Ok(sqlite::introspect(&connection)?)
+}
+
+fn session(url: &ServerUrl, create: bool) -> Result<Box<dyn Session>, DatabaseError> {
+    let opening = Opening { create, lock_wait: std::time::Duration::from_secs(10) };
+    let connection = match url.provider {
+        Provider::Postgres => postgres::open(url, opening)?,
+        _ => mariadb::open(url, opening)?,
+    };
+    connection.into_session().ok_or_else(|| DatabaseError::Server {
+        provider: url.provider,
+        message: format!("the database {} is not there", url.database),
+        code: String::new(),
+    })
+}
+
+/// Runs the statements, and reads the catalogue with a session that they did nothing to.
+fn on_server(url: &ServerUrl, dialect: Dialect, sql: &str) -> Result<Introspected, Refusal> {
+    let mut running = session(url, true)?;
+    for statement in split(sql, dialect.syntax(), dialect.bodies()) {
+        let text = statement.span.text(sql);
+        // They would leave the scratch database for another one.
+        let words: Vec<String> = text.split_whitespace().take(2).map(str::to_lowercase).collect();
+        let leaves = matches!(words[..], [ref one, ..] if one == "use")
+            || matches!(words[..], [ref one, ref two] if one == "create" && two == "database");
+        if leaves {
+            continue;
+        }
+        running
+            .execute(text)
+            .map_err(|error| Refusal { span: Some(statement.span), error: DatabaseError::from(error) })?;
+    }
+    drop(running);
+    Ok(session(url, false)?.introspect()?)
+}
+
+fn drop_database(own: &ServerUrl, scratch: &ServerUrl) -> Result<(), DatabaseError> {
+    let name = match own.provider {
+        Provider::Postgres => Dialect::Postgres.quote(&scratch.database),
+        _ => format!("`{}`", scratch.database),
+    };
+    let elsewhere = ServerUrl { database: elsewhere(own), ..own.clone() };
+    session(&elsewhere, false)?.execute(&format!("drop database if exists {name}"))?;
+    Ok(())
+}
+
+/// A database that is always there.
+fn elsewhere(url: &ServerUrl) -> String {
+    match url.provider {
+        Provider::Postgres => "postgres".to_owned(),
+        _ => "information_schema".to_owned(),
+    }
+}
