@@ -187,6 +187,20 @@ impl Bench {
             || timed(&mut dumper(server, &database), None),
         )?;
         row(&format!("{}: diff live declared, {tables} tables / {name}", provider.title()), pair, Some(goal));
+        // Whole, as somebody does it: a new project, its declarations, a baseline, and a word in the journal.
+        let anew = self.folder.join(format!("{provider}-adopted"));
+        let url = server.url(&database);
+        let pair = interleaved(
+            || {
+                if anew.exists() {
+                    std::fs::remove_dir_all(&anew).map_err(words)?;
+                }
+                std::fs::create_dir(&anew).map_err(words)?;
+                timed(&mut self.command(&anew, &["adopt", "--yes", "--url", &url]), None)
+            },
+            || timed(&mut dumper(server, &database), None),
+        )?;
+        row(&format!("{}: adopt, {tables} tables / {name}", provider.title()), pair, Some(1.0));
         let pair = interleaved(
             || timed(&mut self.command(&folder, &["status"]), None),
             || timed(&mut client(server, &database), Some("select 1;\n")),

@@ -33,6 +33,8 @@ pub struct Settings {
     pub default_target: Option<String>,
     /// The dialects that scripts are written in.
     pub dialects: Vec<Dialect>,
+    /// The least version of a provider's servers: as written, and its numbers.
+    pub least: BTreeMap<Provider, (String, Vec<u32>)>,
     /// Targets by name.
     pub targets: BTreeMap<String, TargetSettings>,
     /// Patterns of table names that are left alone.
@@ -102,6 +104,11 @@ type Value<'a> = Spanned<DeValue<'a>>;
 
 fn span<T>(spanned: &Spanned<T>) -> Span {
     Span::new(spanned.span().start, spanned.span().end)
+}
+
+/// The numbers of a version, if it is one.
+pub fn version_numbers(text: &str) -> Option<Vec<u32>> {
+    text.split('.').map(|part| part.parse().ok()).collect()
 }
 
 struct Reader {
@@ -209,6 +216,7 @@ impl Reader {
             unmanaged_tables: Vec::new(),
             keep_dropped: false,
             dev_rows: Vec::new(),
+            least: BTreeMap::new(),
         };
         match root.get("project") {
             Some(value) => self.project(value, &mut settings),
@@ -298,6 +306,21 @@ impl Reader {
             let Some(provider) = Provider::from_word(key.get_ref()) else { continue };
             if let Some(options) = self.table(value, key.get_ref()) {
                 self.unknown_keys(options, &["min"], "key");
+                if let Some(value) = options.get("min")
+                    && let Some(text) = self.text(value, "min")
+                {
+                    match version_numbers(&text) {
+                        Some(numbers) => {
+                            settings.least.insert(provider, (text, numbers));
+                        }
+                        None => self.mistake(
+                            format!("`{text}` is not a version"),
+                            span(value),
+                            "not a version",
+                            "write numbers and dots, such as `min = \"13\"` or `min = \"10.6\"`",
+                        ),
+                    }
+                }
             }
             match Dialect::of(provider) {
                 Some(dialect) => settings.dialects.push(dialect),

@@ -35,11 +35,15 @@ pub struct Target {
     pub require_proof: bool,
     /// Whether it may be dropped and made anew.
     pub disposable: bool,
+    /// The least version of its server that the project allows: as written, and its numbers.
+    least: Option<(String, Vec<u32>)>,
 }
 
 /// The target that the options name, or the project's default.
 pub fn choose(project: Option<&Project>, global: &Global) -> Result<Target> {
-    Ok(Target { wait: global.wait.unwrap_or_default(), ..chosen(project, global)? })
+    let target = chosen(project, global)?;
+    let least = project.and_then(|project| project.settings.least.get(&target.provider()).cloned());
+    Ok(Target { wait: global.wait.unwrap_or_default(), least, ..target })
 }
 
 fn chosen(project: Option<&Project>, global: &Global) -> Result<Target> {
@@ -97,6 +101,7 @@ pub fn named(project: &Project, name: &str) -> Result<Target> {
     target.lock_wait = found.lock_wait;
     target.require_proof = found.require_proof;
     target.disposable = found.disposable;
+    target.least = project.settings.least.get(&provider).cloned();
     Ok(target)
 }
 
@@ -131,6 +136,7 @@ fn from_url(url: &str, base: &Path, what: &str) -> Result<Target> {
         wait: Duration::ZERO,
         require_proof: false,
         disposable: false,
+        least: None,
     })
 }
 
@@ -158,9 +164,27 @@ impl Target {
                     std::thread::sleep(pause.min(self.wait.saturating_sub(began.elapsed())));
                     pause = (pause * 2).min(Duration::from_secs(2));
                 }
-                other => return Ok(other?),
+                other => {
+                    let database = other?;
+                    self.refuse_older(&*database)?;
+                    return Ok(database);
+                }
             }
         }
+    }
+
+    /// Whether the server is one that the project allows.
+    fn refuse_older(&self, database: &dyn Database) -> Result<()> {
+        let Some((least, numbers)) = &self.least else { return Ok(()) };
+        let server = database.server()?;
+        let version = server.version.split_whitespace().last().unwrap_or_default().to_owned();
+        let found: Vec<u32> = version.split(['.', '-']).map_while(|part| part.parse().ok()).collect();
+        if !server.exists || found.is_empty() || found >= *numbers {
+            return Ok(());
+        }
+        let provider = self.provider();
+        Err(Failure::new(format!("{} is {}, and the project wants at least {least}", self.name, server.version))
+            .help(format!("update the server, or lower `{provider} = {{ min = \"{least}\" }}` in hollow-oak.toml")))
     }
 
     /// Its name and where it is.

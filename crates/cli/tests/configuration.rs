@@ -126,3 +126,25 @@ fn requires_and_unlisted_providers() {
     let answer = project.oak(&["check"]);
     assert!(answer.status == 1 && answer.stderr.contains("SQL Server is not there yet in this version"), "{answer}");
 }
+
+#[test]
+fn a_server_older_than_the_project_wants_is_refused() {
+    let project = Project::new(HIVES);
+    let config = |least: &str| {
+        format!(
+            "[project]\nname = \"brackenfold\"\ndefault_target = \"dev\"\n\n[providers]\nsqlite = {{ min = \"{least}\" }}\n\n\
+             [targets.dev]\nurl = \"sqlite:a.db\"\n"
+        )
+    };
+    project.write("hollow-oak.toml", &config("3.8"));
+    project.ok(&["draft", "hives"]);
+    project.ok(&["apply", "--yes"]);
+    project.write("hollow-oak.toml", &config("99"));
+    for command in [&["status"][..], &["doctor"], &["revert", "--yes"]] {
+        let refused = project.oak(command);
+        let told = format!("{}{}", refused.stdout, refused.stderr);
+        assert!(refused.status == 1 && told.contains("the project wants at least 99"), "{refused}");
+    }
+    project.write("hollow-oak.toml", &config("soon"));
+    assert!(project.oak(&["status"]).stderr.contains("`soon` is not a version"));
+}

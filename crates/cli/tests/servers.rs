@@ -4,6 +4,7 @@
 mod support;
 
 use std::process::{Child, Stdio};
+use std::time::{Duration, Instant};
 
 use hollow_oak_core::Provider;
 use hollow_oak_testkit::server::{PrivateServer, shared, wanted};
@@ -209,6 +210,41 @@ fn the_client_is_killed_at_every_statement_boundary() {
         }
         println!("{}: {kills} kills of the client, {inside} of them inside a migration", server.provider().title());
         assert!(kills > 20, "{kills} kills");
+    });
+}
+
+#[test]
+fn the_client_is_killed_at_a_hundred_random_moments() {
+    on_each(|server| {
+        let mut rng = fastrand::Rng::new();
+        let template = prepared(server);
+        let began = Instant::now();
+        template.project.ok(&["apply", "--yes"]);
+        let whole_run = u64::try_from(began.elapsed().as_micros()).expect("it is short");
+        let (mut alive, mut inside) = (0, 0);
+        for round in 0..100 {
+            let here = prepared(server);
+            let up = round % 2 == 0;
+            let arguments: &[&str] = if up { &["apply", "--yes"] } else { &["revert", "--to", "empty", "--yes"] };
+            if !up {
+                here.project.ok(&["apply", "--yes"]);
+            }
+            let mut child = here.project.spawn(arguments, None);
+            std::thread::sleep(Duration::from_micros(rng.u64(0..whole_run)));
+            alive += usize::from(child.try_wait().expect("it can be asked").is_none());
+            child.kill().expect("it can be killed");
+            child.wait().expect("it is gone");
+            let status = here.status();
+            let applied = status["applied"].as_array().map_or(0, Vec::len);
+            let part = !status["interrupted"].is_null() || applied > 0 && applied < here.migrations();
+            inside += usize::from(part);
+            here.project.ok(arguments);
+            here.assert_same("live", if up { "declared" } else { "empty" });
+        }
+        println!(
+            "{}: 100 kills of the client at random moments of {whole_run} µs; {alive} while it ran, {inside} found the work half done",
+            server.provider().title()
+        );
     });
 }
 

@@ -72,7 +72,7 @@ pub fn run(args: &AdoptArgs, global: &Global, output: &mut Output) -> Result<Exi
             &lifted,
             &found,
             &size,
-            Place { name: &target.name, provider: target.provider(), url: &target.url.to_string() },
+            Place { name: &target.name, provider: target.provider(), url: &target.url.to_string(), is_file: false },
             output,
         );
     }
@@ -151,7 +151,7 @@ fn from_file(path: &Path, args: &AdoptArgs, global: &Global, output: &mut Output
         return Err(Failure::new(format!("{name} makes nothing that could be declared")));
     }
     refuse_elsewhere(project.as_ref(), &lifted.schema)?;
-    let place = Place { name: &name, provider: dialect.provider(), url: &name };
+    let place = Place { name: &name, provider: dialect.provider(), url: &name, is_file: true };
     if !global.json {
         for warning in file.warnings(&lifted, 0).iter().take(1) {
             output.complain(format_args!("{}\n", draw(warning, std::slice::from_ref(&file.source), output.width)));
@@ -189,6 +189,7 @@ struct Place<'a> {
     name: &'a str,
     provider: Provider,
     url: &'a str,
+    is_file: bool,
 }
 
 /// Whether the project has declarations or migrations already; a database that was adopted is told so.
@@ -317,7 +318,8 @@ fn show(lifted: &Lifted, found: &Introspected, size: &Size, place: Place<'_>, ou
         count => plural("table", count),
     };
     let aside = if place.url == place.name { String::new() } else { format!("  {}", dim(place.url)) };
-    output.line(format_args!("{} on {}, {left}{aside}", strong(what), place.name));
+    let word = if place.is_file { "in" } else { "on" };
+    output.line(format_args!("{} {word} {}, {left}{aside}", strong(what), place.name));
     let mut line = |count: usize, word: &str, aside: &str| {
         if count > 0 {
             output.line(format_args!("  {:<24}{}", plural(word, count), dim(aside)));

@@ -15,7 +15,7 @@ use serde_json::json;
 use super::running::{read_answer, read_line};
 use crate::args::Global;
 use crate::failure::{Failure, Result, make_folder, shown_path, write_file};
-use crate::output::{Output, danger, done, strong};
+use crate::output::{Output, accent, danger, done, strong};
 use crate::project::{Declared, Project, RECORD_FILE, SCHEMA_FILE, lower, script_name};
 
 /// What is written for one dialect.
@@ -362,5 +362,12 @@ pub(super) fn report(
 
 /// A risk in one line.
 pub fn risk_text(risk: &Risk) -> String {
-    format!("{} {}", danger(format_args!("{}:", risk.kind.phrase())), risk.what)
+    let phrase = format!("{}:", risk.kind.phrase());
+    match risk.kind {
+        // Nothing is lost or refused: it takes its time.
+        RiskKind::RewritesTable | RiskKind::BlocksReads | RiskKind::BlocksWrites | RiskKind::SetsAside => {
+            format!("{} {}", accent(phrase), risk.what)
+        }
+        _ => format!("{} {}", danger(phrase), risk.what),
+    }
 }

@@ -1,7 +1,10 @@
 //! `oak review`: a migration's up script beside its down script, step by step, with the risks in words.
 
+use std::collections::BTreeSet;
+
 use hollow_oak_core::Dialect;
 use hollow_oak_core::history::{Acceptance, Migration, Record, StepRecord, StepRecords};
+use hollow_oak_core::plan::RiskKind;
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{Direction, Script, ScriptStep};
 use serde_json::{Value, json};
@@ -199,12 +202,14 @@ fn show(migration: &Migration, reviewed: &Reviewed, output: &mut Output) {
 /// The risks of all steps in one place, each in words.
 fn warnings(reviewed: &Reviewed, output: &mut Output) {
     let mut any = false;
+    let mut kinds: BTreeSet<RiskKind> = BTreeSet::new();
     for direction in [Direction::Up, Direction::Down] {
         let script = reviewed.script(direction);
         for (at, step) in script.steps.iter().enumerate() {
             let known = StepRecord::of(reviewed.records(direction), script, at);
             let risks: Vec<String> = match known {
                 Some(record) => {
+                    kinds.extend(record.risks.iter().map(|risk| risk.kind));
                     let mut lines: Vec<String> = record.risks.iter().map(risk_text).collect();
                     let accepted = reviewed.accepted.iter();
                     let accepted = accepted.filter(|one| one.hash == record.hash && one.direction == direction.word());
@@ -224,6 +229,12 @@ fn warnings(reviewed: &Reviewed, output: &mut Output) {
                 any = true;
                 output.line(format_args!("  {:<4} {:>2}  {risk}", direction.word(), at + 1));
             }
+        }
+    }
+    if !kinds.is_empty() {
+        output.line("\nwhat to do about it");
+        for kind in RiskKind::ALL.into_iter().filter(|kind| kinds.contains(kind)) {
+            output.line(format_args!("  {:<29}{}", kind.phrase(), dim(kind.remedy())));
         }
     }
     let up_by_hand = reviewed.up.has_own_sql();

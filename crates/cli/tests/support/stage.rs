@@ -94,6 +94,12 @@ impl<'a> Stage<'a> {
         assert!(answer.status == 0 && answer.stdout.starts_with("no difference"), "{answer:#?}");
     }
 
+    /// How many migrations the project has.
+    pub fn migrations(&self) -> usize {
+        let folder = std::fs::read_dir(self.project.file("migrations")).expect("the folder is there");
+        folder.filter(|entry| entry.as_ref().is_ok_and(|entry| entry.path().is_dir())).count()
+    }
+
     pub fn status(&self) -> serde_json::Value {
         serde_json::from_str(&self.project.ok(&["status", "--json"])).expect("status is JSON")
     }

@@ -28,7 +28,7 @@ pub use reading::{PassedOver, SqlMistake, SqlRead};
 
 use crate::diff::TableAlteration;
 use crate::physical;
-use crate::plan::{Alteration, Placement, Step};
+use crate::plan::{Alteration, Blocks, Burden, Placement, Step};
 use crate::schema::{Fault, Provider, Schema};
 use crate::sql::{Bodies, Syntax};
 
@@ -183,6 +183,19 @@ impl Dialect {
             Self::Sqlite => sqlite::frame(steps),
             Self::Postgres => Frame { begin: "begin;\n", end: "commit;\n" },
             Self::Mariadb(_) => Frame { begin: "start transaction;\n", end: "commit;\n" },
+        }
+    }
+
+    /// What a step costs those who use its table meanwhile, where that grows with the table. SQLite lets nobody else write
+    /// for as long as a migration runs, so only what is written anew counts there.
+    pub fn burdens(self, step: &Step) -> Vec<Burden> {
+        match self {
+            Self::Sqlite => match step {
+                Step::RebuildTable(_) => vec![Burden::rewriting(step.table(), Blocks::Writes)],
+                _ => Vec::new(),
+            },
+            Self::Postgres => postgres::burden::burdens(step),
+            Self::Mariadb(_) => mariadb::burden::burdens(step),
         }
     }
 

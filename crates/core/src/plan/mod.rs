@@ -7,6 +7,7 @@
 //!
 //! Must not: write SQL, or look at a database.
 
+mod burden;
 mod choices;
 mod order;
 mod programs;
@@ -17,6 +18,7 @@ mod rows;
 mod staged;
 mod step;
 
+pub use burden::{Blocks, Burden};
 pub use choices::{Choices, Kept, Values};
 pub use order::{Placement, Plan, PlannedStep, plan};
 pub use risk::{Risk, RiskKind};

@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 use std::fmt;
 use std::str::FromStr;
 
+use super::burden::{Blocks, Burden};
 use super::choices::{Choices, Kept};
 use super::step::{Constraint, Copied, EnumSwap, Rebuild, Step, SwappedColumn};
 use crate::Dialect;
@@ -35,16 +36,26 @@ pub enum RiskKind {
     BreaksApplication,
     /// Values that go are kept in a table of the tool's own.
     SetsAside,
+    /// Every row of a table is written anew.
+    RewritesTable,
+    /// Nobody reads or writes a table for as long as it takes.
+    BlocksReads,
+    /// Nobody writes to a table for as long as it takes.
+    BlocksWrites,
 }
 
 impl RiskKind {
-    const ALL: [Self; 6] = [
+    /// All of them, what matters most first.
+    pub const ALL: [Self; 9] = [
         Self::LosesData,
         Self::NotRestored,
         Self::MayRefuse,
         Self::ConvertsValues,
         Self::BreaksApplication,
         Self::SetsAside,
+        Self::RewritesTable,
+        Self::BlocksReads,
+        Self::BlocksWrites,
     ];
 
     /// The word for it in records, scripts and JSON.
@@ -56,6 +67,9 @@ impl RiskKind {
             Self::ConvertsValues => "converts-values",
             Self::BreaksApplication => "breaks-application",
             Self::SetsAside => "sets-aside",
+            Self::RewritesTable => "rewrites-table",
+            Self::BlocksReads => "blocks-reads",
+            Self::BlocksWrites => "blocks-writes",
         }
     }
 
@@ -68,6 +82,24 @@ impl RiskKind {
             Self::ConvertsValues => "converts",
             Self::BreaksApplication => "breaks a running application",
             Self::SetsAside => "sets aside",
+            Self::RewritesTable => "rewrites",
+            Self::BlocksReads => "blocks reads and writes",
+            Self::BlocksWrites => "blocks writes",
+        }
+    }
+
+    /// What to do about it.
+    pub fn remedy(self) -> &'static str {
+        match self {
+            Self::LosesData => "`--keep` at the draft puts aside what goes; else accept it with a reason",
+            Self::NotRestored => "`--keep` at the draft lets down bring it back",
+            Self::MayRefuse => "look for such rows first; `--fill` and `--convert` at the draft mend them on the way",
+            Self::ConvertsValues => "`--convert` and `--convert-back` at the draft say how; `oak show` has some values",
+            Self::BreaksApplication => "apply together with the application that knows the new name",
+            Self::SetsAside => "`oak kept list` has it; `oak kept purge` drops it when nobody will go back",
+            Self::RewritesTable => "on a large table, apply while few use it, and with room for a second copy",
+            Self::BlocksReads => "on a large table, apply while few use it",
+            Self::BlocksWrites => "on a large table, apply while few write to it",
         }
     }
 }
@@ -198,6 +230,7 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Ris
         Step::RemakeEnum(swap) => risks.enumeration(swap),
         Step::RebuildTable(rebuild) => risks.rebuild(rebuild),
     }
+    risks.burdens(step);
     risks.found
 }
 
@@ -212,6 +245,33 @@ impl Risks<'_> {
         let risk = Risk { kind, what };
         if !self.found.contains(&risk) {
             self.found.push(risk);
+        }
+    }
+
+    /// What a step costs those who use its tables meanwhile; a table that the same plan makes is empty, and nobody's yet.
+    fn burdens(&mut self, step: &Step) {
+        for burden in self.dialect.burdens(step) {
+            let Burden { table, rewrites, blocks, meanwhile } = burden;
+            if self.known.tables.contains(&table) || self.known.tables.contains(step.table()) {
+                continue;
+            }
+            let waiting = match blocks {
+                Blocks::Nothing => "it can be read and written meanwhile",
+                Blocks::Writes => "nobody writes to it meanwhile",
+                Blocks::Everything => "nobody reads or writes it meanwhile",
+            };
+            match blocks {
+                _ if rewrites => {
+                    self.add(RiskKind::RewritesTable, format!("every row of {table} is written anew; {waiting}"));
+                }
+                Blocks::Nothing => {}
+                Blocks::Writes => {
+                    self.add(RiskKind::BlocksWrites, format!("nobody writes to {table} while {meanwhile}"))
+                }
+                Blocks::Everything => {
+                    self.add(RiskKind::BlocksReads, format!("nobody reads or writes {table} while {meanwhile}"));
+                }
+            }
         }
     }
 

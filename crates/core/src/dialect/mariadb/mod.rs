@@ -1,6 +1,7 @@
 //! MariaDB 10.5 and later, and MySQL 8.0.16 and later: one folder, two providers with facts and scripts of their own.
 
 pub(super) mod alter;
+pub(super) mod burden;
 pub mod catalogue;
 pub(super) mod ddl;
 pub(super) mod lift;

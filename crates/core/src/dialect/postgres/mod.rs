@@ -2,6 +2,7 @@
 
 pub(super) mod alter;
 mod attributes;
+pub(super) mod burden;
 pub mod catalogue;
 pub(super) mod ddl;
 pub(super) mod lift;

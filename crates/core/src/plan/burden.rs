@@ -1,0 +1,38 @@
+//! What a step costs those who use its table meanwhile.
+
+/// Whom a step keeps waiting, for as long as it takes to go through a table.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Blocks {
+    /// Nobody, or only for a moment.
+    #[default]
+    Nothing,
+    /// Those who write.
+    Writes,
+    /// Everybody.
+    Everything,
+}
+
+/// What a step costs that grows with a table. A lock that is only held for a moment is none.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Burden {
+    /// The table.
+    pub table: String,
+    /// Whether every row is written anew.
+    pub rewrites: bool,
+    /// Who waits meanwhile.
+    pub blocks: Blocks,
+    /// What goes on meanwhile, as the end of a sentence.
+    pub meanwhile: &'static str,
+}
+
+impl Burden {
+    /// Every row of a table is written anew.
+    pub(crate) fn rewriting(table: &str, blocks: Blocks) -> Self {
+        Self { table: table.to_owned(), rewrites: true, blocks, meanwhile: "it is written anew" }
+    }
+
+    /// A table is gone through.
+    pub(crate) fn blocking(table: &str, blocks: Blocks, meanwhile: &'static str) -> Self {
+        Self { table: table.to_owned(), rewrites: false, blocks, meanwhile }
+    }
+}
