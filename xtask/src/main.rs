@@ -12,8 +12,8 @@ const USAGE: &str = "\
 usage: cargo xtask CHORE
 
   bench [PROVIDER…]    measure whole processes, each beside its yardstick
-  corpus FOLDER [APPLICATION…]
-                       adopt the real schemas of a folder, make each again, compare the dumps
+  corpus FOLDER [--chains] [APPLICATION…]
+                       adopt the real schemas of a folder, make each again, compare the dumps; or try their upgrades
   screenshots [NAME…]  take docs/screenshots/*.png, all or those that are named
   test [ARGS…]         install what the tests need, then run `cargo test --workspace ARGS…`
 ";

@@ -231,8 +231,11 @@ pub fn journal(project: &Project, history: &History, database: &dyn Database) ->
 /// What the events of this project say.
 pub fn journal_state(project: &Project, history: &History, events: Vec<(String, Event)>) -> JournalState {
     let ours = |name: &str, id: &str| name == project.settings.name || history.position(id).is_some();
+    // Other projects write into the same journal; whether it has moved on is asked of all of it.
+    let last_seq = events.iter().map(|(_, event)| event.seq).max().unwrap_or_default();
     let of_project = events.into_iter().filter(|(name, event)| ours(name, &event.migration));
-    JournalState::from_events(of_project.map(|(_, event)| event))
+    let state = JournalState::from_events(of_project.map(|(_, event)| event));
+    JournalState { last_seq, ..state }
 }
 
 type Hashes = BTreeMap<String, (String, String)>;

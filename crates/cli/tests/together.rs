@@ -4,6 +4,7 @@ mod support;
 
 use std::process::Stdio;
 
+use support::stage::{Stage, on_each_provider};
 use support::{HIVES, Project};
 
 #[test]
@@ -44,4 +45,36 @@ fn two_applies_at_once_fifty_times() {
     }
     println!("in {waited} of 50 rounds one run was seen waiting for the other");
     assert!(waited > 25, "only {waited} of 50 were seen waiting");
+}
+
+#[test]
+fn two_projects_share_a_database_and_its_journal() {
+    on_each_provider(|provider| {
+        let one = Stage::of(provider, "table hive { id: int64, identity, primary key }");
+        let url = match one.server {
+            None => format!("sqlite:{}", one.project.file(&one.database).display()),
+            Some(server) => server.url(&one.database),
+        };
+        let other = Project::empty();
+        other.write(
+            "hollow-oak.toml",
+            &format!(
+                "[project]\nname = \"other\"\ndefault_target = \"dev\"\n\n[providers]\n{provider} = {{}}\n\n[targets.dev]\nurl = \"{url}\"\n"
+            ),
+        );
+        other.declare("table keeper { id: int64, identity, primary key }");
+        let mut columns = String::new();
+        for round in 0..3 {
+            columns.push_str(&format!("    a{round}: int32, null\n"));
+            for (project, table) in [(&one.project, "hive"), (&other, "keeper")] {
+                project.declare(&format!("table {table} {{\n    id: int64, identity, primary key\n{columns}}}"));
+                project.draft("next", &[]);
+                project.ok(&["apply", "--yes"]);
+            }
+        }
+        one.project.ok(&["revert", "--yes"]);
+        other.ok(&["revert", "--yes"]);
+        let status = one.project.ok(&["status"]);
+        assert!(status.contains("keeper"), "what the other made is unmanaged: {status}");
+    });
 }

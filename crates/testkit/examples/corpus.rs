@@ -5,6 +5,9 @@
 //! database, equal dumps, `oak revert` leaves nothing. What fails is said, and the number of those that do is the exit code.
 //! Then the file itself is turned into declarations without a server (`oak adopt --from`), and a database made from those is
 //! compared with one that the file was loaded into.
+//! With `--chains`, the upgrade scripts of the applications (`APPLICATION/postgres/NNN-NAME.sql` and so on) are what is
+//! tried: the state before a script and the one after it are taken in, `oak diff BEFORE AFTER --sql` runs on the first, and
+//! its dump has to be that of the second. Of a long chain, a dozen steps are tried, evenly.
 //!
 //! The rules of the normaliser, beyond those of the oracle of the tests:
 //!
@@ -33,10 +36,14 @@ fn main() {
         eprintln!("usage: corpus OAK FOLDER [APPLICATION…]");
         std::process::exit(2);
     };
-    let only: Vec<String> = arguments.collect();
+    let mut only: Vec<String> = arguments.collect();
+    let chains = only.iter().position(|one| one == "--chains").map(|at| only.remove(at)).is_some();
     let mut applications: Vec<PathBuf> =
         std::fs::read_dir(&folder).expect("the folder is there").filter_map(|entry| Some(entry.ok()?.path())).collect();
     applications.sort();
+    if chains {
+        std::process::exit(upgrade(&applications, &only, Path::new(&oak)).min(100));
+    }
     let (mut passed, mut failed) = (0, 0);
     let (mut read, mut unread) = (0, 0);
     for (provider, file) in
@@ -70,6 +77,50 @@ fn main() {
     }
     println!("\n{passed} passed, {failed} failed; {read} the same when read as a file, {unread} not");
     std::process::exit(failed.min(100));
+}
+
+/// How many steps of a chain are tried at most.
+const STEPS: usize = 12;
+
+/// Tries the upgrade scripts; returns how many failed.
+fn upgrade(applications: &[PathBuf], only: &[String], oak: &Path) -> i32 {
+    let (mut passed, mut failed) = (0, 0);
+    for (provider, folder) in
+        [(Provider::Sqlite, "sqlite"), (Provider::Mariadb, "mysql"), (Provider::Postgres, "postgres")]
+    {
+        for application in applications {
+            let name = application.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            let Ok(entries) = std::fs::read_dir(application.join(folder)) else { continue };
+            if !(only.is_empty() || only.contains(&name)) {
+                continue;
+            }
+            let mut scripts: Vec<PathBuf> = entries.filter_map(|entry| Some(entry.ok()?.path())).collect();
+            scripts.retain(|path| path.extension().is_some_and(|extension| extension == "sql"));
+            scripts.sort();
+            let pairs = scripts.len().saturating_sub(1);
+            let stride = pairs.div_ceil(STEPS).max(1);
+            let tried: Vec<usize> = (1..scripts.len()).rev().step_by(stride).collect();
+            let mut good = 0;
+            let mut told = Vec::new();
+            for at in tried.iter().rev() {
+                let case = Case::new(provider, &format!("{name}_{at}"), oak);
+                match case.step(&scripts[..=*at]) {
+                    Ok(()) => good += 1,
+                    Err(why) => told.push(format!(
+                        "  {}: {}",
+                        scripts[*at].file_name().unwrap_or_default().to_string_lossy(),
+                        why.replace('\n', "\n    ")
+                    )),
+                }
+            }
+            println!("{provider:<9} {name:<16} {good} of {} ({} in all)", tried.len(), pairs);
+            told.iter().for_each(|line| println!("{line}"));
+            passed += good;
+            failed += told.len();
+        }
+    }
+    println!("\n{passed} steps passed, {failed} failed");
+    i32::try_from(failed).unwrap_or(i32::MAX)
 }
 
 struct Case {
@@ -143,6 +194,61 @@ impl Case {
             + adopted.lines().next().and_then(|line| line.find(", ").map(|at| &line[at..])).unwrap_or_default())
     }
 
+    /// The last script, by way of what was there before it and what is there after it.
+    fn step(&self, scripts: &[PathBuf]) -> Result<(), String> {
+        let (last, before) = scripts.split_last().ok_or("there is no script")?;
+        let collation = "utf8mb4_general_ci";
+        let (first, rest) = before.split_first().ok_or("there is no state before it")?;
+        for database in [&self.original, &self.again] {
+            self.load(first, database, collation)?;
+            for script in rest {
+                self.run_script(script, database)?;
+            }
+        }
+        self.run_script(last, &self.again)?;
+        let namespace = self.namespace()?;
+        let folder = tempfile::TempDir::new().map_err(|error| error.to_string())?;
+        let mut left = "../before/schema";
+        for (name, database) in [("before", &self.original), ("after", &self.again)] {
+            let project = folder.path().join(name);
+            std::fs::create_dir(&project).map_err(|error| error.to_string())?;
+            let url = match self.server {
+                None => format!("sqlite:{}", self.folder.path().join(database).display()),
+                Some(_) => self.url(database, namespace.as_deref()),
+            };
+            let output = Command::new(&self.oak)
+                .args(["adopt", "--yes", "--no-color", "--url", &url])
+                .current_dir(&project)
+                .output();
+            match text(output, "oak adopt") {
+                // Some chains begin with nothing.
+                Err(why) if name == "before" && why.contains("holds nothing") => left = "empty",
+                other => other.map(|_| ())?,
+            }
+        }
+        let diff = ["diff", left, "schema", "--sql", "--no-color"];
+        let output = Command::new(&self.oak).args(diff).current_dir(folder.path().join("after")).output();
+        let sql = text(output, "oak diff")?;
+        let script = folder.path().join("difference.sql");
+        let within = namespace.map(|name| format!("set search_path = {name};\n")).unwrap_or_default();
+        std::fs::write(&script, within + &sql).map_err(|error| error.to_string())?;
+        self.run_script(&script, &self.original)?;
+        let (now, wanted) = (self.dump(&self.original)?, self.dump(&self.again)?);
+        let differing: Vec<String> = wanted
+            .iter()
+            .filter(|line| !now.contains(line))
+            .map(|line| format!("wanted: {line}"))
+            .chain(now.iter().filter(|line| !wanted.contains(line)).map(|line| format!("got:    {line}")))
+            .map(|line| line.chars().take(300).collect())
+            .collect();
+        match differing.is_empty() {
+            true => Ok(()),
+            false => {
+                Err(format!("{} lines differ\n{}", differing.len(), differing[..differing.len().min(4)].join("\n")))
+            }
+        }
+    }
+
     /// The file as declarations, without a server.
     fn read_as_file(&self, script: &Path) -> Result<(), String> {
         let suffix = if self.server.is_none() { ".db" } else { "" };
@@ -192,48 +298,46 @@ impl Case {
         text(output, &format!("oak {}", arguments.join(" ")))
     }
 
-    /// Runs the script with the client of the database.
+    /// Makes the database and runs the script on it.
     fn load(&self, script: &Path, database: &str, collation: &str) -> Result<(), String> {
-        let quiet = "-c client_min_messages=error";
-        let mut commands = Vec::new();
         match self.server {
+            None => {}
+            Some(server) if self.provider == Provider::Postgres => {
+                let mut create = psql(server, "postgres");
+                create.args(["-c", &format!("create database \"{database}\" template template0 encoding 'UTF8'")]);
+                text(create.output(), "making a database")?;
+            }
+            Some(server) => {
+                let mut create = mariadb(server);
+                let sql = format!("create database `{database}` character set utf8mb4 collate {collation}");
+                text(create.args(["-e", &sql]).output(), "making a database")?;
+            }
+        }
+        self.run_script(script, database)
+    }
+
+    /// Runs the script with the client of the database.
+    fn run_script(&self, script: &Path, database: &str) -> Result<(), String> {
+        let open = || std::fs::File::open(script).map_err(|error| error.to_string());
+        let mut command = match self.server {
             None => {
                 let mut shell = Command::new("sqlite3");
                 shell.args(["-batch", "-bail", "-init", "/dev/null"]).arg(self.folder.path().join(database));
-                shell.stdin(std::fs::File::open(script).map_err(|error| error.to_string())?);
-                commands.push(shell);
+                shell.stdin(open()?);
+                shell
             }
             Some(server) if self.provider == Provider::Postgres => {
-                let psql = |database: &str| {
-                    let mut psql = Command::new("psql");
-                    psql.env("PGOPTIONS", quiet).args(["-qAtX", "-v", "ON_ERROR_STOP=1", "-U", "oak", "-d", database]);
-                    psql.arg("-h").arg(server.socket());
-                    psql
-                };
-                let mut create = psql("postgres");
-                create.args(["-c", &format!("create database \"{database}\" template template0 encoding 'UTF8'")]);
-                let mut load = psql(database);
-                load.arg("-f").arg(script);
-                commands.extend([create, load]);
+                let mut psql = psql(server, database);
+                psql.arg("-f").arg(script);
+                psql
             }
             Some(server) => {
-                let client = || {
-                    let mut client = Command::new("mariadb");
-                    client.args(["--no-defaults", "--user=root", "--default-character-set=utf8mb4"]);
-                    client.arg(format!("--socket={}", server.socket().display()));
-                    client
-                };
-                let mut create = client();
-                create.args(["-e", &format!("create database `{database}` character set utf8mb4 collate {collation}")]);
-                let mut load = client();
-                load.arg(database).stdin(std::fs::File::open(script).map_err(|error| error.to_string())?);
-                commands.extend([create, load]);
+                let mut client = mariadb(server);
+                client.arg(database).stdin(open()?);
+                client
             }
-        }
-        for mut command in commands {
-            text(command.output(), "loading")?;
-        }
-        Ok(())
+        };
+        text(command.output(), "loading").map(|_| ())
     }
 
     /// The one namespace that holds anything, where it is not the usual one.
@@ -262,6 +366,21 @@ impl Case {
         lines.sort();
         Ok(lines)
     }
+}
+
+fn psql(server: &PrivateServer, database: &str) -> Command {
+    let mut psql = Command::new("psql");
+    psql.env("PGOPTIONS", "-c client_min_messages=error");
+    psql.args(["-qAtX", "-v", "ON_ERROR_STOP=1", "-U", "oak", "-d", database]);
+    psql.arg("-h").arg(server.socket());
+    psql
+}
+
+fn mariadb(server: &PrivateServer) -> Command {
+    let mut client = Command::new("mariadb");
+    client.args(["--no-defaults", "--user=root", "--default-character-set=utf8mb4"]);
+    client.arg(format!("--socket={}", server.socket().display()));
+    client
 }
 
 /// A statement of a dump by the rules at the head of this file; nothing where it says nothing.
