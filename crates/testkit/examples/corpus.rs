@@ -95,7 +95,12 @@ fn upgrade(applications: &[PathBuf], only: &[String], oak: &Path) -> i32 {
                 continue;
             }
             let mut scripts: Vec<PathBuf> = entries.filter_map(|entry| Some(entry.ok()?.path())).collect();
-            scripts.retain(|path| path.extension().is_some_and(|extension| extension == "sql"));
+            // What undoes a script stands beside it.
+            let is_up = |path: &PathBuf| {
+                let name = path.to_string_lossy();
+                name.ends_with(".sql") && !name.ends_with(".down.sql")
+            };
+            scripts.retain(is_up);
             scripts.sort();
             let pairs = scripts.len().saturating_sub(1);
             let stride = pairs.div_ceil(STEPS).max(1);

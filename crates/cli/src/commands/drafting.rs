@@ -192,6 +192,8 @@ fn with_restoring(mut plan: Plan) -> Plan {
             let what = "down makes the place for them again, but the values do not come back".to_owned();
             planned.risks.push(Risk { kind: RiskKind::NotRestored, what });
         }
+        // What matters most comes first.
+        planned.risks.sort_by_key(|risk| risk.kind);
     }
     plan
 }

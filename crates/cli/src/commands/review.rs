@@ -233,8 +233,9 @@ fn warnings(reviewed: &Reviewed, output: &mut Output) {
     }
     if !kinds.is_empty() {
         output.line("\nwhat to do about it");
+        let width = kinds.iter().map(|kind| kind.phrase().len()).max().unwrap_or_default();
         for kind in RiskKind::ALL.into_iter().filter(|kind| kinds.contains(kind)) {
-            output.line(format_args!("  {:<29}{}", kind.phrase(), dim(kind.remedy())));
+            output.line(format_args!("  {:<width$}  {}", kind.phrase(), dim(kind.remedy())));
         }
     }
     let up_by_hand = reviewed.up.has_own_sql();

@@ -51,6 +51,20 @@ fn said(list: &mut Vec<String>, holds: bool, words: impl Into<String>) {
     }
 }
 
+/// Which of the rarer things there are at all. Asking for those that are not there would be half of the time that a small
+/// database takes.
+#[derive(Clone, Copy, Default)]
+struct Presence {
+    routines: bool,
+    triggers: bool,
+    types: bool,
+    rules: bool,
+    materialized_views: bool,
+    descriptions: bool,
+    grants: bool,
+    operators: bool,
+}
+
 struct Reader<'a> {
     session: &'a mut PostgresSession,
     /// The namespace, as an SQL expression for its identifier.
@@ -61,6 +75,7 @@ struct Reader<'a> {
     relations: BTreeMap<u32, String>,
     /// Own tables of the tool, which do not count.
     own: BTreeSet<u32>,
+    presence: Presence,
 }
 
 /// Reads a namespace.
@@ -75,7 +90,9 @@ pub(super) fn read(session: &mut PostgresSession, namespace: &str, version: u32)
         catalogue: Catalogue::default(),
         relations: BTreeMap::new(),
         own: BTreeSet::new(),
+        presence: Presence::default(),
     };
+    reader.presence()?;
     reader.relations()?;
     reader.columns()?;
     reader.constraints()?;
@@ -115,6 +132,42 @@ impl Reader<'_> {
                 comment: optional(&row, 3),
                 after: lines(&row, 4),
             });
+        }
+        Ok(())
+    }
+
+    fn presence(&mut self) -> Result<(), ServerError> {
+        // What a user makes has numbers from 16384 on (PostgreSQL 17, `transam.h`, `FirstNormalObjectId`).
+        let rows = self.ask(
+            "select exists (select from pg_proc where pronamespace = $namespace),
+                    exists (select from pg_trigger where not tgisinternal),
+                    exists (select from pg_type t left join pg_class c on c.oid = t.typrelid
+                            where t.typnamespace = $namespace and t.oid >= 16384 and (t.typtype in ('d', 'r')
+                                or t.typtype = 'c' and c.relkind = 'c' or t.typtype = 'b' and t.typelem = 0)),
+                    exists (select from pg_policy) or exists (select from pg_statistic_ext)
+                        or exists (select from pg_rewrite where rulename <> '_RETURN' and ev_class >= 16384),
+                    exists (select from pg_class where relkind = 'm' and relnamespace = $namespace),
+                    exists (select from pg_description where objoid >= 16384),
+                    exists (select from pg_class where relacl is not null and relnamespace = $namespace)
+                        or exists (select from pg_attribute where attacl is not null)
+                        or exists (select from pg_proc where proacl is not null and pronamespace = $namespace),
+                    exists (select from pg_operator where oid >= 16384) or exists (select from pg_ts_config where oid >= 16384)
+                        or exists (select from pg_ts_dict where oid >= 16384)
+                        or exists (select from pg_collation where collnamespace = $namespace)
+                        or exists (select from pg_conversion where oid >= 16384)
+                        or exists (select from pg_opclass where oid >= 16384)",
+        )?;
+        if let Some(row) = rows.first() {
+            self.presence = Presence {
+                routines: truth(row, 0),
+                triggers: truth(row, 1),
+                types: truth(row, 2),
+                rules: truth(row, 3),
+                materialized_views: truth(row, 4),
+                descriptions: truth(row, 5),
+                grants: truth(row, 6),
+                operators: truth(row, 7),
+            };
         }
         Ok(())
     }
@@ -441,8 +494,10 @@ impl Reader<'_> {
                     and x.refclassid = 'pg_constraint'::regclass and x.deptype = 'i')
              order by i.indrelid, ic.relname"
         ))?;
-        let classes = self.names("select oid, case when opcdefault then null else opcname end from pg_opclass")?;
-        let collations = self.names("select oid, collname from pg_collation")?;
+        let classes = self.names("select oid, opcname from pg_opclass where not opcdefault")?;
+        let collations = self.names(
+            "select oid, collname from pg_collation where oid in (select unnest(indcollation::oid[]) from pg_index)",
+        )?;
         for row in rows {
             let mut peculiarities = lines(&row, 11);
             said(&mut peculiarities, !truth(&row, 12), "invalid");
@@ -506,15 +561,22 @@ impl Reader<'_> {
     }
 
     fn programs(&mut self) -> Result<(), ServerError> {
-        let rows = self.ask(
-            "select tg.tgrelid, tg.tgname, pg_get_triggerdef(tg.oid), d.description
+        let rows = if !self.presence.triggers {
+            Vec::new()
+        } else {
+            self.ask(
+                "select tg.tgrelid, tg.tgname, pg_get_triggerdef(tg.oid), d.description
              from pg_trigger tg join pg_class c on c.oid = tg.tgrelid and c.relnamespace = $namespace
              left join pg_description d on d.objoid = tg.oid and d.classoid = 'pg_trigger'::regclass
              where not tg.tgisinternal and tg.tgparentid = 0",
-        )?;
+            )?
+        };
         for row in rows {
             let table = self.relations.get(&number(&row, 0)).cloned();
             self.other(ObjectKind::Trigger, text(&row, 1), table, text(&row, 2), optional(&row, 3));
+        }
+        if !self.presence.routines {
+            return Ok(());
         }
         // What tells routines of one name apart is the types of their arguments.
         let rows = self.ask(
@@ -572,12 +634,25 @@ impl Reader<'_> {
     /// Whatever else a namespace can hold, and what belongs to the database as a whole.
     fn others(&mut self) -> Result<(), ServerError> {
         self.sequences()?;
-        self.types()?;
-        self.table_rules()?;
-        self.aggregates()?;
-        self.view_indexes()?;
-        self.comments()?;
-        self.grants()?;
+        let presence = self.presence;
+        if presence.types {
+            self.types()?;
+        }
+        if presence.rules {
+            self.table_rules()?;
+        }
+        if presence.routines {
+            self.aggregates()?;
+        }
+        if presence.materialized_views {
+            self.view_indexes()?;
+        }
+        if presence.descriptions {
+            self.comments()?;
+        }
+        if presence.grants {
+            self.grants()?;
+        }
         self.objects(
             ObjectKind::Extension,
             "select extname, 'create extension ' || quote_ident(extname), 'drop extension ' || quote_ident(extname), null, null
@@ -596,6 +671,19 @@ impl Reader<'_> {
         for row in self.ask("select evtname from pg_event_trigger")? {
             self.other(ObjectKind::Event, text(&row, 0), None, String::new(), None);
         }
+        if presence.operators {
+            self.operators()?;
+        }
+        // Constraints and indexes of the tool's own tables came along with the rest.
+        let own = &self.own;
+        self.catalogue.columns.retain(|row| !own.contains(&row.table));
+        self.catalogue.constraints.retain(|row| !own.contains(&row.table));
+        self.catalogue.indexes.retain(|row| !own.contains(&row.table));
+        Ok(())
+    }
+
+    /// What can only be named.
+    fn operators(&mut self) -> Result<(), ServerError> {
         let rows = self.ask(
             "select oprname || ' (' || coalesce(oprleft::regtype::text, '') || ', ' || oprright::regtype::text || ')'
              from pg_operator where oprnamespace = $namespace
@@ -616,11 +704,6 @@ impl Reader<'_> {
         for row in rows {
             self.other(ObjectKind::Operator, text(&row, 0), None, String::new(), None);
         }
-        // Constraints and indexes of the tool's own tables came along with the rest.
-        let own = &self.own;
-        self.catalogue.columns.retain(|row| !own.contains(&row.table));
-        self.catalogue.constraints.retain(|row| !own.contains(&row.table));
-        self.catalogue.indexes.retain(|row| !own.contains(&row.table));
         Ok(())
     }
 
