@@ -42,7 +42,8 @@ pub(super) fn create(session: &mut dyn Session) -> Result<(), ServerError> {
     if exists(session)? {
         return Ok(());
     }
-    session.journal_sql().create.into_iter().try_for_each(|sql| session.execute(sql))
+    // The journal comes last: where it is there, so is the store, whenever the process was killed.
+    session.journal_sql().create.into_iter().rev().try_for_each(|sql| session.execute(sql))
 }
 
 fn number(text: Option<&String>) -> Option<i64> {
