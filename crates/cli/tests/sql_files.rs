@@ -35,11 +35,6 @@ fn stage(provider: Provider) -> Stage<'static> {
     }
     let configuration = here.project.read("hollow-oak.toml");
     let named = configuration.replacen("[project]\n", "[project]\ndeclarations = [\"schema.sql\"]\n", 1);
-    let named = if configuration.contains("declarations =") {
-        configuration.replace("declarations = [\"schema\"]", "declarations = [\"schema.sql\"]")
-    } else {
-        named
-    };
     here.project.write("hollow-oak.toml", &named);
     here.project.write("schema.sql", &file_of(provider));
     here

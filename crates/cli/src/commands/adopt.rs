@@ -152,10 +152,10 @@ fn from_file(path: &Path, args: &AdoptArgs, global: &Global, output: &mut Output
     }
     refuse_elsewhere(project.as_ref(), &lifted.schema)?;
     let place = Place { name: &name, provider: dialect.provider(), url: &name, is_file: true };
+    for warning in file.warnings(&lifted, 0).iter().take(1) {
+        output.complain(format_args!("{}\n", draw(warning, std::slice::from_ref(&file.source), output.width)));
+    }
     if !global.json {
-        for warning in file.warnings(&lifted, 0).iter().take(1) {
-            output.complain(format_args!("{}\n", draw(warning, std::slice::from_ref(&file.source), output.width)));
-        }
         show(&lifted, &file.found, &size, place, output);
     }
     if args.dry_run {

@@ -881,9 +881,7 @@ impl Reader {
             return Ok(());
         }
         if cursor.eat_all(&["convert", "to"]) {
-            let from = self.catalogue.columns.len();
             self.table_options(cursor, table)?;
-            debug_assert_eq!(from, self.catalogue.columns.len());
             let collation = self.table_row(table).map(|row| row.collation.clone());
             let rows = self.catalogue.columns.iter_mut().filter(|row| row.table == table);
             for row in rows.filter(|row| is_text(&type_name(&row.ty))) {

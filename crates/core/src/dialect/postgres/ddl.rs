@@ -111,7 +111,7 @@ impl Statements for Reader {
         let word = cursor.peek().to_ascii_lowercase();
         match word.as_str() {
             "create" => self.create(cursor, sql),
-            "alter" => self.alter(cursor, sql),
+            "alter" => self.alter(cursor),
             "comment" => self.comment(cursor, sql),
             "drop" => self.drop(cursor),
             "grant" => self.grant(cursor, sql),
@@ -1097,11 +1097,17 @@ impl Reader {
 
     // ---- alter --------------------------------------------------------------------------------------------------
 
-    fn alter(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+    fn alter(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
         cursor.skip();
-        let lower = sql.to_ascii_lowercase();
-        let is_owner = lower.contains(" owner to ");
-        if is_owner || cursor.is("default") {
+        // Whose a thing is no declaration says. A column may be called so, and be renamed.
+        let start = cursor.at();
+        cursor.until(|cursor| cursor.are(&["owner", "to"])).here()?;
+        let before = cursor.between(cursor.at() - 1, cursor.at()).to_ascii_lowercase();
+        if !cursor.is_at_end() && !matches!(before.as_str(), "rename" | "column") {
+            return Ok(Read::Nothing);
+        }
+        cursor.go_to(start);
+        if cursor.is("default") {
             return Ok(Read::PassedOver);
         }
         if cursor.eat("table") {
