@@ -198,7 +198,6 @@ drop ```
 ```
 
 routine total ``` create function … ``` drop ``` drop function … ``` for postgres
-namespace sales
 sequence numbers from 1 by 1
 domain email text(254), check (value like '%@%')
 extension citext for postgres
@@ -261,13 +260,6 @@ table hive {
     primary key (id)
 }
 "#
-    ));
-}
-
-#[test]
-fn names_with_a_namespace_are_not_there_yet() {
-    insta::assert_snapshot!(check(
-        "table invoice {\n    id: int64\n    of: references sales.customer\n    primary key (id)\n}\n"
     ));
 }
 

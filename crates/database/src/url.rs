@@ -38,6 +38,8 @@ pub struct ServerUrl {
     pub authorities: Option<PathBuf>,
     /// The namespace that is worked in, where it is not the one that the server takes first (PostgreSQL).
     pub namespace: Option<String>,
+    /// The namespaces that are looked at beside it, where it is said.
+    pub other_namespaces: Vec<String>,
 }
 
 /// Where a server listens.
@@ -277,6 +279,7 @@ fn server(provider: Provider, text: &str, base: &Path) -> Result<ServerUrl, UrlE
         tls: Tls::Prefer,
         authorities: None,
         namespace: None,
+        other_namespaces: Vec::new(),
     };
     for (name, value) in url.query_pairs() {
         match name.as_ref() {
@@ -286,7 +289,11 @@ fn server(provider: Provider, text: &str, base: &Path) -> Result<ServerUrl, UrlE
                     Tls::from_word(&value).ok_or_else(|| UrlError::UnknownMode { value: value.into_owned() })?;
             }
             "sslrootcert" => server.authorities = Some(base.join(value.as_ref())),
-            "namespace" if provider == Provider::Postgres => server.namespace = Some(value.into_owned()),
+            "namespace" if provider == Provider::Postgres => {
+                let mut names = value.split(',').map(|name| name.trim().to_owned()).filter(|name| !name.is_empty());
+                server.namespace = names.next();
+                server.other_namespaces = names.collect();
+            }
             other => return Err(UrlError::UnknownParameter { name: other.to_owned() }),
         }
     }

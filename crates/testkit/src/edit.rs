@@ -6,8 +6,8 @@ use hollow_oak_core::schema::{
 };
 
 use crate::generate::{
-    Chance, add_check, add_column, add_foreign_key, add_index, add_unique, check_expression, collation, generated,
-    identity, key, quoted, random_default, random_name, random_type, table, valid,
+    Chance, NAMESPACES, add_check, add_column, add_foreign_key, add_index, add_unique, check_expression, collation,
+    generated, identity, key, namespace, quoted, random_default, random_name, random_type, table, valid,
 };
 
 /// A schema that came from another by a few edits.
@@ -36,7 +36,8 @@ fn edit(rng: &mut Chance, parts: &mut Parts) {
     match rng.u8(..20) {
         0 => {
             let name = format!("table {}", rng.u8(..));
-            let added = table(rng, &snapshot, &name);
+            let name = placed(rng, parts, &name);
+            let added = table(rng, &snapshot, name);
             parts.tables.push(added);
         }
         1 => drop_table(rng, parts),
@@ -44,6 +45,7 @@ fn edit(rng: &mut Chance, parts: &mut Parts) {
         3 => add_foreign_key(rng, parts),
         4 => words(rng, parts),
         5 => rename_table_for_good(rng, parts),
+        9 if rng.dialect == Dialect::Postgres => namespaces(parts),
         6..=8 => rename_columns(rng, parts),
         _ => {
             if parts.tables.is_empty() {
@@ -67,11 +69,40 @@ fn drop_table(rng: &mut Chance, parts: &mut Parts) {
     }
 }
 
+/// A name in one of the namespaces, where there are some.
+fn placed(rng: &mut Chance, parts: &Parts, name: &str) -> Identifier {
+    match rng.choice(&parts.programs) {
+        Some(namespace) if rng.bool() => Identifier::within(namespace.name.as_str(), name),
+        _ => name.into(),
+    }
+}
+
+/// A namespace goes where it is empty, or one comes.
+fn namespaces(parts: &mut Parts) {
+    let uses = |name: &Identifier| {
+        let tables = parts.tables.iter().map(|one| &one.name);
+        tables.chain(parts.enums.iter().map(|one| &one.name)).any(|one| one.namespace() == Some(name.as_str()))
+    };
+    let empty = parts.programs.iter().position(|one| !uses(&one.name));
+    match empty {
+        Some(at) => {
+            parts.programs.remove(at);
+        }
+        None if parts.programs.len() < NAMESPACES.len() => {
+            let missing =
+                NAMESPACES.into_iter().find(|name| parts.programs.iter().all(|one| one.name.as_str() != *name));
+            parts.programs.extend(missing.map(namespace));
+        }
+        None => {}
+    }
+}
+
 fn other_case(name: &Identifier) -> Identifier {
-    let swapped = name.as_str().chars().map(|character| {
+    let swapped = name.base().chars().map(|character| {
         if character.is_ascii_lowercase() { character.to_ascii_uppercase() } else { character.to_ascii_lowercase() }
     });
-    Identifier::new(swapped.collect::<String>())
+    let swapped: String = swapped.collect();
+    name.namespace().map_or_else(|| Identifier::new(&*swapped), |namespace| Identifier::within(namespace, &swapped))
 }
 
 fn rename_table(rng: &mut Chance, parts: &mut Parts) {
@@ -101,8 +132,13 @@ fn rename_table_for_good(rng: &mut Chance, parts: &mut Parts) {
     }
     let at = rng.usize(0..parts.tables.len());
     let swapped = rng.bool().then(|| rng.usize(0..parts.tables.len())).filter(|other| *other != at);
-    let new = swapped
-        .map_or(Identifier::new(format!("renamed table {}", rng.u8(..))), |other| parts.tables[other].name.clone());
+    let new = match swapped {
+        Some(other) => parts.tables[other].name.clone(),
+        None => {
+            let name = format!("renamed table {}", rng.u8(..));
+            placed(rng, parts, &name)
+        }
+    };
     let old = std::mem::replace(&mut parts.tables[at].name, new.clone());
     now_formerly(&mut parts.tables[at].formerly, &old, &new);
     if let Some(other) = swapped {
@@ -430,7 +466,8 @@ fn drop_column(rng: &mut Chance, table: &mut Table) {
 
 /// Takes out every expression that names the column.
 fn drop_mentions(table: &mut Table, gone: &Identifier) {
-    let mentions = |text: &str| text.contains(gone.as_str());
+    let in_quotes = quoted(gone);
+    let mentions = |text: &str| text.contains(gone.as_str()) || text.contains(&in_quotes);
     table.checks.retain(|check| !mentions(&check.expression));
     let computed = |column: &Column| column.generated.iter().any(|one| mentions(&one.value.expression));
     let lost: Vec<_> =

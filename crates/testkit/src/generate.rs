@@ -5,7 +5,7 @@ use std::ops::{Deref, DerefMut};
 use fastrand::Rng;
 use hollow_oak_core::schema::{
     Action, Check, Column, Deferrable, Enum, ForeignKey, Generated, Identifier, Identity, Index, IndexPart, KeyPart,
-    NullsOrder, Parts, PrimaryKey, Schema, Scope, Scoped, Storage, Table, Type, Unique, Value,
+    NullsOrder, Parts, PrimaryKey, Program, ProgramKind, Schema, Scope, Scoped, Storage, Table, Type, Unique, Value,
 };
 use hollow_oak_core::{Dialect, physical};
 
@@ -46,6 +46,9 @@ impl DerefMut for Chance {
 const TABLES: [&str; 9] =
     ["keeper", "hive", "apiary", "queen", "harvest", "Honey Lot", "order", "Größe", "market\"day"];
 
+/// Namespaces, where the provider has them.
+pub const NAMESPACES: [&str; 2] = ["sales", "Sales Dept"];
+
 /// Names of columns.
 const COLUMNS: [&str; 14] = [
     "code",
@@ -85,12 +88,23 @@ pub fn valid(parts: Parts, dialect: Dialect) -> Option<(Schema, physical::Schema
 
 fn parts(rng: &mut Chance) -> Parts {
     let mut parts = Parts::default();
-    for name in ["temper", "Kind"] {
+    let mut names: Vec<Identifier> = TABLES.into_iter().map(Identifier::from).collect();
+    let mut enums: Vec<Identifier> = ["temper", "Kind"].map(Identifier::from).to_vec();
+    if rng.dialect == Dialect::Postgres && rng.bool() {
+        for name in NAMESPACES {
+            parts.programs.push(namespace(name));
+        }
+        // Some are called as others in another namespace are, or as if they were in one.
+        names.extend(NAMESPACES.iter().map(|namespace| Identifier::within(namespace, "keeper")));
+        names.push(Identifier::within(NAMESPACES[0], "market\"day"));
+        names.push(Identifier::from("sales.keep\"er"));
+        enums.push(Identifier::within(NAMESPACES[0], "temper"));
+    }
+    for name in enums {
         if rng.u8(..3) > 0 {
             parts.enums.push(enumeration(rng, name));
         }
     }
-    let mut names = TABLES.to_vec();
     rng.shuffle(&mut names);
     for name in names.into_iter().take(rng.usize(0..5)) {
         let table = table(rng, &parts, name);
@@ -102,12 +116,28 @@ fn parts(rng: &mut Chance) -> Parts {
     parts
 }
 
-fn enumeration(rng: &mut Chance, name: &str) -> Enum {
+/// A namespace as it is declared.
+pub fn namespace(name: &str) -> Program {
+    let quoted = Identifier::from(name).declared();
+    Program {
+        kind: ProgramKind::Object,
+        word: Some("namespace".into()),
+        name: name.into(),
+        table: None,
+        body: format!("create schema {quoted}"),
+        drop: Some(format!("drop schema {quoted}")),
+        after: Vec::new(),
+        about: None,
+        scope: Scope::All,
+    }
+}
+
+fn enumeration(rng: &mut Chance, name: Identifier) -> Enum {
     let mut words = WORDS.to_vec();
     rng.shuffle(&mut words);
     words.truncate(rng.usize(1..5));
     Enum {
-        name: name.into(),
+        name,
         words: words.into_iter().map(Identifier::from).collect(),
         formerly: Default::default(),
         about: about(rng),
@@ -119,7 +149,7 @@ fn about(rng: &mut Chance) -> Option<String> {
 }
 
 /// A table that references nothing yet.
-pub fn table(rng: &mut Chance, parts: &Parts, name: &str) -> Table {
+pub fn table(rng: &mut Chance, parts: &Parts, name: Identifier) -> Table {
     let mut table = Table::new(name);
     table.about = about(rng);
     let is_sqlite = rng.dialect == Dialect::Sqlite;

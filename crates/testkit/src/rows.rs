@@ -50,7 +50,7 @@ fn insert(rng: &mut Rng, store: &mut dyn Store, schema: &Schema, table: &Table) 
     }
     for key in &table.foreign_keys {
         let columns: Vec<_> = key.referenced_columns.iter().map(|name| as_literal(dialect, name)).collect();
-        let from = dialect.quote(&key.referenced_table);
+        let from = dialect.quote_object(&key.referenced_table);
         let random = if matches!(dialect, Dialect::Mariadb(_)) { "rand()" } else { "random()" };
         let found = store.texts(&format!("select {} from {from} order by {random} limit 1", columns.join(", ")));
         let row = found.ok().and_then(|rows| rows.into_iter().next());
@@ -71,7 +71,7 @@ fn insert(rng: &mut Rng, store: &mut dyn Store, schema: &Schema, table: &Table) 
         Dialect::Postgres => ("", " on conflict do nothing"),
         Dialect::Mariadb(_) => ("", ""),
     };
-    let into = dialect.quote(&table.name);
+    let into = dialect.quote_object(&table.name);
     let sql = if names.is_empty() {
         match dialect {
             Dialect::Mariadb(_) => format!("insert into {into} () values ()"),
@@ -183,7 +183,7 @@ pub fn snapshot(store: &mut dyn Store, table: &str, columns: &[String]) -> Resul
     let dialect = store.dialect();
     let list: Vec<_> = columns.iter().map(|name| as_literal(dialect, name)).collect();
     let list = if list.is_empty() { "'row'".to_owned() } else { list.join(", ") };
-    let rows = store.texts(&format!("select {list} from {}", dialect.quote(table)))?;
+    let rows = store.texts(&format!("select {list} from {}", dialect.quote_object(table)))?;
     let mut rows: Vec<String> = rows
         .into_iter()
         .map(|row| row.into_iter().map(|value| value.unwrap_or_else(|| "NULL".into())).collect::<Vec<_>>().join(", "))
@@ -239,7 +239,7 @@ fn is_of(column: &Column, owner: &str) -> bool {
 pub fn clear(store: &mut dyn Store, schemas: [&Schema; 2]) -> Result<(), String> {
     let dialect = store.dialect();
     let names: BTreeSet<_> =
-        schemas.iter().flat_map(|one| one.tables()).map(|table| dialect.quote(&table.name)).collect();
+        schemas.iter().flat_map(|one| one.tables()).map(|table| dialect.quote_object(&table.name)).collect();
     match dialect {
         // A run that was refused half way may have dropped some of them.
         Dialect::Postgres => {

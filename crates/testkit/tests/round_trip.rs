@@ -264,6 +264,13 @@ impl Place {
     }
 }
 
+fn in_words(failure: &Failure) -> String {
+    match &failure.kind {
+        FailureKind::Outcome { changes } => format!("{:?}", describe(changes)),
+        other => format!("{other:?}"),
+    }
+}
+
 type Survivors = Vec<((String, String), Vec<(String, String)>, Vec<String>)>;
 
 struct Pair<'a> {
@@ -326,7 +333,7 @@ impl Pair<'_> {
             let _ = store.execute(&format!("delete from {}", dialect.quote(name)));
         }
         if let Err(failure) = attempt(database, resume) {
-            panic!("without rows: {failure}: {:?}\n{text}\n{}", failure.kind, self.told);
+            panic!("without rows: {failure}: {}\n{text}\n{}", in_words(&failure), self.told);
         }
         true
     }
@@ -338,10 +345,7 @@ impl Pair<'_> {
             FailureKind::BrokenReferences { .. } => (0..plan.steps.len()).any(may_refuse),
             _ => false,
         };
-        let words = match &failure.kind {
-            FailureKind::Outcome { changes } => format!("{:?}", describe(changes)),
-            other => format!("{other:?}"),
-        };
+        let words = in_words(failure);
         assert!(foretold, "not foretold: {words}\n{text}\n{}", self.told);
     }
 

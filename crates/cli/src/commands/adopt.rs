@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use hollow_oak_core::dialect::{Lifted, lift};
 use hollow_oak_core::diff::{describe, diff};
 use hollow_oak_core::history::{Decisions, EventKind, FORMAT, Record};
-use hollow_oak_core::language::syntax::{DeclarationKind, File};
+use hollow_oak_core::language::syntax::{Declaration, DeclarationKind, File};
 use hollow_oak_core::language::{declare, print};
 use hollow_oak_core::physical::{Introspected, Unmanaged};
 use hollow_oak_core::plural::plural;
@@ -21,7 +21,7 @@ use super::running::confirm;
 use crate::args::{AdoptArgs, Global};
 use crate::diagnostics::draw;
 use crate::exit::Exit;
-use crate::failure::{Failure, Result, read_file, shown_path, write_file};
+use crate::failure::{Failure, Result, make_folder, read_file, shown_path, write_file};
 use crate::output::{Output, danger, dim, done, strong};
 use crate::project::{Project, find_folder};
 use crate::sql_files::SqlReading;
@@ -369,41 +369,58 @@ fn write_declarations(project: &Project, schema: &Schema, split: bool) -> Result
         std::fs::remove_file(&template).map_err(|error| Failure::file("remove", &template, &error))?;
     }
     let whole = declare(schema);
-    let mut files = Vec::new();
-    if split {
-        for (name, file) in by_table(whole) {
-            write(&folder, &name, &file, &mut files)?;
+    let parted = match split {
+        true => parted(whole, file_of),
+        false => {
+            parted(whole, |declaration| namespace_of(declaration).map_or(project.settings.name.clone(), file_name))
         }
-    } else {
-        write(&folder, &project.settings.name, &whole, &mut files)?;
+    };
+    let mut files = Vec::new();
+    for (name, file) in parted {
+        let path = folder.join(format!("{name}.oak"));
+        make_folder(path.parent().unwrap_or(&folder))?;
+        write_file(&path, &print(&file))?;
+        files.push(path);
     }
     Ok(files)
 }
 
-fn write(folder: &Path, name: &str, file: &File, files: &mut Vec<PathBuf>) -> Result<()> {
-    let path = folder.join(format!("{name}.oak"));
-    write_file(&path, &print(file))?;
-    files.push(path);
-    Ok(())
-}
-
-/// A file for each table, and one for each kind of the rest.
-fn by_table(whole: File) -> BTreeMap<String, File> {
+/// The declarations by the names of the files they go to.
+fn parted(whole: File, name: impl Fn(&Declaration) -> String) -> BTreeMap<String, File> {
     let mut files: BTreeMap<String, File> = BTreeMap::new();
     for declaration in whole.declarations {
-        let name = match &declaration.kind {
-            DeclarationKind::Table(table) => file_name(table.name.value.as_str()),
-            DeclarationKind::Enum(_) => "_enums".to_owned(),
-            DeclarationKind::Program(program) => format!("_{}s", program.kind.word().replace(' ', "_")),
-            DeclarationKind::Rows(rows) => file_name(rows.table.value.as_str()),
-            DeclarationKind::Later(_) => "_others".to_owned(),
-        };
-        files.entry(name).or_default().declarations.push(declaration);
+        files.entry(name(&declaration)).or_default().declarations.push(declaration);
     }
     files
 }
 
-/// A table's name as a file's, on every system.
+/// The namespace that a declaration is in, or that it is.
+fn namespace_of(declaration: &Declaration) -> Option<&str> {
+    match &declaration.kind {
+        DeclarationKind::Table(table) => table.name.value.namespace(),
+        DeclarationKind::Enum(one) => one.name.value.namespace(),
+        DeclarationKind::Rows(rows) => rows.table.value.namespace(),
+        DeclarationKind::Program(one) if one.word.as_ref().is_some_and(|word| word.value == "namespace") => {
+            Some(one.name.value.as_str())
+        }
+        DeclarationKind::Program(one) => one.table.as_ref().unwrap_or(&one.name).value.namespace(),
+        DeclarationKind::Later(_) => None,
+    }
+}
+
+/// A file for each table, and one for each kind of the rest; in a folder for each namespace.
+fn file_of(declaration: &Declaration) -> String {
+    let name = match &declaration.kind {
+        DeclarationKind::Table(table) => file_name(table.name.value.base()),
+        DeclarationKind::Rows(rows) => file_name(rows.table.value.base()),
+        DeclarationKind::Enum(_) => "_enums".to_owned(),
+        DeclarationKind::Program(program) => format!("_{}s", program.kind.word().replace(' ', "_")),
+        DeclarationKind::Later(_) => "_others".to_owned(),
+    };
+    namespace_of(declaration).map_or(name.clone(), |namespace| format!("{}/{name}", file_name(namespace)))
+}
+
+/// A name as a file's, on every system.
 fn file_name(table: &str) -> String {
     table.chars().map(|one| if one.is_alphanumeric() || matches!(one, '-' | '_') { one } else { '_' }).collect()
 }

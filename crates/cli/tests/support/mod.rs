@@ -128,9 +128,17 @@ impl Project {
     /// Runs a command that has to succeed without a word on standard error.
     #[track_caller]
     pub fn ok(&self, arguments: &[&str]) -> String {
-        let answer = self.oak(arguments);
-        assert!(answer.status == 0 && answer.stderr.is_empty(), "oak {arguments:?}: {answer:#?}");
+        let answer = self.ends_well(arguments);
+        assert!(answer.stderr.is_empty(), "oak {arguments:?}: {answer:#?}");
         answer.stdout
+    }
+
+    /// Runs a command that has to succeed.
+    #[track_caller]
+    pub fn ends_well(&self, arguments: &[&str]) -> Answer {
+        let answer = self.oak(arguments);
+        assert!(answer.status == 0, "oak {arguments:?}: {answer:#?}");
+        answer
     }
 
     /// Drafts what changed and applies it, whatever is lost.

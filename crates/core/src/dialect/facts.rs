@@ -15,6 +15,8 @@ pub struct Facts {
     pub comments: bool,
     /// Whether a trigger's name is one of its table, and not of the database.
     pub triggers_are_of_tables: bool,
+    /// Whether tables and the like can be in namespaces.
+    pub namespaces: bool,
     /// Whether it has routines.
     pub routines: bool,
     /// Whether primary keys have names of their own.

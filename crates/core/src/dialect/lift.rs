@@ -35,6 +35,10 @@ pub(super) trait Lifting {
     fn native(&self, text: &str) -> physical::TypeName;
     /// A value as the provider's expression for a default; nothing where it is as good as none.
     fn default(&self, table: &Table, column: &Column, value: &Value) -> Option<Expression>;
+    /// The stored name of a table, type or the like as it is declared.
+    fn object(&self, name: &str) -> Identifier {
+        Identifier::new(name)
+    }
     /// A stored expression as it is declared.
     fn declared(&self, stored: &Expression) -> String;
     /// The words of a type that is an enum by itself.
@@ -197,11 +201,11 @@ struct Lifter<'a> {
 
 impl Lifter<'_> {
     fn parts(&mut self, found: &Stored) -> Parts {
-        self.enums = found.enums().map(enumeration).collect();
+        self.enums = found.enums().map(|one| enumeration(self.lifting.object(&one.name), one)).collect();
         self.own_enums(found);
         let mut tables: Vec<Table> = found.tables().map(|table| self.table(table)).collect();
         let stored: BTreeMap<Identifier, &physical::Table> =
-            found.tables().map(|table| (Identifier::new(&*table.name), table)).collect();
+            found.tables().map(|table| (self.lifting.object(&table.name), table)).collect();
         self.numbered_types(&mut tables, &stored);
         self.reference_types(&mut tables, &stored);
         for table in &mut tables {
@@ -259,7 +263,7 @@ impl Lifter<'_> {
     }
 
     fn table(&self, stored: &physical::Table) -> Table {
-        let mut table = Table::new(Identifier::new(&*stored.name));
+        let mut table = Table::new(self.lifting.object(&stored.name));
         table.about.clone_from(&stored.comment);
         table.options = stored.options.iter().map(|option| self.own(option.clone())).collect();
         table.columns = stored.columns.iter().map(|column| self.column(stored, column)).collect();
@@ -293,7 +297,7 @@ impl Lifter<'_> {
             table.foreign_keys.push(ForeignKey {
                 name: name(&key.name),
                 columns: identifiers(&key.columns),
-                referenced_table: Identifier::new(&*key.referenced_table),
+                referenced_table: self.lifting.object(&key.referenced_table),
                 referenced_columns: identifiers(&key.referenced_columns),
                 on_delete: key.on_delete,
                 on_update: key.on_update,
@@ -536,7 +540,7 @@ impl Lifter<'_> {
     fn names(&self, table: &mut Table, whole: &physical::Table) {
         let facts = self.dialect.facts();
         let limit = facts.identifier_limit;
-        let owner = table.name.to_string();
+        let owner = table.name.base().to_owned();
         let is_derived = |name: &Option<Identifier>, columns: Vec<String>, kind: NameKind| {
             let derived = derived_name(&owner, columns.iter().map(String::as_str), kind, limit);
             name.as_ref().is_some_and(|name| name.as_str() == derived)
@@ -585,9 +589,15 @@ impl Lifter<'_> {
     }
 
     fn program(&self, stored: &physical::Program) -> Program {
-        let name = self.dialect.quote(&stored.name);
+        let in_namespace = physical::Program::is_in_namespace(stored.kind, stored.word.as_deref());
+        let (name, declared) = match in_namespace {
+            true => (self.dialect.quote_object(&stored.name), self.lifting.object(&stored.name)),
+            false => (self.dialect.quote(&stored.name), Identifier::new(&*stored.name)),
+        };
         let on = match &stored.table {
-            Some(table) if self.dialect.facts().triggers_are_of_tables => format!(" on {}", self.dialect.quote(table)),
+            Some(table) if self.dialect.facts().triggers_are_of_tables => {
+                format!(" on {}", self.dialect.quote_object(table))
+            }
             _ => String::new(),
         };
         let usual = match stored.kind {
@@ -599,23 +609,23 @@ impl Lifter<'_> {
         Program {
             kind: stored.kind,
             word: stored.word.clone(),
-            name: Identifier::new(&*stored.name),
-            table: stored.table.as_ref().map(|table| Identifier::new(&**table)),
+            name: declared,
+            table: stored.table.as_ref().map(|table| self.lifting.object(table)),
             body: match stored.kind.is_view() {
                 true => stored.body.text().trim().trim_end_matches(';').to_owned(),
                 false => stored.create.trim().trim_end_matches(';').to_owned(),
             },
             drop: Some(stored.drop.clone()).filter(|drop| *drop != usual),
-            after: stored.after.iter().map(|name| Identifier::new(&**name)).collect(),
+            after: stored.after.iter().map(|name| self.lifting.object(name)).collect(),
             about: stored.comment.clone(),
             scope: self.scope.clone(),
         }
     }
 }
 
-fn enumeration(stored: &EnumType) -> Enum {
+fn enumeration(name: Identifier, stored: &EnumType) -> Enum {
     Enum {
-        name: Identifier::new(&*stored.name),
+        name,
         words: stored.words.iter().map(|word| Identifier::new(&**word)).collect(),
         formerly: BTreeMap::new(),
         about: stored.comment.clone(),

@@ -1,10 +1,11 @@
 //! What lowering is for every provider: names, scopes, keys and references. What differs is asked of [`Storing`].
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::naming::{NameKind, derived_name};
 use super::{Facts, IdentifierLimit, Lowered};
-use crate::physical::{self, Cell, IndexKey, Origin, RowSet, TypeName};
+use crate::physical::{self, Cell, IndexKey, Origin, RowSet, TypeName, qualified};
 use crate::schema::{
     Column, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, Item, KeyPart, Part, Place, Program,
     ProgramKind, Provider, Rows, Schema, Scope, Scoped, Table, UNCHECKED, Value, is_key,
@@ -23,8 +24,16 @@ pub(super) trait Storing {
 
     /// The rules its SQL is read by.
     fn syntax(&self) -> Syntax;
+    /// The name of a table, view or the like as it is stored.
+    fn object(&self, name: &Identifier) -> String {
+        name.to_string()
+    }
     /// A name as SQL text.
     fn quoted(&self, name: &str) -> String;
+    /// The stored name of a table, view or the like as SQL text.
+    fn quoted_object(&self, name: &str) -> String {
+        self.quoted(name)
+    }
     /// An expression as this provider spells it.
     fn expression(&self, table: &Table, text: &str) -> Expression;
     /// Names that nobody may take: their beginning, and for whom they are kept.
@@ -112,8 +121,7 @@ pub(super) fn lower<S: Storing>(storing: &S, schema: &Schema) -> Result<Lowered,
     let tables = || schema.tables().filter(|table| table.scope.holds(here));
     for table in tables() {
         let place = Place::whole(&table.name, Item::Table).part(Part::Name);
-        lowering.reserved(table.name.as_str(), &place);
-        lowering.take_name(NameSpace::Relations, table.name.as_str(), place);
+        lowering.object_name(&table.name, place);
     }
     let tables: Vec<_> = tables().map(|table| lowering.table(table)).collect();
     let programs = lowering.programs();
@@ -162,7 +170,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
             Cell { sql, fixed }
         };
         Some(RowSet {
-            table: table.name.to_string(),
+            table: self.storing.object(&table.name),
             key: rows.key.iter().map(ToString::to_string).collect(),
             columns: columns.iter().map(|(_, column)| column.name.to_string()).collect(),
             rows: rows
@@ -229,6 +237,15 @@ impl<'a, S: Storing> Lowering<'a, S> {
         self.fault(kind, place);
     }
 
+    /// Takes the name of a table or view.
+    fn object_name(&mut self, name: &Identifier, place: Place) {
+        self.reserved(name.base(), &place);
+        if name.namespace().is_some() && !self.storing.facts().namespaces {
+            self.refuse("has no namespaces", place.clone());
+        }
+        self.take_name(NameSpace::Relations, &self.storing.object(name), place);
+    }
+
     fn reserved(&mut self, name: &str, place: &Place) {
         let folded = name.to_ascii_lowercase();
         for (prefix, keeper) in self.storing.reserved() {
@@ -240,13 +257,14 @@ impl<'a, S: Storing> Lowering<'a, S> {
 
     pub(super) fn take_name(&mut self, space: NameSpace, name: &str, place: Place) {
         let facts = self.storing.facts();
+        let own = if facts.namespaces { qualified::plain(qualified::base(name)) } else { Cow::Borrowed(name) };
         let too_long = match facts.identifier_limit {
             IdentifierLimit::None => None,
-            IdentifierLimit::Bytes(most) => (name.len() > most).then(|| format!("{most} bytes")),
-            IdentifierLimit::Characters(most) => (name.chars().count() > most).then(|| format!("{most} characters")),
+            IdentifierLimit::Bytes(most) => (own.len() > most).then(|| format!("{most} bytes")),
+            IdentifierLimit::Characters(most) => (own.chars().count() > most).then(|| format!("{most} characters")),
         };
         if let Some(most) = too_long {
-            let kind = FaultKind::NameTooLong { provider: self.here(), name: name.to_owned(), most };
+            let kind = FaultKind::NameTooLong { provider: self.here(), name: own.into_owned(), most };
             self.fault(kind, place.clone());
         }
         let key = (space, facts.name_case.table_key(name));
@@ -272,7 +290,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
         let limit = self.storing.facts().identifier_limit;
         match declared {
             Some(name) => name.to_string(),
-            None => derived_name(table.name.as_str(), columns.iter().copied(), kind, limit),
+            None => derived_name(table.name.base(), columns.iter().copied(), kind, limit),
         }
     }
 
@@ -285,7 +303,9 @@ impl<'a, S: Storing> Lowering<'a, S> {
     fn program(&mut self, program: &Program) -> physical::Program {
         let (storing, facts) = (self.storing, self.storing.facts());
         let place = Place::whole(&program.name, Item::Program).part(Part::Name);
-        let name = storing.quoted(program.name.as_str());
+        let in_namespace = physical::Program::is_in_namespace(program.kind, program.word.as_deref());
+        let stored = if in_namespace { storing.object(&program.name) } else { program.name.to_string() };
+        let name = if in_namespace { storing.quoted_object(&stored) } else { storing.quoted(&stored) };
         let plain = |sql: &str| sql.trim().trim_end_matches(';').trim_end().to_owned();
         let body = plain(&program.body);
         let create = match program.kind {
@@ -298,7 +318,11 @@ impl<'a, S: Storing> Lowering<'a, S> {
             (Some(drop), _) => plain(drop),
             (None, ProgramKind::View | ProgramKind::MaterializedView) => format!("drop {} {name}", program.kind.word()),
             (None, ProgramKind::Trigger) => {
-                let table = program.table.as_ref().map(|table| storing.quoted(table.as_str())).unwrap_or_default();
+                let table = program
+                    .table
+                    .as_ref()
+                    .map(|table| storing.quoted_object(&storing.object(table)))
+                    .unwrap_or_default();
                 let on = if facts.triggers_are_of_tables { format!(" on {table}") } else { String::new() };
                 format!("drop trigger {name}{on}")
             }
@@ -314,19 +338,20 @@ impl<'a, S: Storing> Lowering<'a, S> {
             self.refuse("has no materialized views", place.clone());
         }
         if program.kind.is_view() {
-            self.reserved(program.name.as_str(), &place);
-            self.take_name(NameSpace::Relations, program.name.as_str(), place);
+            self.object_name(&program.name, place);
+        } else if program.word.as_deref() == Some("namespace") && !facts.namespaces {
+            self.refuse("has no namespaces", place);
         }
         physical::Program {
             kind: program.kind,
             word: program.word.clone(),
-            name: program.name.to_string(),
-            table: program.table.as_ref().map(Identifier::to_string),
+            name: stored,
+            table: program.table.as_ref().map(|table| storing.object(table)),
             body: Expression::read_whole(&body, storing.syntax()),
             comment: program.about.clone().filter(|_| facts.comments && facts.has_enum_types),
             create,
             drop,
-            after: program.after.iter().map(Identifier::to_string).collect(),
+            after: program.after.iter().map(|name| storing.object(name)).collect(),
             is_early: false,
         }
     }
@@ -334,7 +359,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
     fn table(&mut self, table: &'a Table) -> physical::Table {
         let here = self.here();
         let facts = self.storing.facts();
-        let mut lowered = physical::Table::new(table.name.as_str(), facts.name_case);
+        let mut lowered = physical::Table::new(self.storing.object(&table.name), facts.name_case);
         let storing = self.storing;
         lowered.comment = table.about.clone().filter(|_| facts.comments);
         for (at, option) in table.options.iter().enumerate().filter(|(_, option)| option.scope.holds(here)) {
@@ -354,7 +379,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
             if facts.keys_share_names
                 && let Some(name) = lowered.primary_key.as_ref().and_then(|key| key.name.clone())
             {
-                self.take_name(NameSpace::Relations, &name, place);
+                self.take_name(NameSpace::Relations, &self.beside(table, &name), place);
             }
         }
         self.columns(table, &mut lowered);
@@ -489,7 +514,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
             let columns: Vec<_> = unique.columns.iter().map(Identifier::as_str).collect();
             let name = self.constraint_name(table, unique.name.as_ref(), &columns, NameKind::Unique);
             if let (true, Some(name)) = (self.storing.facts().keys_share_names, &name) {
-                self.take_name(NameSpace::Relations, name, place);
+                self.take_name(NameSpace::Relations, &self.beside(table, name), place);
             }
             let columns = key_columns(&unique.columns);
             lowered.uniques.push(physical::Unique { name, columns, attributes });
@@ -532,7 +557,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
         physical::ForeignKey {
             name: self.constraint_name(table, key.name.as_ref(), &columns, NameKind::ForeignKey),
             columns: owned(&key.columns),
-            referenced_table: key.referenced_table.to_string(),
+            referenced_table: self.storing.object(&key.referenced_table),
             referenced_columns: owned(&key.referenced_columns),
             on_delete: key.on_delete,
             on_update: key.on_update,
@@ -593,7 +618,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
             }
             let columns: Vec<_> = columns.iter().map(String::as_str).collect();
             made.name = self.name(table, index.name.as_ref(), &columns, NameKind::Index);
-            self.take_index(&made.name, place);
+            self.take_index(table, &made.name, place);
             lowered.indexes.push(made);
         }
         for (at, key) in table.foreign_keys.iter().enumerate() {
@@ -602,16 +627,24 @@ impl<'a, S: Storing> Lowering<'a, S> {
             }
             let columns: Vec<_> = key.columns.iter().map(Identifier::as_str).collect();
             let name = self.name(table, None, &columns, NameKind::Index);
-            self.take_index(&name, Place::whole(&table.name, Item::ForeignKey(at)));
+            self.take_index(table, &name, Place::whole(&table.name, Item::ForeignKey(at)));
             let part = |name: &Identifier| physical::IndexPart::new(IndexKey::Column(name.to_string()));
             lowered.indexes.push(physical::Index::new(name, false, key.columns.iter().map(part).collect()));
         }
     }
 
-    fn take_index(&mut self, name: &str, place: Place) {
+    fn take_index(&mut self, table: &Table, name: &str, place: Place) {
         if self.storing.facts().indexes_share_names {
             self.reserved(name, &place);
-            self.take_name(NameSpace::Relations, name, place);
+            self.take_name(NameSpace::Relations, &self.beside(table, name), place);
+        }
+    }
+
+    /// The name of something that is in the namespace of its table.
+    fn beside(&self, table: &Table, name: &str) -> String {
+        match self.storing.facts().namespaces {
+            true => qualified::beside(&self.storing.object(&table.name), &qualified::part(name)),
+            false => name.to_owned(),
         }
     }
 

@@ -255,15 +255,11 @@ impl Dialect {
     /// Queries that find reference rows: for each one that is there its number, and for each of its columns whether it has the
     /// declared value (1 or 0) and its value as text.
     pub fn row_queries(self, set: &physical::RowSet) -> Vec<String> {
-        rowing::find(
-            set,
-            |name| self.quote(name),
-            |column, value| match self {
-                Self::Sqlite => format!("{column} is {value}, cast({column} as text)"),
-                Self::Postgres => format!("({column} is not distinct from {value})::int, {column}::text"),
-                Self::Mariadb(_) => format!("{column} <=> {value}, cast({column} as char)"),
-            },
-        )
+        rowing::find(set, self.quoting(), |column, value| match self {
+            Self::Sqlite => format!("{column} is {value}, cast({column} as text)"),
+            Self::Postgres => format!("({column} is not distinct from {value})::int, {column}::text"),
+            Self::Mariadb(_) => format!("{column} <=> {value}, cast({column} as char)"),
+        })
     }
 
     /// A text as an SQL literal.
@@ -275,7 +271,20 @@ impl Dialect {
         }
     }
 
-    /// A name as SQL text, quoted where it has to be.
+    fn quoting(self) -> quoting::Quoting {
+        match self {
+            Self::Sqlite => sqlite::quote::QUOTING,
+            Self::Postgres => postgres::quote::QUOTING,
+            Self::Mariadb(_) => mariadb::quote::QUOTING,
+        }
+    }
+
+    /// The name of a table, type or the like as SQL text, with its namespace where it says one.
+    pub fn quote_object(self, name: &str) -> String {
+        self.quoting().object(name)
+    }
+
+    /// A name of anything else as SQL text, quoted where it has to be.
     pub fn quote(self, name: &str) -> String {
         match self {
             Self::Sqlite => sqlite::quote::quote(name),

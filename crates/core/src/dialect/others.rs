@@ -48,13 +48,17 @@ pub(super) fn told_apart(dialect: Dialect, others: Vec<OtherRow>) -> (Vec<Progra
 }
 
 fn program(dialect: Dialect, kind: ProgramKind, other: OtherRow) -> Program {
-    let name = dialect.quote(&other.name);
-    let on = other.table.as_ref().map(|table| format!(" on {}", dialect.quote(table)));
+    let word = (kind == ProgramKind::Object).then(|| other.kind.word());
+    let name = match Program::is_in_namespace(kind, word) {
+        true => dialect.quote_object(&other.name),
+        false => dialect.quote(&other.name),
+    };
+    let on = other.table.as_ref().map(|table| format!(" on {}", dialect.quote_object(table)));
     let on = on.filter(|_| dialect.facts().triggers_are_of_tables).unwrap_or_default();
     let sql = other.sql.trim().trim_end_matches(';');
     Program {
         kind,
-        word: (kind == ProgramKind::Object).then(|| other.kind.word().to_owned()),
+        word: word.map(str::to_owned),
         body: Expression::read_whole(sql, dialect.syntax()),
         comment: other.comment,
         create: match kind.is_view() {

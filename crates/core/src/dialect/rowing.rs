@@ -1,5 +1,6 @@
 //! Reference rows as SQL, which is the same everywhere.
 
+use super::quoting::Quoting;
 use crate::diff::RowUpdate;
 use crate::physical::{Cell, RowSet};
 
@@ -11,11 +12,11 @@ pub(super) fn insert(
     table: &str,
     columns: &[String],
     rows: &[Vec<String>],
-    quote: impl Fn(&str) -> String,
+    quoting: Quoting,
     given: &str,
 ) -> Vec<String> {
-    let names: Vec<_> = columns.iter().map(|name| quote(name)).collect();
-    let head = format!("insert into {} ({}){given} values", quote(table), names.join(", "));
+    let names: Vec<_> = columns.iter().map(|name| quoting.item(name)).collect();
+    let head = format!("insert into {} ({}){given} values", quoting.object(table), names.join(", "));
     let row = |row: &Vec<String>| format!("    ({})", row.join(", "));
     let statement = |rows: &[Vec<String>]| {
         let lines: Vec<_> = rows.iter().map(row).collect();
@@ -25,50 +26,53 @@ pub(super) fn insert(
 }
 
 /// Changes rows, each in a statement of its own.
-pub(super) fn update(table: &str, key: &[String], rows: &[RowUpdate], quote: impl Fn(&str) -> String) -> Vec<String> {
+pub(super) fn update(table: &str, key: &[String], rows: &[RowUpdate], quoting: Quoting) -> Vec<String> {
     let statement = |row: &RowUpdate| {
-        let changes: Vec<_> = row.changes.iter().map(|(name, _, new)| format!("{} = {new}", quote(name))).collect();
-        format!("update {} set {} where {}", quote(table), changes.join(", "), condition(key, &row.key, &quote))
+        let changes: Vec<_> =
+            row.changes.iter().map(|(name, _, new)| format!("{} = {new}", quoting.item(name))).collect();
+        format!(
+            "update {} set {} where {}",
+            quoting.object(table),
+            changes.join(", "),
+            condition(key, &row.key, quoting)
+        )
     };
     rows.iter().map(statement).collect()
 }
 
 /// Takes rows out.
-pub(super) fn delete(table: &str, key: &[String], keys: &[Vec<String>], quote: impl Fn(&str) -> String) -> Vec<String> {
+pub(super) fn delete(table: &str, key: &[String], keys: &[Vec<String>], quoting: Quoting) -> Vec<String> {
     let statement = |keys: &[Vec<String>]| {
         let which = match key {
             [only] => {
                 let values: Vec<_> = keys.iter().flatten().map(String::as_str).collect();
-                format!("{} in ({})", quote(only), values.join(", "))
+                format!("{} in ({})", quoting.item(only), values.join(", "))
             }
             _ => {
-                let rows: Vec<_> = keys.iter().map(|values| format!("({})", condition(key, values, &quote))).collect();
+                let rows: Vec<_> = keys.iter().map(|values| format!("({})", condition(key, values, quoting))).collect();
                 rows.join("\n    or ")
             }
         };
-        format!("delete from {} where {which}", quote(table))
+        format!("delete from {} where {which}", quoting.object(table))
     };
     keys.chunks(ROWS).map(statement).collect()
 }
 
 /// Finds rows; see [`crate::Dialect::row_queries`].
-pub(super) fn find(
-    set: &RowSet,
-    quote: impl Fn(&str) -> String,
-    compared: impl Fn(&str, &str) -> String,
-) -> Vec<String> {
+pub(super) fn find(set: &RowSet, quoting: Quoting, compared: impl Fn(&str, &str) -> String) -> Vec<String> {
     let query = |(number, row): (usize, &Vec<Cell>)| {
-        let columns = set.columns.iter().zip(row).map(|(name, cell)| compared(&quote(name), &cell.sql));
+        let columns = set.columns.iter().zip(row).map(|(name, cell)| compared(&quoting.item(name), &cell.sql));
         let columns: Vec<_> = columns.collect();
         let key = set.key_of(row, &set.key)?;
-        let which = condition(&set.key, &key, &quote);
-        Some(format!("select {number}, {} from {} where {which}", columns.join(", "), quote(&set.table)))
+        let which = condition(&set.key, &key, quoting);
+        Some(format!("select {number}, {} from {} where {which}", columns.join(", "), quoting.object(&set.table)))
     };
     let queries: Vec<String> = set.rows.iter().enumerate().filter_map(query).collect();
     queries.chunks(ROWS).map(|queries| queries.join("\nunion all ")).collect()
 }
 
-fn condition(key: &[String], values: &[String], quote: &impl Fn(&str) -> String) -> String {
-    let same: Vec<_> = key.iter().zip(values).map(|(name, value)| format!("{} = {value}", quote(name))).collect();
+fn condition(key: &[String], values: &[String], quoting: Quoting) -> String {
+    let same: Vec<_> =
+        key.iter().zip(values).map(|(name, value)| format!("{} = {value}", quoting.item(name))).collect();
     same.join(" and ")
 }

@@ -87,7 +87,6 @@ const CLAUSES: [&str; 19] = [
 /// The later forms among the declarations, by their first word.
 fn later_declaration(word: &str) -> Option<&'static str> {
     Some(match word {
-        "namespace" => "namespace",
         "domain" => "domain",
         "grant" => "grant",
         _ => return None,
@@ -392,6 +391,7 @@ impl<'a> Parser<'a> {
             "object" => self.parse_program(ProgramKind::Object).map(DeclarationKind::Program),
             "extension" => self.parse_extension().map(DeclarationKind::Program),
             "sequence" => self.parse_sequence().map(DeclarationKind::Program),
+            "namespace" => self.parse_namespace().map(DeclarationKind::Program),
             "rows" => self.parse_rows().map(DeclarationKind::Rows),
             _ => match later_declaration(word) {
                 Some(form) => self.parse_later(form).map(DeclarationKind::Later),
@@ -412,10 +412,18 @@ impl<'a> Parser<'a> {
         self.parse_rest_of_sugar("extension", name, sugar)
     }
 
+    /// `namespace NAME`, which says what an object of that kind would.
+    fn parse_namespace(&mut self) -> Parsed<Program> {
+        self.bump();
+        let name = self.parse_name("the namespace's name")?;
+        let sugar = sugar::namespace(&name.value);
+        self.parse_rest_of_sugar("namespace", name, sugar)
+    }
+
     /// `sequence NAME from 1 by 1`, which says what an object of that kind would.
     fn parse_sequence(&mut self) -> Parsed<Program> {
         self.bump();
-        let name = self.parse_name("the sequence's name")?;
+        let name = self.parse_object_name("the sequence's name")?;
         let (mut from, mut by): (Option<i64>, Option<i64>) = (None, None);
         loop {
             if self.eat_word("from") {
@@ -467,16 +475,16 @@ impl<'a> Parser<'a> {
             ProgramKind::Object => Some(self.parse_quoted("the object's kind in double quotes, such as \"policy\"")?),
             _ => None,
         };
-        let name = self.parse_name(match kind {
-            ProgramKind::Object => "the object's name",
-            ProgramKind::MaterializedView | ProgramKind::View => "the view's name",
-            ProgramKind::Trigger => "the trigger's name",
-            ProgramKind::Routine => "the routine's name",
-        })?;
+        let name = match kind {
+            ProgramKind::Object => self.parse_object_name("the object's name"),
+            ProgramKind::MaterializedView | ProgramKind::View => self.parse_object_name("the view's name"),
+            ProgramKind::Trigger => self.parse_name("the trigger's name"),
+            ProgramKind::Routine => self.parse_object_name("the routine's name"),
+        }?;
         let table = match kind {
             ProgramKind::Trigger => {
                 self.expect_word("on")?;
-                Some(self.parse_name("the trigger's table")?)
+                Some(self.parse_object_name("the trigger's table")?)
             }
             _ => None,
         };
@@ -494,13 +502,13 @@ impl<'a> Parser<'a> {
                 (Seen::Token(Token::Word), _) => match self.peek_word() {
                     Some("after") if after.is_empty() => {
                         self.bump();
-                        after.push(self.parse_name("the name of what comes before it")?);
+                        after.push(self.parse_object_name("the name of what comes before it")?);
                         while self.sees(Token::Comma)
                             && matches!(self.peek_second().0, Seen::Token(Token::Word | Token::Quoted))
                             && !matches!(self.second_word(), Some("about" | "for" | "except" | "drop"))
                         {
                             self.bump();
-                            after.push(self.parse_name("the name of what comes before it")?);
+                            after.push(self.parse_object_name("the name of what comes before it")?);
                         }
                     }
                     Some("drop") if drop.is_none() && !kind.is_view() => {
@@ -710,7 +718,7 @@ impl<'a> Parser<'a> {
 
     fn parse_enum(&mut self) -> Parsed<Enum> {
         self.bump();
-        let name = self.parse_name("the enum's name")?;
+        let name = self.parse_object_name("the enum's name")?;
         let open = self.expect(Token::OpenBrace, "`{`")?;
         let mut words: Vec<EnumWord> = Vec::new();
         let tail = loop {
@@ -780,7 +788,7 @@ impl<'a> Parser<'a> {
 
     fn parse_table(&mut self) -> Parsed<Table> {
         self.bump();
-        let name = self.parse_name("the table's name")?;
+        let name = self.parse_object_name("the table's name")?;
         self.expect(Token::OpenBrace, "`{`")?;
         let comment = match self.peek() {
             (Seen::Token(Token::Comment), span) => {
@@ -950,7 +958,7 @@ impl<'a> Parser<'a> {
             "partition" => self.parse_later("partition").map(ItemKind::Later),
             "formerly" => {
                 self.bump();
-                Ok(ItemKind::Formerly(self.parse_name("the former name")?))
+                Ok(ItemKind::Formerly(self.parse_object_name("the former name")?))
             }
             _ => {
                 let kind = MistakeKind::UnknownItem { word: word.to_owned(), nearest: nearest(word, ITEMS) };
@@ -1174,7 +1182,7 @@ impl<'a> Parser<'a> {
         let (seen, span) = self.peek();
         let word = span.text(self.source);
         if seen == Seen::Token(Token::Quoted) {
-            return Ok(Type::Enum(self.parse_name("a type")?.value));
+            return Ok(Type::Enum(self.parse_object_name("a type")?.value));
         }
         let simple = match word {
             "bool" => Type::Bool,
@@ -1209,7 +1217,8 @@ impl<'a> Parser<'a> {
             "datetime" => return self.parse_fraction("datetime", span).map(Type::Datetime),
             "instant" => return self.parse_fraction("instant", span).map(Type::Instant),
             _ => {
-                let name = self.parse_type_name(word, span)?;
+                let value = self.parse_type_name(word, span)?;
+                let name = self.parse_behind_point(Spanned { value, span })?.value;
                 if self.sees(Token::Open) {
                     let kind =
                         MistakeKind::Unexpected { wanted: "a portable type".into(), found: format!("`{word}(…)`") };
@@ -1564,17 +1573,26 @@ impl<'a> Parser<'a> {
             _ => return Err(self.unexpected(wanted)),
         };
         self.bump();
-        if self.sees(Token::Dot) {
-            self.bump();
-            let rest = self.bump();
-            let kind = MistakeKind::NotYet { form: "namespace".into() };
-            self.mistakes.push(Mistake { kind, span: span.to(rest) });
-        }
         Ok(Spanned { value, span })
     }
 
+    /// The name of a table, enum, view or the like, with its namespace where it is in one.
+    fn parse_object_name(&mut self, wanted: &str) -> Parsed<Name> {
+        let first = self.parse_name(wanted)?;
+        self.parse_behind_point(first)
+    }
+
+    fn parse_behind_point(&mut self, first: Name) -> Parsed<Name> {
+        if !self.eat(Token::Dot) {
+            return Ok(first);
+        }
+        let second = self.parse_name("the name in the namespace")?;
+        let value = Identifier::within(first.value.as_str(), second.value.as_str());
+        Ok(Spanned { value, span: first.span.to(second.span) })
+    }
+
     fn parse_table_name(&mut self) -> Parsed<Name> {
-        self.parse_name("a table")
+        self.parse_object_name("a table")
     }
 
     fn parse_quoted(&mut self, wanted: &str) -> Parsed<Spanned<String>> {

@@ -508,7 +508,7 @@ fn name(name: &Name) -> String {
 }
 
 fn identifier(identifier: &Identifier) -> String {
-    if identifier.is_bare() { identifier.to_string() } else { quoted(identifier.as_str()) }
+    identifier.declared()
 }
 
 fn names(names: &[Name]) -> String {

@@ -4,27 +4,28 @@
 
 use crate::schema::Identifier;
 
-/// A name in standard SQL.
-fn quoted(name: &Identifier) -> String {
-    if name.is_bare() { name.to_string() } else { format!("\"{}\"", name.as_str().replace('"', "\"\"")) }
-}
-
 /// What makes and what drops an extension.
 pub(super) fn extension(name: &Identifier) -> (String, String) {
-    let name = quoted(name);
+    let name = name.declared();
     (format!("create extension {name}"), format!("drop extension {name}"))
+}
+
+/// What makes and what drops a namespace.
+pub(super) fn namespace(name: &Identifier) -> (String, String) {
+    let name = name.declared();
+    (format!("create schema {name}"), format!("drop schema {name}"))
 }
 
 /// What makes and what drops a sequence.
 pub(super) fn sequence(name: &Identifier, from: Option<i64>, by: Option<i64>) -> (String, String) {
-    let mut sql = format!("create sequence {}", quoted(name));
+    let mut sql = format!("create sequence {}", name.declared());
     if let Some(by) = by {
         sql.push_str(&format!(" increment by {by}"));
     }
     if let Some(from) = from {
         sql.push_str(&format!(" start with {from}"));
     }
-    (sql, format!("drop sequence {}", quoted(name)))
+    (sql, format!("drop sequence {}", name.declared()))
 }
 
 /// What stands behind the name in the short form of an object, if it has one.
@@ -34,8 +35,12 @@ pub(super) fn shortened(word: &str, name: &Identifier, body: &str, drop: Option<
             let (create, dropping) = extension(name);
             (body == create && drop == Some(&*dropping)).then(String::new)
         }
+        "namespace" => {
+            let (create, dropping) = namespace(name);
+            (body == create && drop == Some(&*dropping)).then(String::new)
+        }
         "sequence" => {
-            let rest = body.strip_prefix(&format!("create sequence {}", quoted(name)))?;
+            let rest = body.strip_prefix(&format!("create sequence {}", name.declared()))?;
             let (by, rest) = number_behind(rest, " increment by ");
             let (from, rest) = number_behind(rest, " start with ");
             let (create, dropping) = sequence(name, from, by);

@@ -7,6 +7,7 @@
 
 mod fingerprint;
 mod program;
+pub(crate) mod qualified;
 mod rows;
 mod schema;
 mod unmanaged;
@@ -14,6 +15,7 @@ mod unmanaged;
 pub use fingerprint::{Fingerprint, RULES, fingerprint};
 pub use program::Program;
 pub(crate) use program::mentions;
+pub use qualified::{qualified, split};
 pub use rows::{Cell, RowSet};
 pub(crate) use schema::Named;
 pub use schema::{

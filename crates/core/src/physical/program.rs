@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use super::{ObjectKind, Unmanaged};
+use super::{ObjectKind, Unmanaged, qualified};
 use crate::schema::ProgramKind;
 use crate::sql::Expression;
 
@@ -62,6 +62,27 @@ impl Program {
         Unmanaged { kind, name: self.name.clone(), table: self.table.clone(), sql: self.create.clone() }
     }
 
+    /// Whether its name is one of a namespace; others are told apart by words of ours, such as `reader on hive`.
+    pub fn is_in_namespace(kind: ProgramKind, word: Option<&str>) -> bool {
+        match kind {
+            ProgramKind::View | ProgramKind::MaterializedView | ProgramKind::Routine => true,
+            ProgramKind::Trigger => false,
+            ProgramKind::Object => matches!(
+                word,
+                Some(
+                    "sequence"
+                        | "sequence owner"
+                        | "domain"
+                        | "type"
+                        | "aggregate"
+                        | "partition"
+                        | "statistics"
+                        | "index"
+                )
+            ),
+        }
+    }
+
     /// Whether its SQL names this.
     pub fn mentions(&self, name: &str) -> bool {
         mentions(&self.create, name)
@@ -107,10 +128,10 @@ fn head(create: &str) -> &str {
     begins.map_or(create, |at| &create[..at])
 }
 
-/// Whether SQL names this, in any letter case, quoted or not.
+/// Whether SQL names this, in any letter case, quoted or not; it need not say the namespace.
 pub(crate) fn mentions(sql: &str, name: &str) -> bool {
     let text = sql.to_lowercase();
-    let name = name.to_lowercase();
+    let name = qualified::plain(qualified::base(name)).to_lowercase();
     let is_letter = |character: char| character.is_alphanumeric() || character == '_';
     text.match_indices(&name).any(|(at, found)| {
         let before = text[..at].chars().next_back().is_some_and(is_letter);

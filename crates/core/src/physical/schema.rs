@@ -1,10 +1,11 @@
 //! Tables as one provider stores them.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
 
-use super::{ObjectKind, Program, RowSet, Unmanaged};
+use super::{ObjectKind, Program, RowSet, Unmanaged, qualified};
 use crate::schema::{Action, Deferrable, Identity, NullsOrder, Storage};
 use crate::sql::Expression;
 
@@ -190,7 +191,11 @@ impl Schema {
 
     /// The table of a name.
     pub fn table(&self, name: &str) -> Option<&Table> {
-        self.tables.get(&self.key(name))
+        self.tables.get(&self.key(name)).or_else(|| match qualified::part(name) {
+            // A single name with a point in it.
+            Cow::Owned(quoted) => self.tables.get(&self.key(&quoted)),
+            Cow::Borrowed(_) => None,
+        })
     }
 
     /// The enum types, by their names as they are compared.

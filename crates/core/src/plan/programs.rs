@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::step::Step;
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, Renames, TableChange};
-use crate::physical::{Column, Program, Schema, mentions};
+use crate::physical::{Column, Program, Schema, mentions, qualified};
 use crate::schema::ProgramKind;
 use crate::sql::Expression;
 
@@ -193,10 +193,11 @@ pub(super) fn placed(dialect: Dialect, around: Around, steps: Vec<Step>) -> Vec<
                 | Step::DropIndex { .. }
         )
     };
-    let early = positions(&behind, |name| (0..steps.len()).find(|at| makes(&steps[*at]) && mentions(&said[*at], name)));
+    let early =
+        positions(&behind, &steps, |name| (0..steps.len()).find(|at| makes(&steps[*at]) && mentions(&said[*at], name)));
     let mut reversed: Vec<Step> = before.clone();
     reversed.reverse();
-    let late = positions(&reversed, |name| {
+    let late = positions(&reversed, &steps, |name| {
         // Counted from the end, so that the same rule holds the other way round.
         let last = (0..steps.len()).rev().find(|at| takes(&steps[*at]) && mentions(&said[*at], name));
         last.map(|at| steps.len() - 1 - at)
@@ -227,7 +228,7 @@ fn mark_early(steps: &mut [Step]) {
     for step in steps.iter_mut().rev() {
         match step {
             Step::CreateTable(table) => {
-                later.insert(table.name.to_lowercase());
+                later.insert(qualified::base(&table.name).to_lowercase());
             }
             Step::CreateProgram(one) => {
                 if one.kind == ProgramKind::Routine {
@@ -235,7 +236,7 @@ fn mark_early(steps: &mut [Step]) {
                     let mut words = text.split(|one: char| !(one.is_alphanumeric() || one == '_'));
                     one.is_early = words.any(|word| later.contains(word));
                 }
-                later.insert(one.base_name().to_lowercase());
+                later.insert(qualified::base(one.base_name()).to_lowercase());
             }
             _ => {}
         }
@@ -249,7 +250,8 @@ fn column_sql(column: &Column) -> String {
 }
 
 /// For each program, in the order in which they are made, the first step that needs it, or needs what needs it.
-fn positions(programs: &[Step], needed_at: impl Fn(&str) -> Option<usize>) -> Vec<Option<usize>> {
+fn positions(programs: &[Step], steps: &[Step], needed_at: impl Fn(&str) -> Option<usize>) -> Vec<Option<usize>> {
+    let any_step = (!steps.is_empty()).then_some(0);
     let of = |step: &Step| match step {
         Step::CreateProgram(one) | Step::DropProgram(one) => Some(one.clone()),
         _ => None,
@@ -259,7 +261,10 @@ fn positions(programs: &[Step], needed_at: impl Fn(&str) -> Option<usize>) -> Ve
     let can_be_needed = |one: &Program| match one.kind {
         ProgramKind::Routine => true,
         ProgramKind::Object => {
-            matches!(one.word.as_deref(), Some("sequence" | "domain" | "type" | "extension" | "aggregate"))
+            matches!(
+                one.word.as_deref(),
+                Some("sequence" | "domain" | "type" | "extension" | "aggregate" | "namespace")
+            )
         }
         ProgramKind::View | ProgramKind::MaterializedView | ProgramKind::Trigger => false,
     };
@@ -269,7 +274,7 @@ fn positions(programs: &[Step], needed_at: impl Fn(&str) -> Option<usize>) -> Ve
             let one = one.as_ref().filter(|one| can_be_needed(one))?;
             match one.word.as_deref() {
                 // Its types and functions have names of their own, which nobody knows here.
-                Some("extension") => Some(0),
+                Some("extension" | "namespace") => any_step,
                 _ => needed_at(one.base_name()),
             }
         })
@@ -349,10 +354,11 @@ impl Needs {
 /// What others read before those; routines, views and triggers in this order where nothing else decides.
 fn read_first(mut programs: Vec<Program>) -> Vec<Program> {
     let rank = |one: &Program| match one.word.as_deref() {
-        Some("extension") => 0,
-        Some("sequence" | "domain" | "type") => 1,
-        Some(_) => 3,
-        None => 2,
+        Some("namespace") => 0,
+        Some("extension") => 1,
+        Some("sequence" | "domain" | "type") => 2,
+        None => 3,
+        Some(_) => 4,
     };
     programs.sort_by(|a, b| (rank(a), a.kind, &a.name).cmp(&(rank(b), b.kind, &b.name)));
     let needs = Needs::of(&programs.iter().collect::<Vec<_>>());

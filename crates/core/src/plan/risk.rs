@@ -6,11 +6,12 @@ use std::str::FromStr;
 
 use super::burden::{Blocks, Burden};
 use super::choices::{Choices, Kept};
+use super::renaming;
 use super::step::{Constraint, Copied, EnumSwap, Rebuild, Step, SwappedColumn};
 use crate::Dialect;
 use crate::dialect::Altering;
 use crate::diff::{Change, ItemChange};
-use crate::physical::{Check, Column, ForeignKey, KeyColumn, Table};
+use crate::physical::{Check, Column, ForeignKey, KeyColumn, Table, qualified};
 
 /// A risk of a step.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -277,7 +278,7 @@ impl Risks<'_> {
 
     fn renamed(&mut self, kind: &str, old: &str, still_means_it: bool) {
         // A name in between was never used.
-        if !still_means_it && !old.starts_with("oak_rename_") {
+        if !still_means_it && !qualified::base(old).starts_with(renaming::ASIDE) {
             let what = format!("what still uses the {kind} {old} by this name fails from here on");
             self.add(RiskKind::BreaksApplication, what);
         }

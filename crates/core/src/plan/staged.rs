@@ -11,7 +11,7 @@ use super::renaming;
 use super::step::{Commented, Constraint, EnumSwap, Step, SwappedColumn};
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
-use crate::physical::{Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Schema, Table};
+use crate::physical::{Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Schema, Table, qualified};
 use crate::sql::Expression;
 
 /// Plans by stages; see [`Stages`] for their order.
@@ -165,7 +165,10 @@ impl Planner<'_> {
                 }
             }
         }
-        let mut temporary = format!("oak_old_{}", from.name);
+        let mut temporary = match self.dialect.facts().namespaces {
+            true => qualified::renamed(&from.name, "oak_old_"),
+            false => format!("oak_old_{}", from.name),
+        };
         while self.from.enumeration(&temporary).is_some() || self.to.enumeration(&temporary).is_some() {
             temporary.push('_');
         }

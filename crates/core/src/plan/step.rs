@@ -368,6 +368,14 @@ impl Step {
         }
     }
 
+    /// A rename of a constraint or index, of the table of this name.
+    pub(super) fn of_table(mut self, name: &str) -> Self {
+        if let Self::RenameIndex { table, .. } | Self::RenameConstraint { table, .. } = &mut self {
+            name.clone_into(table);
+        }
+        self
+    }
+
     /// The kind of step and of object, in one word.
     pub fn kind(&self) -> &'static str {
         match self {

@@ -85,10 +85,8 @@ impl fmt::Display for Type {
             Self::Interval => formatter.write_str("interval"),
             Self::Uuid => formatter.write_str("uuid"),
             Self::Json => formatter.write_str("json"),
-            Self::Enum(name) if name.is_bare() && !Self::is_word(name.as_str()) => write!(formatter, "{name}"),
-            Self::Enum(name) => {
-                write!(formatter, "\"{}\"", name.as_str().replace('"', "\"\""))
-            }
+            Self::Enum(name) if Self::is_word(name.as_str()) => write!(formatter, "\"{name}\""),
+            Self::Enum(name) => formatter.write_str(&name.declared()),
             Self::Array(element) => write!(formatter, "{element}[]"),
             Self::Native => formatter.write_str("native"),
         }

@@ -71,6 +71,8 @@ pub enum FaultKind {
     UnknownTable { table: Identifier, nearest: Option<Identifier> },
     #[error("there is no type or enum `{name}`")]
     UnknownEnum { name: Identifier, nearest: Option<String> },
+    #[error("there is no namespace `{name}`")]
+    UnknownNamespace { name: Identifier, nearest: Option<Identifier> },
     #[error("primary key column `{0}` may not be null")]
     NullableKey(Identifier),
     #[error("the reference names {columns} columns and points to {referenced}")]
@@ -189,6 +191,7 @@ impl FaultKind {
             Self::UnknownColumn { .. } => "no such column".into(),
             Self::UnknownTable { .. } => "no such table".into(),
             Self::UnknownEnum { .. } => "no such type".into(),
+            Self::UnknownNamespace { .. } => "no such namespace".into(),
             Self::UnknownWord { .. } => "no such word".into(),
             Self::UnknownOption { .. } => "no such option".into(),
             Self::NotAKey { .. } => "not a primary key and not unique".into(),
@@ -264,6 +267,9 @@ impl FaultKind {
                         .into()
                 }
             },
+            Self::UnknownNamespace { name, nearest } => {
+                meant(nearest, &format!("declare it: `namespace {}`", name.declared()))
+            }
             Self::NullableKey(_) => "remove `null` from the column".into(),
             Self::ReferenceCount { .. } => "name as many columns on both sides".into(),
             Self::NotAKey { table, .. } => {

@@ -24,6 +24,7 @@ pub(super) fn faults(parts: &Parts) -> Vec<Fault> {
         checker.table(table);
     }
     checker.programs();
+    checker.namespaces();
     checker.faults
 }
 
@@ -51,6 +52,23 @@ impl<'a> Checker<'a> {
                 let place = Place::whole(&owner.name, Item::Enum).part(Part::Name);
                 self.fault(FaultKind::DuplicateEnum(owner.name.clone()), place);
             }
+        }
+    }
+
+    /// Every namespace that a name is in is declared.
+    fn namespaces(&mut self) {
+        let parts = self.parts;
+        let tables = parts.tables.iter().map(|one| (&one.name, Item::Table));
+        let enums = parts.enums.iter().map(|one| (&one.name, Item::Enum));
+        let programs = parts.programs.iter().map(|one| (&one.name, Item::Program));
+        let is_namespace = |one: &&Program| one.word.as_deref() == Some("namespace");
+        let declared: BTreeSet<&str> =
+            parts.programs.iter().filter(is_namespace).map(|one| one.name.as_str()).collect();
+        for (name, item) in tables.chain(enums).chain(programs) {
+            let Some(namespace) = name.namespace().filter(|one| !declared.contains(one)) else { continue };
+            let nearest = nearest(namespace, declared.iter().copied()).map(Identifier::new);
+            let kind = FaultKind::UnknownNamespace { name: Identifier::new(namespace), nearest };
+            self.fault(kind, Place::whole(name, item).part(Part::Name));
         }
     }
 

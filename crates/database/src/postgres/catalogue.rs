@@ -44,6 +44,21 @@ fn lines(row: &Row, at: usize) -> Vec<String> {
     optional(row, at).map(|list| list.split('\n').map(str::to_owned).collect()).unwrap_or_default()
 }
 
+/// The last part of a name.
+fn last(name: &str) -> &str {
+    name.rsplit_once('.').map_or(name, |(_, last)| last)
+}
+
+/// Whether something is the tool's own.
+fn is_ours(name: &str) -> bool {
+    last(name).starts_with("hollow_oak_")
+}
+
+/// Whether a namespace is one that expressions are tried in.
+fn is_aside(namespace: &str) -> bool {
+    namespace.starts_with("oak_aside")
+}
+
 /// Says something where it holds.
 fn said(list: &mut Vec<String>, holds: bool, words: impl Into<String>) {
     if holds {
@@ -67,8 +82,10 @@ struct Presence {
 
 struct Reader<'a> {
     session: &'a mut PostgresSession,
-    /// The namespace, as an SQL expression for its identifier.
-    namespace: String,
+    /// The namespaces that are read: the identifier of the one that is worked in, and of the others.
+    namespaces: Vec<String>,
+    /// Namespaces that are not read, each with its description.
+    passed_over: Vec<(String, Option<String>)>,
     version: u32,
     catalogue: Catalogue,
     /// Names of relations by their identifiers.
@@ -78,20 +95,32 @@ struct Reader<'a> {
     presence: Presence,
 }
 
-/// Reads a namespace.
-pub(super) fn read(session: &mut PostgresSession, namespace: &str, version: u32) -> Result<Introspected, ServerError> {
-    let name = session.dialect().literal(namespace);
-    let oid = session.value(&format!("select oid from pg_namespace where nspname = {name}"))?;
-    let oid = oid.unwrap_or_else(|| "0".into());
+/// Which namespaces are read beside the one that is worked in.
+pub(super) enum Others<'a> {
+    /// All that somebody made.
+    All,
+    /// These; the rest is only named.
+    Only(&'a [String]),
+}
+
+/// Reads the namespace that is worked in, and others.
+pub(super) fn read(
+    session: &mut PostgresSession,
+    namespace: &str,
+    others: Others<'_>,
+    version: u32,
+) -> Result<Introspected, ServerError> {
     let mut reader = Reader {
         session,
-        namespace: format!("{oid}::oid"),
+        namespaces: Vec::new(),
+        passed_over: Vec::new(),
         version,
         catalogue: Catalogue::default(),
         relations: BTreeMap::new(),
         own: BTreeSet::new(),
         presence: Presence::default(),
     };
+    reader.namespaces(namespace, others)?;
     reader.presence()?;
     reader.relations()?;
     reader.columns()?;
@@ -105,8 +134,99 @@ pub(super) fn read(session: &mut PostgresSession, namespace: &str, version: u32)
 
 impl Reader<'_> {
     fn ask(&mut self, sql: &str) -> Result<Vec<Row>, ServerError> {
-        let sql = sql.replace("$namespace", &self.namespace);
+        let sql = self.in_namespaces(sql);
         Ok(self.session.ask(&sql)?.rows)
+    }
+
+    /// Fills in which namespaces are meant: `x $namespaces` where x is the identifier of one of them, `$name(x, y)` for the
+    /// name y in the namespace x as the model has it, and `$sql(x, y)` for it as SQL text.
+    fn in_namespaces(&self, sql: &str) -> String {
+        let default = self.namespaces.first().map_or("0", String::as_str);
+        let among = match &self.namespaces[..] {
+            [_, _, ..] => format!("= any ('{{{}}}'::oid[])", self.namespaces.join(",")),
+            _ => format!("= {default}::oid"),
+        };
+        let mut text = String::with_capacity(sql.len() * 2);
+        let mut rest = sql;
+        while let Some((before, behind)) = rest.split_once('$') {
+            text.push_str(before);
+            let call = |word: &str| -> Option<(&str, &str, &str)> {
+                let (inner, rest) = behind.strip_prefix(word)?.split_once(')')?;
+                let (namespace, name) = inner.split_once(", ")?;
+                Some((namespace, name, rest))
+            };
+            rest = if let Some((namespace, name, rest)) = call("name(") {
+                // A part with a point or a quote in it is in double quotes.
+                let part = |name: &str| {
+                    format!(
+                        "case when {name} ~ '[.\"]' then '\"' || replace({name}, '\"', '\"\"') || '\"' else {name}::text end"
+                    )
+                };
+                let namespace_name = format!("(select nspname from pg_namespace where oid = {namespace})");
+                text.push_str(&format!(
+                    "(case when {namespace} = {default}::oid then '' else {} || '.' end || {})",
+                    part(&namespace_name),
+                    part(name)
+                ));
+                rest
+            } else if let Some((namespace, name, rest)) = call("sql(") {
+                text.push_str(&format!(
+                    "(case when {namespace} = {default}::oid then '' else {namespace}::regnamespace || '.' end
+                      || quote_ident({name}))"
+                ));
+                rest
+            } else if let Some(rest) = behind.strip_prefix("namespaces") {
+                text.push_str(&among);
+                rest
+            } else if let Some(rest) = behind.strip_prefix("default") {
+                text.push_str(&format!("{default}::oid"));
+                rest
+            } else {
+                text.push('$');
+                behind
+            };
+        }
+        text.push_str(rest);
+        text
+    }
+
+    /// Finds the namespaces. One that is worked in, or is there on every server, is not told of.
+    fn namespaces(&mut self, worked_in: &str, others: Others<'_>) -> Result<(), ServerError> {
+        let rows = self.ask(
+            "select n.oid, n.nspname, d.description, n.nspname = 'public' and not exists (
+                        select from pg_class c where c.relnamespace = n.oid)
+             from pg_namespace n
+             left join pg_description d on d.objoid = n.oid and d.classoid = 'pg_namespace'::regclass
+             where n.nspname !~ '^pg_' and n.nspname <> 'information_schema'
+               and not exists (select from pg_depend x where x.classid = 'pg_namespace'::regclass and x.objid = n.oid
+                                  and x.deptype = 'e')
+             order by n.nspname",
+        )?;
+        let (here, elsewhere): (Vec<_>, Vec<_>) = rows.iter().partition(|row| text(row, 1) == worked_in);
+        self.namespaces = vec![here.first().map_or_else(|| "0".to_owned(), |row| text(row, 0))];
+        for row in elsewhere {
+            let (name, comment) = (text(row, 1), optional(row, 2));
+            let is_read = match others {
+                Others::All => !is_aside(&name) && !truth(row, 3),
+                Others::Only(names) => names.contains(&name),
+            };
+            if is_read {
+                self.namespaces.push(text(row, 0));
+                let quoted = self.session.dialect().quote(&name);
+                self.catalogue.others.push(OtherRow {
+                    kind: ObjectKind::Namespace,
+                    table: None,
+                    sql: format!("create schema {quoted}"),
+                    drop: format!("drop schema {quoted}"),
+                    after: Vec::new(),
+                    comment,
+                    name,
+                });
+            } else if !is_aside(&name) && !truth(row, 3) {
+                self.passed_over.push((name, comment));
+            }
+        }
+        Ok(())
     }
 
     /// A column of the catalogue that is there from a version on, else what stands for it.
@@ -139,21 +259,22 @@ impl Reader<'_> {
     fn presence(&mut self) -> Result<(), ServerError> {
         // What a user makes has numbers from 16384 on (PostgreSQL 17, `transam.h`, `FirstNormalObjectId`).
         let rows = self.ask(
-            "select exists (select from pg_proc where pronamespace = $namespace),
+            "select exists (select from pg_proc where pronamespace $namespaces),
                     exists (select from pg_trigger where not tgisinternal),
                     exists (select from pg_type t left join pg_class c on c.oid = t.typrelid
-                            where t.typnamespace = $namespace and t.oid >= 16384 and (t.typtype in ('d', 'r')
+                            where t.typnamespace $namespaces and t.oid >= 16384 and (t.typtype in ('d', 'r')
                                 or t.typtype = 'c' and c.relkind = 'c' or t.typtype = 'b' and t.typelem = 0)),
                     exists (select from pg_policy) or exists (select from pg_statistic_ext)
                         or exists (select from pg_rewrite where rulename <> '_RETURN' and ev_class >= 16384),
-                    exists (select from pg_class where relkind = 'm' and relnamespace = $namespace),
+                    exists (select from pg_class where relkind = 'm' and relnamespace $namespaces),
                     exists (select from pg_description where objoid >= 16384),
-                    exists (select from pg_class where relacl is not null and relnamespace = $namespace)
+                    exists (select from pg_class where relacl is not null and relnamespace $namespaces)
                         or exists (select from pg_attribute where attacl is not null)
-                        or exists (select from pg_proc where proacl is not null and pronamespace = $namespace),
+                        or exists (select from pg_proc where proacl is not null and pronamespace $namespaces)
+                        or exists (select from pg_namespace where nspacl is not null and oid $namespaces and oid <> $default),
                     exists (select from pg_operator where oid >= 16384) or exists (select from pg_ts_config where oid >= 16384)
                         or exists (select from pg_ts_dict where oid >= 16384)
-                        or exists (select from pg_collation where collnamespace = $namespace)
+                        or exists (select from pg_collation where collnamespace $namespaces)
                         or exists (select from pg_conversion where oid >= 16384)
                         or exists (select from pg_opclass where oid >= 16384)",
         )?;
@@ -174,7 +295,7 @@ impl Reader<'_> {
 
     fn relations(&mut self) -> Result<(), ServerError> {
         let rows = self.ask(
-            "select c.oid, c.relname, c.relkind, c.relpersistence, array_to_string(c.reloptions, E'\\n'), d.description,
+            "select c.oid, $name(c.relnamespace, c.relname), c.relkind, c.relpersistence, array_to_string(c.reloptions, E'\\n'), d.description,
                     c.relispartition, exists (select from pg_inherits i where i.inhrelid = c.oid), c.relrowsecurity,
                     c.relforcerowsecurity, nullif(am.amname, 'heap'), ts.spcname, c.relreplident,
                     nullif(c.reloftype, 0)::regtype,
@@ -182,26 +303,26 @@ impl Reader<'_> {
                     exists (select from pg_depend x where x.classid = 'pg_class'::regclass and x.objid = c.oid
                                 and x.deptype in ('e', 'i')) and c.relkind <> 'p' and not c.relispartition,
                     case when c.relkind = 'p' then pg_get_partkeydef(c.oid) end,
-                    (select string_agg(quote_ident(pc.relname), ', ' order by i.inhseqno)
+                    (select string_agg($sql(pc.relnamespace, pc.relname), ', ' order by i.inhseqno)
                      from pg_inherits i join pg_class pc on pc.oid = i.inhparent
                      where i.inhrelid = c.oid and not c.relispartition),
-                    case when c.relispartition then (select pc.relname from pg_inherits i
+                    case when c.relispartition then (select $name(pc.relnamespace, pc.relname) from pg_inherits i
                         join pg_class pc on pc.oid = i.inhparent where i.inhrelid = c.oid) end,
                     pg_get_expr(c.relpartbound, c.oid)
              from pg_class c
              left join pg_description d on d.objoid = c.oid and d.classoid = 'pg_class'::regclass and d.objsubid = 0
              left join pg_am am on am.oid = c.relam
              left join pg_tablespace ts on ts.oid = c.reltablespace
-             where c.relnamespace = $namespace and c.relkind in ('r', 'p', 'v', 'm', 'f', 'S')",
+             where c.relnamespace $namespaces and c.relkind in ('r', 'p', 'v', 'm', 'f', 'S')",
         )?;
         for row in rows {
             let (oid, name) = (number::<u32>(&row, 0), text(&row, 1));
-            if is_own_table(&name) {
+            if is_own_table(last(&name)) {
                 self.own.insert(oid);
                 continue;
             }
             // Of an extension, or the sequence inside an identity column.
-            if truth(&row, 15) || name.starts_with("hollow_oak_") {
+            if truth(&row, 15) || is_ours(&name) {
                 continue;
             }
             self.relations.insert(oid, name.clone());
@@ -229,8 +350,8 @@ impl Reader<'_> {
     fn partition(&mut self, name: String, row: &Row) {
         let (parent, bound) = (text(row, 18), text(row, 19));
         let dialect = self.session.dialect();
-        let quoted = dialect.quote(&name);
-        let mut sql = format!("create table {quoted} partition of {} {bound}", dialect.quote(&parent));
+        let quoted = dialect.quote_object(&name);
+        let mut sql = format!("create table {quoted} partition of {} {bound}", dialect.quote_object(&parent));
         if let Some(key) = optional(row, 16) {
             sql.push_str(&format!(" partition by {key}"));
         }
@@ -269,7 +390,8 @@ impl Reader<'_> {
         let dialect = self.session.dialect();
         for (is_on, word, reset) in [(truth(row, 8), "enable", "disable"), (truth(row, 9), "force", "no force")] {
             if is_on {
-                let action = |word: &str| format!("alter table {} {word} row level security", dialect.quote(&name));
+                let action =
+                    |word: &str| format!("alter table {} {word} row level security", dialect.quote_object(&name));
                 self.catalogue.others.push(OtherRow {
                     kind: ObjectKind::Security,
                     name: if word == "force" { format!("{name} forced") } else { name.clone() },
@@ -295,8 +417,8 @@ impl Reader<'_> {
         let compression = self.since(140_000, "nullif(a.attcompression::text, '')", "null");
         let rows = self.ask(&format!(
             "select a.attrelid, a.attnum, a.attname, format_type(a.atttypid, a.atttypmod),
-                    case when t.typtype = 'e' and t.typnamespace = $namespace then t.typname
-                         when e.typtype = 'e' and e.typnamespace = $namespace then e.typname end,
+                    case when t.typtype = 'e' and t.typnamespace $namespaces then $name(t.typnamespace, t.typname)
+                         when e.typtype = 'e' and e.typnamespace $namespaces then $name(e.typnamespace, e.typname) end,
                     a.attnotnull, a.attidentity, a.attgenerated,
                     pg_get_expr(ad.adbin, case when a.attgenerated = '' then 0 else a.attrelid end),
                     case when a.attcollation <> t.typcollation then co.collname end,
@@ -306,7 +428,7 @@ impl Reader<'_> {
                     case {compression} when 'p' then 'pglz' when 'l' then 'lz4' end,
                     nullif(a.attstattarget, -1), array_to_string(a.attoptions, E'\\n'), d.description, a.attislocal
              from pg_attribute a
-             join pg_class c on c.oid = a.attrelid and c.relnamespace = $namespace and c.relkind in ('r', 'p')
+             join pg_class c on c.oid = a.attrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
                   and not c.relispartition
              join pg_type t on t.oid = a.atttypid
              left join pg_type e on e.oid = t.typelem and t.typelem <> 0
@@ -361,7 +483,7 @@ impl Reader<'_> {
                     case s.seqtypid when 'int2'::regtype then 32767 when 'int4'::regtype then 2147483647
                          else 9223372036854775807 end, c.relname
              from pg_sequence s
-             join pg_class c on c.oid = s.seqrelid and c.relnamespace = $namespace
+             join pg_class c on c.oid = s.seqrelid and c.relnamespace $namespaces
              join pg_depend x on x.classid = 'pg_class'::regclass and x.objid = s.seqrelid and x.deptype = 'i'
                   and x.refclassid = 'pg_class'::regclass",
         )?;
@@ -386,8 +508,7 @@ impl Reader<'_> {
         let enforced = self.since(180_000, "con.conenforced", "true");
         let rows = self.ask(&format!(
             "select con.conrelid, con.conname, con.contype, con.conkey, con.confrelid,
-                    case when rc.relnamespace = $namespace then rc.relname
-                         else quote_ident(rn.nspname) || '.' || quote_ident(rc.relname) end,
+                    case when rc.oid is not null then $name(rc.relnamespace, rc.relname) end,
                     con.confkey, con.confdeltype, con.confupdtype, con.condeferrable, con.condeferred,
                     pg_get_expr(con.conbin, con.conrelid),
                     case when con.contype in ('x', 't') then pg_get_constraintdef(con.oid) end,
@@ -398,12 +519,12 @@ impl Reader<'_> {
                          join pg_attribute a on a.attrelid = i.indrelid and a.attnum = n.attnum
                          where n.ordinality > i.indnkeyatts) end,
                     array_to_string(ic.reloptions, E'\\n'), {set_columns}, {enforced},
-                    ts.spcname, con.conislocal, i.indisclustered, i.indisreplident, c.relname
+                    ts.spcname, con.conislocal, i.indisclustered, i.indisreplident,
+                    $name(c.relnamespace, c.relname)
              from pg_constraint con
-             join pg_class c on c.oid = con.conrelid and c.relnamespace = $namespace and c.relkind in ('r', 'p')
+             join pg_class c on c.oid = con.conrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
                   and not c.relispartition
              left join pg_class rc on rc.oid = con.confrelid
-             left join pg_namespace rn on rn.oid = rc.relnamespace
              left join pg_index i on i.indexrelid = con.conindid and con.contype in ('p', 'u')
              left join pg_class ic on ic.oid = i.indexrelid
              left join pg_tablespace ts on ts.oid = ic.reltablespace
@@ -432,7 +553,7 @@ impl Reader<'_> {
             if letter(&row, 2) == 'x' {
                 let dialect = self.session.dialect();
                 let (name, table) = (text(&row, 1), text(&row, 25));
-                let alter = format!("alter table {}", dialect.quote(&table));
+                let alter = format!("alter table {}", dialect.quote_object(&table));
                 let quoted = dialect.quote(&name);
                 self.catalogue.others.push(OtherRow {
                     kind: ObjectKind::Constraint,
@@ -485,7 +606,7 @@ impl Reader<'_> {
                          where a.attrelid = i.indrelid and a.attnum > 0 and not a.attisdropped) end
              from pg_index i
              join pg_class ic on ic.oid = i.indexrelid
-             join pg_class c on c.oid = i.indrelid and c.relnamespace = $namespace and c.relkind in ('r', 'p')
+             join pg_class c on c.oid = i.indrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
                   and not c.relispartition
              join pg_am am on am.oid = ic.relam
              left join pg_tablespace ts on ts.oid = ic.reltablespace
@@ -544,14 +665,14 @@ impl Reader<'_> {
 
     fn words(&mut self) -> Result<(), ServerError> {
         let rows = self.ask(
-            "select t.typname, e.enumlabel, d.description
+            "select $name(t.typnamespace, t.typname), e.enumlabel, d.description
              from pg_type t
              join pg_enum e on e.enumtypid = t.oid
              left join pg_description d on d.objoid = t.oid and d.classoid = 'pg_type'::regclass and d.objsubid = 0
-             where t.typnamespace = $namespace
+             where t.typnamespace $namespaces
                and not exists (select from pg_depend x where x.classid = 'pg_type'::regclass and x.objid = t.oid
                                   and x.deptype = 'e')
-             order by t.typname, e.enumsortorder",
+             order by t.typnamespace, t.typname, e.enumsortorder",
         )?;
         self.catalogue.words = rows
             .iter()
@@ -566,7 +687,7 @@ impl Reader<'_> {
         } else {
             self.ask(
                 "select tg.tgrelid, tg.tgname, pg_get_triggerdef(tg.oid), d.description
-             from pg_trigger tg join pg_class c on c.oid = tg.tgrelid and c.relnamespace = $namespace
+             from pg_trigger tg join pg_class c on c.oid = tg.tgrelid and c.relnamespace $namespaces
              left join pg_description d on d.objoid = tg.oid and d.classoid = 'pg_trigger'::regclass
              where not tg.tgisinternal and tg.tgparentid = 0",
             )?
@@ -580,13 +701,14 @@ impl Reader<'_> {
         }
         // What tells routines of one name apart is the types of their arguments.
         let rows = self.ask(
-            "select case when count(*) over (partition by p.proname) = 1 then p.proname::text
+            "select case when count(*) over (partition by p.pronamespace, p.proname) = 1
+                         then $name(p.pronamespace, p.proname)
                          else p.oid::regprocedure::text end,
                     pg_get_functiondef(p.oid), 'drop ' || case p.prokind when 'p' then 'procedure' else 'function' end
                     || ' ' || p.oid::regprocedure::text, d.description
              from pg_proc p
              left join pg_description d on d.objoid = p.oid and d.classoid = 'pg_proc'::regclass
-             where p.pronamespace = $namespace and p.prokind <> 'a'
+             where p.pronamespace $namespaces and p.prokind <> 'a'
                and not exists (select from pg_depend x where x.classid = 'pg_proc'::regclass and x.objid = p.oid
                                   and x.deptype = 'e')",
         )?;
@@ -601,20 +723,20 @@ impl Reader<'_> {
 
     fn sequences(&mut self) -> Result<(), ServerError> {
         let rows = self.ask(
-            "select c.relname, format_type(s.seqtypid, null), s.seqstart, s.seqincrement, s.seqmin, s.seqmax, s.seqcache,
+            "select $name(c.relnamespace, c.relname), format_type(s.seqtypid, null), s.seqstart, s.seqincrement, s.seqmin, s.seqmax, s.seqcache,
                     s.seqcycle, x.refobjid, x.refobjsubid, d.description
              from pg_sequence s
-             join pg_class c on c.oid = s.seqrelid and c.relnamespace = $namespace
+             join pg_class c on c.oid = s.seqrelid and c.relnamespace $namespaces
              left join pg_depend x on x.classid = 'pg_class'::regclass and x.objid = s.seqrelid and x.deptype = 'a'
                   and x.refclassid = 'pg_class'::regclass and x.refobjsubid > 0
              left join pg_description d on d.objoid = c.oid and d.classoid = 'pg_class'::regclass and d.objsubid = 0
              where not exists (select from pg_depend x where x.classid = 'pg_class'::regclass and x.objid = s.seqrelid
                                   and x.deptype in ('i', 'e'))
-             order by c.relname",
+             order by c.relnamespace, c.relname",
         )?;
         self.catalogue.sequences = rows
             .iter()
-            .filter(|row| !text(row, 0).starts_with("hollow_oak_"))
+            .filter(|row| !is_ours(&text(row, 0)))
             .map(|row| SequenceRow {
                 name: text(row, 0),
                 ty: text(row, 1),
@@ -655,18 +777,13 @@ impl Reader<'_> {
         }
         self.objects(
             ObjectKind::Extension,
-            "select extname, 'create extension ' || quote_ident(extname), 'drop extension ' || quote_ident(extname), null, null
-             from pg_extension where extname <> 'plpgsql' and extnamespace = $namespace",
+            "select extname, 'create extension ' || quote_ident(extname)
+                    || case when extnamespace = $default then '' else ' with schema ' || extnamespace::regnamespace end,
+                    'drop extension ' || quote_ident(extname), null, null
+             from pg_extension where extname <> 'plpgsql' and extnamespace $namespaces",
         )?;
-        let rows = self.ask(
-            "select n.nspname from pg_namespace n
-             where n.oid <> $namespace and n.nspname !~ '^pg_' and n.nspname not in ('information_schema', 'oak_aside')
-               and (exists (select from pg_class c where c.relnamespace = n.oid)
-                    or exists (select from pg_proc p where p.pronamespace = n.oid and not exists (
-                        select from pg_depend x where x.classid = 'pg_proc'::regclass and x.objid = p.oid and x.deptype = 'e')))",
-        )?;
-        for row in rows {
-            self.other(ObjectKind::Namespace, text(&row, 0), None, String::new(), None);
+        for (name, comment) in std::mem::take(&mut self.passed_over) {
+            self.other(ObjectKind::Namespace, name, None, String::new(), comment);
         }
         for row in self.ask("select evtname from pg_event_trigger")? {
             self.other(ObjectKind::Event, text(&row, 0), None, String::new(), None);
@@ -686,19 +803,19 @@ impl Reader<'_> {
     fn operators(&mut self) -> Result<(), ServerError> {
         let rows = self.ask(
             "select oprname || ' (' || coalesce(oprleft::regtype::text, '') || ', ' || oprright::regtype::text || ')'
-             from pg_operator where oprnamespace = $namespace
+             from pg_operator where oprnamespace $namespaces
                 and not exists (select from pg_depend x where x.objid = pg_operator.oid and x.deptype = 'e')
              union all
-             select 'text search configuration ' || cfgname from pg_ts_config where cfgnamespace = $namespace
+             select 'text search configuration ' || cfgname from pg_ts_config where cfgnamespace $namespaces
              union all
-             select 'text search dictionary ' || dictname from pg_ts_dict where dictnamespace = $namespace
+             select 'text search dictionary ' || dictname from pg_ts_dict where dictnamespace $namespaces
                 and not exists (select from pg_depend x where x.objid = pg_ts_dict.oid and x.deptype = 'e')
              union all
-             select 'collation ' || collname from pg_collation where collnamespace = $namespace
+             select 'collation ' || collname from pg_collation where collnamespace $namespaces
              union all
-             select 'conversion ' || conname from pg_conversion where connamespace = $namespace
+             select 'conversion ' || conname from pg_conversion where connamespace $namespaces
              union all
-             select 'operator class ' || opcname from pg_opclass where opcnamespace = $namespace
+             select 'operator class ' || opcname from pg_opclass where opcnamespace $namespaces
                 and not exists (select from pg_depend x where x.objid = pg_opclass.oid and x.deptype = 'e')",
         )?;
         for row in rows {
@@ -713,7 +830,7 @@ impl Reader<'_> {
         self.objects(
             ObjectKind::Domain,
             &format!(
-                "select t.typname, 'create domain ' || quote_ident(t.typname) || ' as '
+                "select $name(t.typnamespace, t.typname), 'create domain ' || $sql(t.typnamespace, t.typname) || ' as '
                         || format_type(t.typbasetype, t.typtypmod)
                         || coalesce((select ' collate ' || quote_ident(co.collname) from pg_collation co
                                      join pg_type b on b.oid = t.typbasetype
@@ -722,36 +839,36 @@ impl Reader<'_> {
                         || coalesce((select string_agg(' constraint ' || quote_ident(conname) || ' '
                                          || pg_get_constraintdef(oid), '' order by conname)
                                      from pg_constraint where contypid = t.oid and contype = 'c'), ''),
-                        'drop domain ' || quote_ident(t.typname), d.description, null
+                        'drop domain ' || $sql(t.typnamespace, t.typname), d.description, null
                  from pg_type t
                  left join pg_description d on d.objoid = t.oid and d.classoid = 'pg_type'::regclass
-                 where t.typnamespace = $namespace and t.typtype = 'd' and {own}"
+                 where t.typnamespace $namespaces and t.typtype = 'd' and {own}"
             ),
         )?;
         self.objects(
             ObjectKind::Type,
             &format!(
-                "select t.typname, 'create type ' || quote_ident(t.typname) || ' as ('
+                "select $name(t.typnamespace, t.typname), 'create type ' || $sql(t.typnamespace, t.typname) || ' as ('
                         || coalesce((select string_agg(quote_ident(a.attname) || ' ' || format_type(a.atttypid, a.atttypmod)
                                 || case when a.attcollation <> at.typcollation then ' collate ' || quote_ident(co.collname)
                                         else '' end, ', ' order by a.attnum)
                             from pg_attribute a join pg_type at on at.oid = a.atttypid
                             left join pg_collation co on co.oid = a.attcollation
                             where a.attrelid = t.typrelid and a.attnum > 0 and not a.attisdropped), '') || ')',
-                        'drop type ' || quote_ident(t.typname), d.description, null
+                        'drop type ' || $sql(t.typnamespace, t.typname), d.description, null
                  from pg_type t join pg_class c on c.oid = t.typrelid and c.relkind = 'c'
                  left join pg_description d on d.objoid = t.oid and d.classoid = 'pg_type'::regclass
-                 where t.typnamespace = $namespace and t.typtype = 'c' and {own}
+                 where t.typnamespace $namespaces and t.typtype = 'c' and {own}
                  union all
-                 select t.typname, 'create type ' || quote_ident(t.typname) || ' as range (subtype = '
-                        || r.rngsubtype::regtype || ')', 'drop type ' || quote_ident(t.typname), d.description, null
+                 select $name(t.typnamespace, t.typname), 'create type ' || $sql(t.typnamespace, t.typname) || ' as range (subtype = '
+                        || r.rngsubtype::regtype || ')', 'drop type ' || $sql(t.typnamespace, t.typname), d.description, null
                  from pg_type t join pg_range r on r.rngtypid = t.oid
                  left join pg_description d on d.objoid = t.oid and d.classoid = 'pg_type'::regclass
-                 where t.typnamespace = $namespace and t.typtype = 'r' and {own}"
+                 where t.typnamespace $namespaces and t.typtype = 'r' and {own}"
             ),
         )?;
         let rows = self.ask(&format!(
-            "select t.typname from pg_type t where t.typnamespace = $namespace and t.typtype = 'b' and t.typelem = 0 and {own}"
+            "select $name(t.typnamespace, t.typname) from pg_type t where t.typnamespace $namespaces and t.typtype = 'b' and t.typelem = 0 and {own}"
         ))?;
         for row in rows {
             self.other(ObjectKind::Type, text(&row, 0), None, String::new(), None);
@@ -763,8 +880,8 @@ impl Reader<'_> {
     fn table_rules(&mut self) -> Result<(), ServerError> {
         self.objects(
             ObjectKind::Policy,
-            "select p.polname || ' on ' || c.relname,
-                    'create policy ' || quote_ident(p.polname) || ' on ' || quote_ident(c.relname)
+            "select p.polname || ' on ' || $name(c.relnamespace, c.relname),
+                    'create policy ' || quote_ident(p.polname) || ' on ' || $sql(c.relnamespace, c.relname)
                     || case when p.polpermissive then '' else ' as restrictive' end
                     || case p.polcmd when 'r' then ' for select' when 'a' then ' for insert' when 'w' then ' for update'
                                      when 'd' then ' for delete' else '' end
@@ -772,25 +889,27 @@ impl Reader<'_> {
                             from pg_roles where oid = any (p.polroles)) end
                     || coalesce(' using (' || pg_get_expr(p.polqual, p.polrelid) || ')', '')
                     || coalesce(' with check (' || pg_get_expr(p.polwithcheck, p.polrelid) || ')', ''),
-                    'drop policy ' || quote_ident(p.polname) || ' on ' || quote_ident(c.relname), d.description, c.relname
-             from pg_policy p join pg_class c on c.oid = p.polrelid and c.relnamespace = $namespace
+                    'drop policy ' || quote_ident(p.polname) || ' on ' || $sql(c.relnamespace, c.relname), d.description,
+                    $name(c.relnamespace, c.relname)
+             from pg_policy p join pg_class c on c.oid = p.polrelid and c.relnamespace $namespaces
              left join pg_description d on d.objoid = p.oid and d.classoid = 'pg_policy'::regclass",
         )?;
         self.objects(
             ObjectKind::Rule,
-            "select r.rulename || ' on ' || c.relname, rtrim(pg_get_ruledef(r.oid), ';'),
-                    'drop rule ' || quote_ident(r.rulename) || ' on ' || quote_ident(c.relname), d.description, c.relname
-             from pg_rewrite r join pg_class c on c.oid = r.ev_class and c.relnamespace = $namespace
+            "select r.rulename || ' on ' || $name(c.relnamespace, c.relname), rtrim(pg_get_ruledef(r.oid), ';'),
+                    'drop rule ' || quote_ident(r.rulename) || ' on ' || $sql(c.relnamespace, c.relname), d.description,
+                    $name(c.relnamespace, c.relname)
+             from pg_rewrite r join pg_class c on c.oid = r.ev_class and c.relnamespace $namespaces
              left join pg_description d on d.objoid = r.oid and d.classoid = 'pg_rewrite'::regclass
              where r.rulename <> '_RETURN'",
         )?;
         self.objects(
             ObjectKind::Statistics,
-            "select s.stxname, pg_get_statisticsobjdef(s.oid), 'drop statistics ' || quote_ident(s.stxname), d.description,
-                    c.relname
+            "select $name(s.stxnamespace, s.stxname), pg_get_statisticsobjdef(s.oid), 'drop statistics ' || $sql(s.stxnamespace, s.stxname), d.description,
+                    $name(c.relnamespace, c.relname)
              from pg_statistic_ext s join pg_class c on c.oid = s.stxrelid
              left join pg_description d on d.objoid = s.oid and d.classoid = 'pg_statistic_ext'::regclass
-             where s.stxnamespace = $namespace",
+             where s.stxnamespace $namespaces",
         )
     }
 
@@ -798,18 +917,18 @@ impl Reader<'_> {
     fn aggregates(&mut self) -> Result<(), ServerError> {
         self.objects(
             ObjectKind::Aggregate,
-            "select p.proname || '(' || pg_get_function_identity_arguments(p.oid) || ')',
+            "select $name(p.pronamespace, p.proname) || '(' || pg_get_function_identity_arguments(p.oid) || ')',
                     case when a.aggkind = 'n' and a.aggmtransfn = 0 and a.aggcombinefn = 0 and a.aggsortop = 0 then
-                    'create aggregate ' || quote_ident(p.proname) || '('
+                    'create aggregate ' || $sql(p.pronamespace, p.proname) || '('
                     || case when p.pronargs = 0 then '*' else pg_get_function_identity_arguments(p.oid) end
                     || ') (sfunc = ' || a.aggtransfn::regproc || ', stype = ' || format_type(a.aggtranstype, null)
                     || case when a.aggfinalfn <> 0 then ', finalfunc = ' || a.aggfinalfn::regproc else '' end
                     || case when a.aggfinalextra then ', finalfunc_extra' else '' end
                     || coalesce(', initcond = ' || quote_literal(a.agginitval), '') || ')' end,
-                    'drop aggregate ' || quote_ident(p.proname) || '('
+                    'drop aggregate ' || $sql(p.pronamespace, p.proname) || '('
                     || case when p.pronargs = 0 then '*' else pg_get_function_identity_arguments(p.oid) end || ')',
                     d.description, a.aggtransfn::regproc || coalesce(E'\n' || nullif(a.aggfinalfn, 0)::regproc, '')
-             from pg_aggregate a join pg_proc p on p.oid = a.aggfnoid and p.pronamespace = $namespace
+             from pg_aggregate a join pg_proc p on p.oid = a.aggfnoid and p.pronamespace $namespaces
              left join pg_description d on d.objoid = p.oid and d.classoid = 'pg_proc'::regclass
              where not exists (select from pg_depend x where x.classid = 'pg_proc'::regclass and x.objid = p.oid
                                   and x.deptype = 'e')",
@@ -819,10 +938,10 @@ impl Reader<'_> {
     fn view_indexes(&mut self) -> Result<(), ServerError> {
         self.objects(
             ObjectKind::ViewIndex,
-            "select ic.relname, pg_get_indexdef(i.indexrelid), 'drop index ' || quote_ident(ic.relname), d.description,
-                    c.relname
+            "select $name(ic.relnamespace, ic.relname), pg_get_indexdef(i.indexrelid), 'drop index ' || $sql(ic.relnamespace, ic.relname), d.description,
+                    $name(c.relnamespace, c.relname)
              from pg_index i join pg_class ic on ic.oid = i.indexrelid
-             join pg_class c on c.oid = i.indrelid and c.relkind = 'm' and c.relnamespace = $namespace
+             join pg_class c on c.oid = i.indrelid and c.relkind = 'm' and c.relnamespace $namespaces
              left join pg_description d on d.objoid = ic.oid and d.classoid = 'pg_class'::regclass",
         )
     }
@@ -833,21 +952,23 @@ impl Reader<'_> {
             ObjectKind::Comment,
             "select what, 'comment on ' || what || ' is ' || quote_literal(description), 'comment on ' || what || ' is null',
                     null, owner
-             from (select 'constraint ' || quote_ident(n.conname) || ' on ' || quote_ident(c.relname) as what, d.description,
-                          c.relname as owner
+             from (select 'constraint ' || quote_ident(n.conname) || ' on ' || $sql(c.relnamespace, c.relname) as what, d.description,
+                          $name(c.relnamespace, c.relname) as owner
                    from pg_description d join pg_constraint n on n.oid = d.objoid
-                   join pg_class c on c.oid = n.conrelid and c.relnamespace = $namespace
+                   join pg_class c on c.oid = n.conrelid and c.relnamespace $namespaces
                    where d.classoid = 'pg_constraint'::regclass
                    union all
-                   select 'index ' || quote_ident(ic.relname), d.description, c.relname
+                   select 'index ' || $sql(ic.relnamespace, ic.relname), d.description,
+                    $name(c.relnamespace, c.relname)
                    from pg_description d join pg_class ic on ic.oid = d.objoid and ic.relkind in ('i', 'I')
                    join pg_index i on i.indexrelid = ic.oid
-                   join pg_class c on c.oid = i.indrelid and c.relnamespace = $namespace and c.relkind in ('r', 'p')
+                   join pg_class c on c.oid = i.indrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
                    where d.classoid = 'pg_class'::regclass
                    union all
-                   select 'column ' || quote_ident(c.relname) || '.' || quote_ident(a.attname), d.description, c.relname
+                   select 'column ' || $sql(c.relnamespace, c.relname) || '.' || quote_ident(a.attname), d.description,
+                    $name(c.relnamespace, c.relname)
                    from pg_description d
-                   join pg_class c on c.oid = d.objoid and c.relnamespace = $namespace and c.relkind in ('v', 'm', 'c')
+                   join pg_class c on c.oid = d.objoid and c.relnamespace $namespaces and c.relkind in ('v', 'm', 'c')
                    join pg_attribute a on a.attrelid = c.oid and a.attnum = d.objsubid
                    where d.classoid = 'pg_class'::regclass and d.objsubid > 0) found",
         )
@@ -862,26 +983,39 @@ impl Reader<'_> {
                         'grant ' || privileges || ' on ' || what || ' to ' || who
                         || case when is_grantable then ' with grant option' else '' end,
                         'revoke ' || privileges || ' on ' || what || ' from ' || who, null, relname
-                 from (select c.relname, g.is_grantable,
+                 from (select $name(c.relnamespace, c.relname) as relname, g.is_grantable,
                               case when g.grantee = 0 then 'public' else quote_ident(pg_get_userbyid(g.grantee)) end as who,
                               string_agg(lower(g.privilege_type), ', ' order by g.privilege_type) as privileges,
-                              case c.relkind when 'S' then 'sequence ' else '' end || quote_ident(c.relname) as what
+                              case c.relkind when 'S' then 'sequence ' else '' end || $sql(c.relnamespace, c.relname) as what
                        from pg_class c cross join lateral aclexplode(c.relacl) g
-                       where c.relnamespace = $namespace and g.grantee <> c.relowner and {own}
-                       group by c.relname, c.relkind, g.grantee, g.is_grantable) found
+                       where c.relnamespace $namespaces and g.grantee <> c.relowner and {own}
+                       group by c.relnamespace, c.relname, c.relkind, g.grantee, g.is_grantable) found
                  union all
-                 select who || ' on ' || relname || '.' || attname, 'grant ' || privileges || ' on ' || quote_ident(relname)
-                        || ' to ' || who, 'revoke ' || privileges || ' on ' || quote_ident(relname) || ' from ' || who, null,
-                        relname
-                 from (select c.relname, a.attname,
+                 select who || ' on ' || relname || '.' || attname, 'grant ' || privileges || ' on ' || what || ' to ' || who,
+                        'revoke ' || privileges || ' on ' || what || ' from ' || who, null, relname
+                 from (select $name(c.relnamespace, c.relname) as relname, $sql(c.relnamespace, c.relname) as what, a.attname,
                               case when g.grantee = 0 then 'public' else quote_ident(pg_get_userbyid(g.grantee)) end as who,
                               string_agg(lower(g.privilege_type) || ' (' || quote_ident(a.attname) || ')', ', '
                                          order by g.privilege_type) as privileges
-                       from pg_attribute a join pg_class c on c.oid = a.attrelid and c.relnamespace = $namespace
+                       from pg_attribute a join pg_class c on c.oid = a.attrelid and c.relnamespace $namespaces
                        cross join lateral aclexplode(a.attacl) g
                        where a.attacl is not null and g.grantee <> c.relowner and {own}
-                       group by c.relname, a.attname, g.grantee) found"
+                       group by c.relnamespace, c.relname, a.attname, g.grantee) found"
             ),
+        )?;
+        self.objects(
+            ObjectKind::Grant,
+            "select who || ' on namespace ' || nspname || case when is_grantable then ' with grant option' else '' end,
+                    'grant ' || privileges || ' on ' || what || ' to ' || who
+                    || case when is_grantable then ' with grant option' else '' end,
+                    'revoke ' || privileges || ' on ' || what || ' from ' || who, null, nspname
+             from (select n.nspname, g.is_grantable,
+                          case when g.grantee = 0 then 'public' else quote_ident(pg_get_userbyid(g.grantee)) end as who,
+                          string_agg(lower(g.privilege_type), ', ' order by g.privilege_type) as privileges,
+                          'schema ' || quote_ident(n.nspname) as what
+                   from pg_namespace n cross join lateral aclexplode(n.nspacl) g
+                   where n.oid $namespaces and n.oid <> $default and g.grantee <> n.nspowner
+                   group by n.nspname, g.grantee, g.is_grantable) found",
         )?;
         // Whoever may not be said otherwise may call a function (PostgreSQL 17, "Privileges", table "Summary of Access
         // Privileges").
@@ -889,16 +1023,16 @@ impl Reader<'_> {
             ObjectKind::Grant,
             "select who || ' on ' || what, 'grant execute on ' || what || ' to ' || who,
                     'revoke execute on ' || what || ' from ' || who, null, proname
-             from (select distinct p.proname, quote_ident(pg_get_userbyid(g.grantee)) as who,
+             from (select distinct $name(p.pronamespace, p.proname) as proname, quote_ident(pg_get_userbyid(g.grantee)) as who,
                           'routine ' || p.oid::regprocedure as what
                    from pg_proc p cross join lateral aclexplode(p.proacl) g
-                   where p.pronamespace = $namespace and g.grantee <> p.proowner and g.grantee <> 0) found
+                   where p.pronamespace $namespaces and g.grantee <> p.proowner and g.grantee <> 0) found
              union all
              select 'public not on routine ' || p.oid::regprocedure,
                     'revoke execute on routine ' || p.oid::regprocedure || ' from public',
-                    'grant execute on routine ' || p.oid::regprocedure || ' to public', null, p.proname
+                    'grant execute on routine ' || p.oid::regprocedure || ' to public', null, $name(p.pronamespace, p.proname)
              from pg_proc p
-             where p.pronamespace = $namespace and p.proacl is not null
+             where p.pronamespace $namespaces and p.proacl is not null
                and not exists (select from aclexplode(p.proacl) g where g.grantee = 0)
                and not exists (select from pg_depend x where x.classid = 'pg_proc'::regclass and x.objid = p.oid
                                   and x.deptype = 'e')",

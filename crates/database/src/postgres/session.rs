@@ -1,13 +1,15 @@
 //! A pinned session.
 
-use hollow_oak_core::physical::{self, Introspected};
+use std::collections::{BTreeMap, BTreeSet};
+
+use hollow_oak_core::physical::{self, Introspected, qualified, split};
 use hollow_oak_core::plan::Step;
 use hollow_oak_core::script::ScriptStep;
 use hollow_oak_core::{Dialect, Provider};
 use postgres::error::SqlState;
 use postgres::{Client, SimpleQueryMessage};
 
-use super::catalogue;
+use super::catalogue::{self, Others};
 use crate::error::DatabaseError;
 use crate::server::{Asked, JournalSql, Kept, Refused, ServerError, Session, Table};
 use crate::url::ServerUrl;
@@ -82,12 +84,15 @@ pub(super) struct PostgresSession {
     version_number: u32,
     /// The namespace that names without one are in.
     namespace: String,
+    /// The others that are looked at, where the URL says which.
+    others: Option<Vec<String>>,
 }
 
 impl PostgresSession {
     /// Pins a new connection; a namespace that the URL names is made where that is asked for.
     pub(super) fn new(client: Client, url: &ServerUrl, create: bool) -> Result<Self, DatabaseError> {
-        let mut session = Self { client, version: String::new(), version_number: 0, namespace: String::new() };
+        let mut session =
+            Self { client, version: String::new(), version_number: 0, namespace: String::new(), others: None };
         session.execute(PIN)?;
         let found = session
             .ask("select current_setting('server_version'), current_setting('server_version_num'), current_schema()")?;
@@ -99,6 +104,7 @@ impl PostgresSession {
         session.namespace = next();
         if let Some(namespace) = &url.namespace {
             session.namespace.clone_from(namespace);
+            session.others = Some(url.other_namespaces.clone());
         }
         if session.version_number < LEAST.0 {
             let (provider, found) = (Provider::Postgres, session.version);
@@ -198,8 +204,9 @@ impl Session for PostgresSession {
     }
 
     fn introspect(&mut self) -> Result<Introspected, ServerError> {
-        let (namespace, version) = (self.namespace.clone(), self.version_number);
-        catalogue::read(self, &namespace, version)
+        let (namespace, others, version) = (self.namespace.clone(), self.others.clone(), self.version_number);
+        let others = others.as_deref().map_or(Others::All, Others::Only);
+        catalogue::read(self, &namespace, others, version)
     }
 
     fn begin_reading(&mut self) -> Result<(), ServerError> {
@@ -220,31 +227,36 @@ impl Session for PostgresSession {
     fn as_stored(&mut self, asked: &Asked) -> Result<physical::Schema, ServerError> {
         let version = self.version_number;
         let real = Dialect::Postgres.quote(&self.namespace);
+        let aside = Aside::of(asked);
         self.aside(|session| {
             // Its own namespace before the real one: whatever else an expression names is found there.
             session.execute(&format!("create schema oak_aside; set local search_path = oak_aside, {real}"))?;
-            for step in steps(asked) {
+            for stand_in in aside.namespaces.values() {
+                session.execute(&format!("create schema {stand_in}"))?;
+            }
+            for step in aside.steps(asked) {
                 for statement in Dialect::Postgres.render(&step) {
                     session.execute(&statement)?;
                 }
             }
-            Ok(catalogue::read(session, "oak_aside", version)?.schema)
+            let others: Vec<String> = aside.namespaces.values().cloned().collect();
+            let found = catalogue::read(session, "oak_aside", Others::Only(&others), version)?;
+            Ok(aside.back(found.schema))
         })
     }
 
     /// A view that is made again has no grants and no description.
     fn kept(&mut self, step: &ScriptStep) -> Result<Kept, ServerError> {
         let Some(name) = step.object.strip_prefix("drop-view ") else { return Ok(Kept::default()) };
-        let (namespace, name) = (Dialect::Postgres.literal(&self.namespace), Dialect::Postgres.literal(name));
+        let name = Dialect::Postgres.literal(&Dialect::Postgres.quote_object(name));
         let found = self.ask(&format!(
-            "with view as (select oid, relname, relacl, relowner from pg_class
-                           where relnamespace = {namespace}::regnamespace and relname = {name})
-             select 'grant ' || a.privilege_type || ' on ' || quote_ident(relname) || ' to '
+            "with view as (select oid, relacl, relowner from pg_class where oid = to_regclass({name}))
+             select 'grant ' || a.privilege_type || ' on ' || oid::regclass || ' to '
                     || case when a.grantee = 0 then 'public' else quote_ident(pg_get_userbyid(a.grantee)) end
                     || case when a.is_grantable then ' with grant option' else '' end
              from view, aclexplode(relacl) a where a.grantee <> relowner
              union all
-             select 'comment on view ' || quote_ident(relname) || ' is ' || quote_literal(obj_description(oid, 'pg_class'))
+             select 'comment on view ' || oid::regclass || ' is ' || quote_literal(obj_description(oid, 'pg_class'))
              from view where obj_description(oid, 'pg_class') is not null"
         ))?;
         let afterwards = found.rows.into_iter().filter_map(|row| row.into_iter().next().flatten()).collect();
@@ -254,20 +266,71 @@ impl Session for PostgresSession {
     fn relations(&mut self) -> Result<Vec<String>, ServerError> {
         let namespace = Dialect::Postgres.literal(&self.namespace);
         let found = self.ask(&format!(
-            "select relname from pg_class where relnamespace = {namespace}::regnamespace and relkind in ('r', 'p', 'v', 'm', 'f')"
+            "select nullif(n.nspname, {namespace}), c.relname from pg_class c join pg_namespace n on n.oid = c.relnamespace
+             where c.relkind in ('r', 'p', 'v', 'm', 'f') and n.nspname !~ '^pg_' and n.nspname <> 'information_schema'"
         ))?;
-        Ok(found.rows.into_iter().filter_map(|row| row.into_iter().next().flatten()).collect())
+        let name = |row: Vec<Option<String>>| {
+            let mut row = row.into_iter();
+            let (namespace, name) = (row.next().flatten(), row.next().flatten()?);
+            Some(qualified(namespace.as_deref(), &name))
+        };
+        Ok(found.rows.into_iter().filter_map(name).collect())
     }
 }
 
-fn steps(asked: &Asked) -> Vec<Step> {
-    let mut steps: Vec<Step> = asked.enums.iter().cloned().map(Step::CreateEnum).collect();
-    for table in &asked.tables {
-        steps.push(Step::CreateTable(table.clone()));
-        for index in &table.indexes {
-            steps.push(Step::CreateIndex { table: table.name.clone(), index: index.clone() });
+/// Where things are made aside: what is in a namespace is made in one that stands for it.
+struct Aside {
+    /// The stand-ins, by what they stand for.
+    namespaces: BTreeMap<String, String>,
+}
+
+impl Aside {
+    fn of(asked: &Asked) -> Self {
+        let names = asked.tables.iter().map(|one| &one.name).chain(asked.views.iter().map(|one| &one.name));
+        let found: BTreeSet<String> = names.filter_map(|name| Some(split(name).0?.to_owned())).collect();
+        let stand_in = |(at, name): (usize, String)| (name, format!("oak_aside_{}", at + 1));
+        Self { namespaces: found.into_iter().enumerate().map(stand_in).collect() }
+    }
+
+    /// The name of a table or view aside.
+    fn name(&self, name: &str) -> String {
+        let (namespace, base) = split(name);
+        match namespace.and_then(|one| self.namespaces.get(one)) {
+            Some(stand_in) => format!("{stand_in}.{base}"),
+            None => name.to_owned(),
         }
     }
-    steps.extend(asked.views.iter().cloned().map(Step::CreateProgram));
-    steps
+
+    fn steps(&self, asked: &Asked) -> Vec<Step> {
+        // Types of other namespaces are found where they are.
+        let enums = asked.enums.iter().filter(|one| split(&one.name).0.is_none()).cloned();
+        let mut steps: Vec<Step> = enums.map(Step::CreateEnum).collect();
+        for table in &asked.tables {
+            let table = physical::Table { name: self.name(&table.name), ..table.clone() };
+            steps.push(Step::CreateTable(table.clone()));
+            let indexes = table.indexes.iter().cloned();
+            steps.extend(indexes.map(|index| Step::CreateIndex { table: table.name.clone(), index }));
+        }
+        steps.extend(asked.views.iter().map(|view| {
+            let name = self.name(&view.name);
+            let (word, quoted) = (view.kind.word(), Dialect::Postgres.quote_object(&name));
+            let create = format!("create {word} {quoted} as\n{}", view.body.text());
+            Step::CreateProgram(physical::Program { create, name, ..view.clone() })
+        }));
+        steps
+    }
+
+    /// What was made aside, under its own names.
+    fn back(&self, found: physical::Schema) -> physical::Schema {
+        let real = |name: &str| {
+            let (namespace, base) = split(name);
+            let stands_for = self.namespaces.iter().find(|(_, stand_in)| Some(stand_in.as_str()) == namespace);
+            stands_for.map_or_else(|| name.to_owned(), |(namespace, _)| format!("{namespace}.{base}"))
+        };
+        let programs: Vec<_> =
+            found.programs().map(|one| physical::Program { name: real(&one.name), ..one.clone() }).collect();
+        let (case, enums) = (found.case(), found.enums().cloned().collect::<Vec<_>>());
+        let tables = found.into_tables().map(|table| physical::Table { name: real(&table.name), ..table });
+        physical::Schema::new(case, tables).with_enums(enums).with_programs(programs)
+    }
 }

@@ -16,7 +16,7 @@ pub(super) fn rows(session: &mut dyn Session, table: &str, limit: u32) -> Result
         let nearest = nearest(table, names.iter().map(String::as_str)).map(str::to_owned);
         return Err(DatabaseError::NoTable { table: table.to_owned(), nearest });
     };
-    let name = session.dialect().quote(name);
+    let name = session.dialect().quote_object(name);
     let total = session.value(&format!("select count(*) from {name}"))?;
     let found = session.ask(&format!("select * from {name} limit {limit}"))?;
     let total = total.and_then(|text| text.parse().ok()).unwrap_or_default();

@@ -41,6 +41,7 @@ pub(super) const FACTS: Facts = Facts {
     steps_outside: true,
     comments: true,
     triggers_are_of_tables: false,
+    namespaces: false,
     routines: true,
     // MariaDB, "CREATE TABLE", "PRIMARY KEY": its name is always PRIMARY.
     names_primary_keys: false,

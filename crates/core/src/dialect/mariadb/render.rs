@@ -4,7 +4,7 @@ use super::super::keeping::{keep, make_kept, restore};
 use super::super::rowing;
 use super::Flavor;
 use super::lower::table_collation;
-use super::quote::{literal, quote, quote_all};
+use super::quote::{QUOTING, literal, quote, quote_all};
 use super::types::is_text;
 use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, Unique};
 use crate::plan::{Commented, Constraint, Step};
@@ -14,9 +14,9 @@ use crate::sql::{Expression, in_parentheses};
 /// The statements of a step; see [`crate::Dialect::render`].
 pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
     match step {
-        Step::InsertRows { table, columns, rows, .. } => return rowing::insert(table, columns, rows, quote, ""),
-        Step::UpdateRows { table, key, rows } => return rowing::update(table, key, rows, quote),
-        Step::DeleteRows { table, key, keys, .. } => return rowing::delete(table, key, keys, quote),
+        Step::InsertRows { table, columns, rows, .. } => return rowing::insert(table, columns, rows, QUOTING, ""),
+        Step::UpdateRows { table, key, rows } => return rowing::update(table, key, rows, QUOTING),
+        Step::DeleteRows { table, key, keys, .. } => return rowing::delete(table, key, keys, QUOTING),
         _ => {}
     }
     let statement = match step {
@@ -64,9 +64,9 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
             let kept: String = untouched.iter().map(|name| format!(", {0} = {0}", quote(name))).collect();
             format!("update {}\nset {} = {}{kept}{missing}", quote(table), quote(column), in_parentheses(expression))
         }
-        Step::MakeKept(kept) => make_kept(kept, quote, " limit 0"),
-        Step::Keep(kept) => keep(kept, quote),
-        Step::Restore { kept, .. } => restore(kept, quote, ""),
+        Step::MakeKept(kept) => make_kept(kept, QUOTING, " limit 0"),
+        Step::Keep(kept) => keep(kept, QUOTING),
+        Step::Restore { kept, .. } => restore(kept, QUOTING, ""),
         Step::DropKept(name) => format!("drop table if exists {}", quote(name)),
         Step::CreateProgram(one) => one.create.clone(),
         Step::DropProgram(one) => one.drop.clone(),

@@ -24,6 +24,6 @@ pub(in crate::dialect) fn placement(step: &Step) -> Placement {
 
 /// Whether a column's type is the enum type, or an array of it.
 pub(in crate::dialect) fn is_of_enum(ty: &TypeName, name: &str) -> bool {
-    let quoted = super::quote::quote(name);
+    let quoted = super::quote::quote_object(name);
     ty.text().trim_end_matches("[]") == quoted
 }

@@ -3,7 +3,7 @@
 
 use std::collections::BTreeSet;
 
-use super::quote::quote;
+use super::quote::{quote, quote_object};
 use crate::dialect::lowering::Attributed;
 
 /// An option as it is compared; nothing where there is no such option.
@@ -126,10 +126,10 @@ pub(super) fn parameters(attributes: &BTreeSet<String>) -> String {
 pub(super) fn about_index(table: &str, index: &str, attributes: &BTreeSet<String>) -> Vec<String> {
     let mut statements = Vec::new();
     if attributes.contains("clustered") {
-        statements.push(format!("alter table {} cluster on {}", quote(table), quote(index)));
+        statements.push(format!("alter table {} cluster on {}", quote_object(table), quote(index)));
     }
     if attributes.contains("replica identity") {
-        statements.push(format!("alter table {} replica identity using index {}", quote(table), quote(index)));
+        statements.push(format!("alter table {} replica identity using index {}", quote_object(table), quote(index)));
     }
     statements
 }

@@ -4,7 +4,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::quote::quote;
+use super::quote::{quote, quote_object};
 use super::render::sequence_name;
 use super::types::{Family, family, type_name};
 use super::{FACTS, SYNTAX};
@@ -13,7 +13,7 @@ pub use crate::dialect::others::OtherRow;
 use crate::dialect::others::told_apart;
 use crate::physical::{
     Check, Column, EnumType, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, ObjectKind,
-    PrimaryKey, Schema, Table, Unique, Unmanaged,
+    PrimaryKey, Schema, Table, Unique, Unmanaged, qualified,
 };
 use crate::schema::{Action, Deferrable, Identity, NullsOrder, Storage};
 use crate::sql::{Expression, TokenKind, unquote};
@@ -210,7 +210,7 @@ pub fn introspect(catalogue: Catalogue) -> Introspected {
         let owner = row.owner.and_then(|(table, column)| made.get_mut(&table).map(|reading| (reading, column)));
         if let Some((reading, column)) = owner {
             if !reading.is_serial(&row, column) {
-                let owner = format!("{}.{}", quote(&reading.table.name), quote(&reading.name(column)));
+                let owner = format!("{}.{}", quote_object(&reading.table.name), quote(&reading.name(column)));
                 others.push(sequence_owner(&row, &reading.table.name, &owner));
                 others.push(sequence(row));
             }
@@ -243,7 +243,7 @@ fn highest(ty: &str) -> i64 {
 
 /// A sequence with what is not as usual about it (PostgreSQL 17, "CREATE SEQUENCE").
 fn sequence(row: SequenceRow) -> OtherRow {
-    let name = quote(&row.name);
+    let name = quote_object(&row.name);
     let mut sql = format!("create sequence {name}");
     if row.ty != "bigint" {
         sql.push_str(&format!(" as {}", row.ty));
@@ -275,7 +275,7 @@ fn sequence(row: SequenceRow) -> OtherRow {
 
 /// That a sequence goes with a column.
 fn sequence_owner(row: &SequenceRow, table: &str, owner: &str) -> OtherRow {
-    let name = quote(&row.name);
+    let name = quote_object(&row.name);
     OtherRow {
         kind: ObjectKind::OwnedSequence,
         name: row.name.clone(),
@@ -317,7 +317,7 @@ impl Reading {
         let ty = match &row.enumeration {
             Some(name) => {
                 let array = if row.ty.ends_with("[]") { "[]" } else { "" };
-                type_name(&format!("{}{array}", quote(name)))
+                type_name(&format!("{}{array}", quote_object(name)))
             }
             None => type_name(&row.ty),
         };
@@ -358,14 +358,14 @@ impl Reading {
     fn is_serial(&mut self, row: &SequenceRow, number: i16) -> bool {
         let (table, name) = (self.table.name.clone(), self.name(number));
         let Some(column) = self.table.columns.iter_mut().find(|column| column.name == name) else { return false };
-        let is_own = row.name == sequence_name(&table, &name);
+        let is_own = row.name == qualified::beside(&table, &qualified::part(&sequence_name(&table, &name)));
         let is_plain = (row.start, row.step, row.least, row.cache, row.cycles) == (1, 1, 1, 1, false)
             && row.most == highest(&row.ty)
             && row.comment.is_none();
         let is_typed = type_name(&row.ty) == column.ty && !column.nullable;
         let reads_it = column.default.as_ref().is_some_and(|default| {
             let text = default.text();
-            text == format!("nextval({}::regclass)", super::quote::literal(&quote(&row.name)))
+            text == format!("nextval({}::regclass)", super::quote::literal(&quote_object(&row.name)))
         });
         let is_serial = is_own && is_plain && is_typed && reads_it;
         if is_serial {

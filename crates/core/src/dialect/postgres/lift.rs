@@ -4,8 +4,8 @@ use super::lower;
 use super::types::{portable, type_name};
 use crate::dialect::lift::Lifting;
 use crate::dialect::lowering::Storing;
-use crate::physical::TypeName;
-use crate::schema::{Column, Enum, Table, Type, Value};
+use crate::physical::{TypeName, qualified};
+use crate::schema::{Column, Enum, Identifier, Table, Type, Value};
 use crate::sql::Expression;
 
 /// See [`Lifting`].
@@ -22,6 +22,14 @@ impl Lifting for Postgres {
 
     fn default(&self, table: &Table, column: &Column, value: &Value) -> Option<Expression> {
         lower::Postgres.default(table, column, value)
+    }
+
+    fn object(&self, name: &str) -> Identifier {
+        let (namespace, base) = qualified::split(name);
+        match namespace {
+            Some(namespace) => Identifier::within(&qualified::plain(namespace), &qualified::plain(base)),
+            None => Identifier::new(qualified::plain(base)),
+        }
     }
 
     fn declared(&self, stored: &Expression) -> String {

@@ -1,15 +1,15 @@
 //! What PostgreSQL stores for a logical schema.
 
 use super::attributes;
-use super::quote::{literal, quote};
+use super::quote::{literal, quote, quote_object};
 use super::types::{LONGEST_TEXT, portable, type_name};
 use super::{FACTS, SYNTAX};
 use crate::dialect::lowering::{self, Attributed, Lowering, Storing, typed};
 use crate::dialect::{Facts, Lowered};
-use crate::physical::{self, EnumType, IndexKey, TypeName};
+use crate::physical::{self, EnumType, IndexKey, TypeName, qualified};
 use crate::schema::{
-    Column, Fault, FaultKind, ForeignKey, Identifier, Index, Item, NullsOrder, Part, Place, Provider, Schema, Scoped,
-    Storage, Table, Type, Value,
+    Column, Fault, FaultKind, ForeignKey, Identifier, Index, Item, NullsOrder, Part, Place, Program, Provider, Schema,
+    Scoped, Storage, Table, Type, Value,
 };
 use crate::sql::{Expression, Syntax};
 
@@ -17,11 +17,12 @@ use crate::sql::{Expression, Syntax};
 pub(in crate::dialect) fn lower(schema: &Schema) -> Result<Lowered, Vec<Fault>> {
     let mut lowered = lowering::lower(&Postgres, schema)?;
     let enums = schema.enums().map(|owner| EnumType {
-        name: owner.name.to_string(),
+        name: object(&owner.name),
         words: owner.words.iter().map(Identifier::to_string).collect(),
         comment: owner.about.clone(),
     });
-    let faults = enum_faults(schema, &lowered.schema);
+    let mut faults = enum_faults(schema, &lowered.schema);
+    faults.extend(namespace_faults(schema));
     lowered.schema = lowered.schema.with_enums(enums);
     if faults.is_empty() {
         return Ok(lowered);
@@ -30,23 +31,54 @@ pub(in crate::dialect) fn lower(schema: &Schema) -> Result<Lowered, Vec<Fault>> 
     Err(lowered.warnings)
 }
 
+/// Namespaces that are there anyway.
+fn namespace_faults(schema: &Schema) -> Vec<Fault> {
+    let is_namespace = |one: &&Program| one.word.as_deref() == Some("namespace") && one.scope.holds(Provider::Postgres);
+    let mut faults = Vec::new();
+    for one in schema.programs().iter().filter(is_namespace) {
+        let name = one.name.as_str();
+        let kind = match name {
+            // PostgreSQL 17, "Schemas", "The Public Schema".
+            "public" => FaultKind::NotExpressible {
+                provider: Provider::Postgres,
+                what: "has the namespace `public` anyway".to_owned(),
+                instead:
+                    "take the line out, and `public.` out of the names: a name alone is in the namespace that the \
+                          target works in, which is `public` unless its URL says `?namespace=…`"
+                        .to_owned(),
+            },
+            // PostgreSQL 17, "CREATE SCHEMA".
+            _ if name.starts_with("pg_") => FaultKind::ReservedName { prefix: "pg_", keeper: "the server" },
+            _ => continue,
+        };
+        faults.push(Fault::new(kind, Place::whole(&one.name, Item::Program).part(Part::Name)));
+    }
+    faults
+}
+
 /// Every table is a type of the same name (PostgreSQL 17, "Composite Types"), and words have a limit.
 fn enum_faults(schema: &Schema, lowered: &physical::Schema) -> Vec<Fault> {
     let mut faults = Vec::new();
     for owner in schema.enums() {
         let place = Place::whole(&owner.name, Item::Enum).part(Part::Name);
-        if lowered.table(owner.name.as_str()).is_some() {
+        if lowered.table(&object(&owner.name)).is_some() {
             let kind = FaultKind::NameTaken { provider: Provider::Postgres, name: owner.name.to_string() };
             let other = Place::whole(&owner.name, Item::Table).part(Part::Name);
             faults.push(Fault::new(kind, place.clone()).with_other(other));
         }
-        for name in owner.words.iter().chain([&owner.name]).filter(|name| name.as_str().len() > 63) {
-            let (provider, name) = (Provider::Postgres, name.to_string());
+        for name in owner.words.iter().map(Identifier::as_str).chain([owner.name.base()]).filter(|name| name.len() > 63)
+        {
+            let (provider, name) = (Provider::Postgres, name.to_owned());
             let kind = FaultKind::NameTooLong { provider, name, most: "63 bytes".into() };
             faults.push(Fault::new(kind, place.clone()));
         }
     }
     faults
+}
+
+/// The name of a table, type or the like as it is stored.
+pub(super) fn object(name: &Identifier) -> String {
+    qualified(name.namespace(), name.base())
 }
 
 pub(super) struct Postgres;
@@ -64,8 +96,16 @@ impl Storing for Postgres {
         SYNTAX
     }
 
+    fn object(&self, name: &Identifier) -> String {
+        object(name)
+    }
+
     fn quoted(&self, name: &str) -> String {
         quote(name)
+    }
+
+    fn quoted_object(&self, name: &str) -> String {
+        quote_object(name)
     }
 
     fn expression(&self, table: &Table, text: &str) -> Expression {

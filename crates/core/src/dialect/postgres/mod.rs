@@ -23,6 +23,7 @@ pub(super) const FACTS: Facts = Facts {
     steps_outside: true,
     comments: true,
     triggers_are_of_tables: true,
+    namespaces: true,
     routines: true,
     names_primary_keys: true,
     // PostgreSQL 17, "CREATE TABLE", "Compatibility", "Constraint Naming": an index has the name of its constraint, and

@@ -1,10 +1,30 @@
 //! Names and texts as PostgreSQL's SQL.
 
-use crate::dialect::quoting::{self, list, quoted};
+use crate::dialect::quoting::{self, Quoting, list, quoted};
+use crate::physical::qualified;
 
 /// A name, in double quotes where it is not a bare lower-case word or where it is a keyword.
 pub(in crate::dialect) fn quote(name: &str) -> String {
     quoted(name, KEYWORDS, '"')
+}
+
+/// The name of a table, type or the like, with its namespace where it says one.
+pub(in crate::dialect) fn quote_object(name: &str) -> String {
+    let (namespace, base) = qualified::split(name);
+    let base = quote(&qualified::plain(base));
+    namespace.map_or_else(|| base.clone(), |namespace| format!("{}.{base}", quote(&qualified::plain(namespace))))
+}
+
+/// Both kinds of names.
+pub(in crate::dialect) const QUOTING: Quoting = Quoting::qualified(quote_object, quote);
+
+/// The name of a routine, with the types of its arguments where it has them.
+pub(in crate::dialect) fn quote_routine(name: &str) -> String {
+    match name.split_once('(') {
+        // As the catalogue words it.
+        Some(_) => name.to_owned(),
+        None => quote_object(name),
+    }
 }
 
 /// Names, quoted and separated by commas.

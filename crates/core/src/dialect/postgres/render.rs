@@ -5,10 +5,11 @@ use std::collections::BTreeSet;
 use super::super::keeping::{keep, make_kept, restore};
 use super::super::rowing;
 use super::attributes;
-use super::quote::{literal, quote, quote_all};
+use super::quote::{QUOTING, literal, quote, quote_all, quote_object, quote_routine};
 use super::types::{Family, family};
 use crate::physical::{
     Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Program, Table, TypeName, Unique,
+    qualified,
 };
 use crate::plan::{Commented, Constraint, EnumSwap, Step, SwappedColumn};
 use crate::schema::{Action, Deferrable, Identity, NullsOrder, ProgramKind};
@@ -18,10 +19,24 @@ use crate::sql::{Expression, in_parentheses};
 pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
     match step {
         Step::CreateTable(table) => create_table(table),
-        Step::DropTable(table) => vec![format!("drop table {}", quote(&table.name))],
+        Step::DropTable(table) => vec![format!("drop table {}", quote_object(&table.name))],
         Step::RenameTable { from, to, numbering, .. } => {
-            let mut statements = vec![alter(from, &format!("rename to {}", quote(to)))];
-            statements.extend(numbering.iter().map(|column| rename_sequence([from, column], [to, column])));
+            let mut statements = rename_table(from, to);
+            let is_moved = qualified::split(from).0 != qualified::split(to).0;
+            for (at, column) in numbering.iter().enumerate() {
+                if !is_moved {
+                    statements.push(rename_sequence([from, column], [to, column]));
+                    continue;
+                }
+                // It goes with its table, to where its name may be taken.
+                let (old, new) = (sequence_name(from, column), sequence_name(to, column));
+                let third = format!("oak_rename_{}_seq", at + 1);
+                let rename = |table: &str, old: &str, new: &str| {
+                    format!("alter sequence if exists {} rename to {}", beside(table, old), quote(new))
+                };
+                statements.insert(0, rename(from, &old, &third));
+                statements.push(rename(to, &third, &new));
+            }
             statements
         }
         Step::RebuildTable(_) => unreachable!("PostgreSQL alters every table in place"),
@@ -57,10 +72,12 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             statements.extend(attributes::about_index(table, &index.name, &index.attributes));
             statements
         }
-        Step::DropIndex { index, .. } => vec![format!("drop index {}", quote(&index.name))],
-        Step::RenameIndex { from, to, .. } => vec![format!("alter index {} rename to {}", quote(from), quote(to))],
+        Step::DropIndex { table, index } => vec![format!("drop index {}", beside(table, &index.name))],
+        Step::RenameIndex { table, from, to } => {
+            vec![format!("alter index {} rename to {}", beside(table, from), quote(to))]
+        }
         Step::CreateEnum(one) => create_enum(one),
-        Step::DropEnum(one) => vec![format!("drop type {}", quote(&one.name))],
+        Step::DropEnum(one) => vec![format!("drop type {}", quote_object(&one.name))],
         Step::AddEnumWord { name, word, after, before } => {
             let place = match (after, before) {
                 (Some(after), _) => format!("after {}", literal(after)),
@@ -68,33 +85,39 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
                 (None, None) => String::new(),
             };
             // Again after an interruption it does no harm.
-            let statement = format!("alter type {} add value if not exists {} {place}", quote(name), literal(word));
+            let statement =
+                format!("alter type {} add value if not exists {} {place}", quote_object(name), literal(word));
             vec![statement.trim_end().to_owned()]
         }
         Step::RenameEnumWord { name, from, to } => {
-            vec![format!("alter type {} rename value {} to {}", quote(name), literal(from), literal(to))]
+            vec![format!("alter type {} rename value {} to {}", quote_object(name), literal(from), literal(to))]
         }
         Step::FillColumn { table, column, expression, only_missing, .. } => {
             let missing = if *only_missing { format!("\nwhere {} is null", quote(column)) } else { String::new() };
-            vec![format!("update {}\nset {} = {}{missing}", quote(table), quote(column), in_parentheses(expression))]
+            vec![format!(
+                "update {}\nset {} = {}{missing}",
+                quote_object(table),
+                quote(column),
+                in_parentheses(expression)
+            )]
         }
         Step::InsertRows { table, columns, rows, overriding, numbering } => {
             let given = if *overriding { " overriding system value" } else { "" };
-            let mut statements = rowing::insert(table, columns, rows, quote, given);
+            let mut statements = rowing::insert(table, columns, rows, QUOTING, given);
             statements.extend(numbering.iter().map(|column| advance(table, column)));
             statements
         }
-        Step::UpdateRows { table, key, rows } => rowing::update(table, key, rows, quote),
-        Step::DeleteRows { table, key, keys, .. } => rowing::delete(table, key, keys, quote),
-        Step::MakeKept(kept) => vec![make_kept(kept, quote, " with no data")],
-        Step::Keep(kept) => vec![keep(kept, quote)],
+        Step::UpdateRows { table, key, rows } => rowing::update(table, key, rows, QUOTING),
+        Step::DeleteRows { table, key, keys, .. } => rowing::delete(table, key, keys, QUOTING),
+        Step::MakeKept(kept) => vec![make_kept(kept, QUOTING, " with no data")],
+        Step::Keep(kept) => vec![keep(kept, QUOTING)],
         Step::Restore { kept, overriding, numbering } => {
             let given = if *overriding { " overriding system value" } else { "" };
-            let mut statements = vec![restore(kept, quote, given)];
+            let mut statements = vec![restore(kept, QUOTING, given)];
             statements.extend(numbering.iter().map(|column| advance(&kept.table, column)));
             statements
         }
-        Step::DropKept(name) => vec![format!("drop table if exists {}", quote(name))],
+        Step::DropKept(name) => vec![format!("drop table if exists {}", quote_object(name))],
         Step::RemakeEnum(swap) => remake_enum(swap),
         Step::CreateProgram(one) => {
             let mut statements = vec![one.create.clone()];
@@ -111,8 +134,8 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         Step::SetOptions { table, from, to } => set_options(table, from, to),
         Step::SetComment { on, text } => {
             let object = match on {
-                Commented::Table(name) => format!("table {}", quote(name)),
-                Commented::Enum(name) => format!("type {}", quote(name)),
+                Commented::Table(name) => format!("table {}", quote_object(name)),
+                Commented::Enum(name) => format!("type {}", quote_object(name)),
             };
             vec![comment_on(&object, text.as_ref())]
         }
@@ -121,13 +144,41 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
 
 /// An identity column's sequence goes by the names of its table and column, and does not follow them.
 fn rename_sequence([table, column]: [&str; 2], [new_table, new_column]: [&str; 2]) -> String {
-    let (old, new) = (sequence_name(table, column), sequence_name(new_table, new_column));
-    format!("alter sequence if exists {} rename to {}", quote(&old), quote(&new))
+    let old = beside(table, &sequence_name(table, column));
+    format!("alter sequence if exists {old} rename to {}", quote(&sequence_name(new_table, new_column)))
 }
 
-/// The name that the server gives the sequence of an identity column.
+/// The name that the server gives the sequence of an identity column, which is where its table is.
 pub(super) fn sequence_name(table: &str, column: &str) -> String {
-    object_name(table, column, "seq")
+    object_name(&qualified::plain(qualified::base(table)), column, "seq")
+}
+
+/// The name of an index, sequence or the like that is in the namespace of its table.
+fn beside(table: &str, name: &str) -> String {
+    quote_object(&qualified::beside(table, &qualified::part(name)))
+}
+
+/// A new name, or the same in another namespace, or both by way of a name that nobody has.
+fn rename_table(from: &str, to: &str) -> Vec<String> {
+    let ((old_namespace, old), (namespace, new)) = (qualified::split(from), qualified::split(to));
+    let rename = |table: &str, to: &str| alter(table, &format!("rename to {}", quote(&qualified::plain(to))));
+    if old_namespace == namespace {
+        return vec![rename(from, new)];
+    }
+    // The namespace that is worked in goes by no name of its own here.
+    let place = namespace.map_or("current_schema".to_owned(), |one| quote(&qualified::plain(one)));
+    let go = |table: &str| match namespace {
+        Some(_) => alter(table, &format!("set schema {place}")),
+        None => format!(
+            "do $$ begin execute format('alter table {} set schema %I', current_schema); end $$",
+            quote_object(table).replace('%', "%%").replace('\'', "''")
+        ),
+    };
+    if old == new {
+        return vec![go(from)];
+    }
+    let third = |table: &str| qualified::beside(table, "oak_rename");
+    vec![rename(from, "oak_rename"), go(&third(from)), rename(&third(to), new)]
 }
 
 /// The name that the server makes of one or two names and a label (PostgreSQL 17, `makeObjectName`): the longer name is cut
@@ -150,7 +201,7 @@ pub(super) fn object_name(first: &str, second: &str, label: &str) -> String {
 }
 
 fn alter(table: &str, action: &str) -> String {
-    format!("alter table {} {action}", quote(table))
+    format!("alter table {} {action}", quote_object(table))
 }
 
 fn set_options(table: &str, from: &BTreeSet<String>, to: &BTreeSet<String>) -> Vec<String> {
@@ -178,19 +229,22 @@ fn comment_on(object: &str, text: Option<&String>) -> String {
 }
 
 fn comment_on_column(table: &str, column: &Column, text: Option<&String>) -> String {
-    comment_on(&format!("column {}.{}", quote(table), quote(&column.name)), text)
+    comment_on(&format!("column {}.{}", quote_object(table), quote(&column.name)), text)
 }
 
 /// What a description of a view, trigger, routine or other object is of, where that can have one.
 fn commented(program: &Program) -> Option<String> {
-    let name = quote(&program.name);
+    let is_qualified = Program::is_in_namespace(program.kind, program.word.as_deref());
+    let name = if is_qualified { quote_object(&program.name) } else { quote(&program.name) };
     Some(match program.kind {
         ProgramKind::View | ProgramKind::MaterializedView => format!("{} {name}", program.kind.word()),
-        ProgramKind::Trigger => format!("trigger {name} on {}", quote(program.table.as_deref()?)),
-        ProgramKind::Routine if program.name.contains('(') => format!("routine {}", program.name),
-        ProgramKind::Routine => format!("routine {name}"),
+        ProgramKind::Trigger => {
+            format!("trigger {} on {}", quote(&program.name), quote_object(program.table.as_deref()?))
+        }
+        ProgramKind::Routine => format!("routine {}", quote_routine(&program.name)),
         ProgramKind::Object => match program.word.as_deref()? {
             word @ ("sequence" | "domain" | "type" | "extension" | "index" | "statistics") => format!("{word} {name}"),
+            "namespace" => format!("schema {name}"),
             "aggregate" => format!("routine {}", program.name),
             _ => return None,
         },
@@ -237,7 +291,8 @@ fn about_table(table: &Table) -> Vec<String> {
         let name = quote(&column.name);
         // Its parent may say it otherwise.
         if is_inherited(&column.attributes) {
-            let only = |action: String| format!("alter table only {} alter column {name} {action}", quote(&table.name));
+            let only =
+                |action: String| format!("alter table only {} alter column {name} {action}", quote_object(&table.name));
             if let Some(default) = &column.default {
                 statements.push(only(format!("set default {}", default_value(default))));
             }
@@ -267,7 +322,7 @@ fn create_table(table: &Table) -> Vec<String> {
     let unlogged = if table.has_option("unlogged") { "unlogged " } else { "" };
     let with = behind_columns(table);
     let body = if lines.is_empty() { "()".to_owned() } else { format!("(\n    {}\n)", lines.join(",\n    ")) };
-    let mut statements = vec![format!("create {unlogged}table {} {body}{with}", quote(&table.name))];
+    let mut statements = vec![format!("create {unlogged}table {} {body}{with}", quote_object(&table.name))];
     statements.extend(repeated.into_iter().map(|one| alter(&table.name, &format!("add {}", unique(one)))));
     let invalid = table.foreign_keys.iter().filter(|one| !is_valid(&one.attributes)).map(foreign_key);
     let invalid = invalid.chain(checks().filter(|one| !is_valid(&one.attributes)).map(check));
@@ -278,7 +333,7 @@ fn create_table(table: &Table) -> Vec<String> {
     }
     statements.extend(about_table(table));
     if let Some(text) = &table.comment {
-        statements.push(comment_on(&format!("table {}", quote(&table.name)), Some(text)));
+        statements.push(comment_on(&format!("table {}", quote_object(&table.name)), Some(text)));
     }
     let described = table.columns.iter().filter(|column| column.comment.is_some());
     statements.extend(described.map(|column| comment_on_column(&table.name, column, column.comment.as_ref())));
@@ -357,7 +412,7 @@ fn alter_column(table: &str, from: &Column, to: &Column, using: Option<&str>) ->
         statements.push(column("drop expression"));
     }
     let serial = |column: &Column| column.attributes.contains("serial");
-    let sequence = quote(&sequence_name(table, &to.name));
+    let sequence = beside(table, &sequence_name(table, &to.name));
     if serial(from) && !serial(to) {
         statements.push(column("drop default"));
         statements.push(format!("drop sequence {sequence}"));
@@ -386,7 +441,7 @@ fn alter_column(table: &str, from: &Column, to: &Column, using: Option<&str>) ->
         statements.push(column(&format!("set default {}", default_value(default))));
     }
     if serial(to) && !serial(from) {
-        let owner = format!("{}.{name}", quote(table));
+        let owner = format!("{}.{name}", quote_object(table));
         statements.push(format!("create sequence {sequence} as {} owned by {owner}", to.ty.text()));
         statements.push(column(&format!("set default nextval({})", literal(&sequence))));
         statements.push(advance(table, &to.name));
@@ -431,11 +486,11 @@ fn identity_change(statements: &mut Vec<String>, table: &str, from: &Column, to:
 
 /// The next number is behind those that are there.
 fn advance(table: &str, column: &str) -> String {
-    let (owner, name) = (literal(&quote(table)), quote(column));
+    let (owner, name) = (literal(&quote_object(table)), quote(column));
     format!(
         "select setval(pg_get_serial_sequence({owner}, {}), max({name})) from {} having max({name}) > 0",
         literal(column),
-        quote(table)
+        quote_object(table)
     )
 }
 
@@ -492,7 +547,7 @@ fn check(check: &Check) -> String {
 fn foreign_key(key: &ForeignKey) -> String {
     let columns = quote_all(key.columns.iter().map(String::as_str));
     let referenced = quote_all(key.referenced_columns.iter().map(String::as_str));
-    let table = quote(&key.referenced_table);
+    let table = quote_object(&key.referenced_table);
     let name = constraint(key.name.as_ref());
     let mut text = format!("{name}foreign key ({columns}) references {table} ({referenced})");
     if key.attributes.contains("match full") {
@@ -535,7 +590,7 @@ fn create_index(table: &str, index: &Index) -> String {
     let unique = if index.unique { "unique " } else { "" };
     let using = index.method.as_ref().map(|method| format!(" using {method}")).unwrap_or_default();
     let mut text =
-        format!("create {unique}index {} on {}{using} ({})", quote(&index.name), quote(table), parts.join(", "));
+        format!("create {unique}index {} on {}{using} ({})", quote(&index.name), quote_object(table), parts.join(", "));
     if !index.including.is_empty() {
         text.push_str(&format!(" include ({})", quote_all(index.including.iter().map(String::as_str))));
     }
@@ -555,21 +610,21 @@ fn create_index(table: &str, index: &Index) -> String {
 fn create_enum(one: &EnumType) -> Vec<String> {
     let mut statements = vec![enum_statement(&one.name, &one.words)];
     if let Some(text) = &one.comment {
-        statements.push(comment_on(&format!("type {}", quote(&one.name)), Some(text)));
+        statements.push(comment_on(&format!("type {}", quote_object(&one.name)), Some(text)));
     }
     statements
 }
 
 fn enum_statement(name: &str, words: &[String]) -> String {
     let words: Vec<_> = words.iter().map(|word| literal(word)).collect();
-    format!("create type {} as enum ({})", quote(name), words.join(", "))
+    format!("create type {} as enum ({})", quote_object(name), words.join(", "))
 }
 
 /// The new type beside the old one, the columns moved over by their words, the old one gone.
 fn remake_enum(swap: &EnumSwap) -> Vec<String> {
-    let name = quote(&swap.to.name);
+    let name = quote_object(&swap.to.name);
     let mut statements = vec![
-        format!("alter type {name} rename to {}", quote(&swap.temporary)),
+        format!("alter type {name} rename to {}", quote(&qualified::plain(qualified::base(&swap.temporary)))),
         enum_statement(&swap.to.name, &swap.to.words),
     ];
     for SwappedColumn { table, column, default } in &swap.columns {
@@ -584,7 +639,7 @@ fn remake_enum(swap: &EnumSwap) -> Vec<String> {
             statements.push(action(&format!("set default {}", default_value(default))));
         }
     }
-    statements.push(format!("drop type {}", quote(&swap.temporary)));
+    statements.push(format!("drop type {}", quote_object(&swap.temporary)));
     if let Some(text) = &swap.to.comment {
         statements.push(comment_on(&format!("type {name}"), Some(text)));
     }

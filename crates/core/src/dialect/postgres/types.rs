@@ -3,7 +3,8 @@
 use crate::physical::TypeName;
 use crate::schema::Type;
 
-use super::quote::quote;
+use super::lower::object;
+use super::quote::quote_object;
 
 /// PostgreSQL 17, "Character Types": the longest `varchar(n)`.
 pub(super) const LONGEST_TEXT: u32 = 10_485_760;
@@ -35,7 +36,7 @@ pub(super) fn portable(ty: &Type) -> Option<String> {
         Type::Interval => "interval".into(),
         Type::Uuid => "uuid".into(),
         Type::Json => "jsonb".into(),
-        Type::Enum(name) => quote(name.as_str()),
+        Type::Enum(name) => quote_object(&object(name)),
         Type::Array(element) => format!("{}[]", portable(element)?),
         Type::Native => return None,
     })

@@ -19,6 +19,7 @@ pub(super) const FACTS: Facts = Facts {
     steps_outside: false,
     comments: false,
     triggers_are_of_tables: false,
+    namespaces: false,
     routines: false,
     names_primary_keys: true,
     indexes_share_names: true,

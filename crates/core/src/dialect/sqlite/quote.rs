@@ -1,11 +1,14 @@
 //! Names and texts as SQLite's SQL.
 
-use crate::dialect::quoting::{self, list, quoted};
+use crate::dialect::quoting::{self, Quoting, list, quoted};
 
 /// A name, in double quotes where it is not a bare lower-case word or where it is a keyword.
 pub(in crate::dialect) fn quote(name: &str) -> String {
     quoted(name, KEYWORDS, '"')
 }
+
+/// Both kinds of names.
+pub(in crate::dialect) const QUOTING: Quoting = Quoting::plain(quote);
 
 /// Names, quoted and separated by commas.
 pub(super) fn quote_all<'a>(names: impl IntoIterator<Item = &'a str>) -> String {

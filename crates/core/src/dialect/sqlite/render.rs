@@ -2,7 +2,7 @@
 
 use super::super::keeping::{keep, make_kept, restore};
 use super::super::rowing;
-use super::quote::{literal, quote, quote_all};
+use super::quote::{QUOTING, literal, quote, quote_all};
 use super::rowid_alias;
 use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, Unique};
 use crate::plan::{Copied, Rebuild, Step};
@@ -44,12 +44,12 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             let missing = if *only_missing { format!("\nwhere {} is null", quote(column)) } else { String::new() };
             vec![format!("update {}\nset {} = {}{missing}", quote(table), quote(column), in_parentheses(expression))]
         }
-        Step::InsertRows { table, columns, rows, .. } => rowing::insert(table, columns, rows, quote, ""),
-        Step::UpdateRows { table, key, rows } => rowing::update(table, key, rows, quote),
-        Step::DeleteRows { table, key, keys, .. } => rowing::delete(table, key, keys, quote),
-        Step::MakeKept(kept) => vec![make_kept(kept, quote, " limit 0")],
-        Step::Keep(kept) => vec![keep(kept, quote)],
-        Step::Restore { kept, .. } => vec![restore(kept, quote, "")],
+        Step::InsertRows { table, columns, rows, .. } => rowing::insert(table, columns, rows, QUOTING, ""),
+        Step::UpdateRows { table, key, rows } => rowing::update(table, key, rows, QUOTING),
+        Step::DeleteRows { table, key, keys, .. } => rowing::delete(table, key, keys, QUOTING),
+        Step::MakeKept(kept) => vec![make_kept(kept, QUOTING, " limit 0")],
+        Step::Keep(kept) => vec![keep(kept, QUOTING)],
+        Step::Restore { kept, .. } => vec![restore(kept, QUOTING, "")],
         Step::DropKept(name) => vec![format!("drop table if exists {}", quote(name))],
         Step::CreateProgram(one) => vec![one.create.clone()],
         Step::DropProgram(one) => vec![one.drop.clone()],

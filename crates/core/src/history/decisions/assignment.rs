@@ -1,11 +1,11 @@
 //! `table.column=VALUE`, as it is written for `--fill`, `--convert` and `--convert-back`.
 
-use super::{DecisionFault, meant};
+use super::{DecisionFault, meant, owner_and_item};
 use crate::Dialect;
 use crate::dialect::Altering;
 use crate::diff::Renames;
 use crate::language::{Source, declare, print, resolve};
-use crate::schema::{Column, Enum, Parts, Provider, Schema, Table};
+use crate::schema::{Column, Enum, Fault, Parts, Program, Provider, Schema, Table};
 use crate::sql::Expression;
 
 /// `table.column=VALUE`, read against the schema that it leads to.
@@ -30,13 +30,13 @@ impl<'a> Assignment<'a> {
         let Some((path, value)) = text.split_once('=') else {
             return Err(fault("there is no `=` in it".into(), form));
         };
-        let Some((owner, name)) = path.trim().split_once('.') else {
-            return Err(fault(format!("`{}` names no column", path.trim()), form));
-        };
         // Either side's names are understood.
         let back = renames.inverse();
-        let known = schema.table(owner).or_else(|| schema.table(back.new_table(owner)));
-        let Some(table) = known else {
+        let known = |owner: &str| schema.table(owner).or_else(|| schema.table(back.new_table(owner)));
+        let Some((owner, name)) = owner_and_item(path.trim(), |owner| known(owner).is_some()) else {
+            return Err(fault(format!("`{}` names no column", path.trim()), form));
+        };
+        let Some(table) = known(owner) else {
             let names = schema.tables().map(|table| table.name.as_str());
             return Err(fault(format!("there is no table `{owner}`"), meant(owner, names, "declare it first")));
         };
@@ -94,9 +94,14 @@ impl<'a> Assignment<'a> {
         let mut table = Table::new(self.table.name.clone());
         table.columns.push(column);
         let enums: Vec<Enum> = schema.enums().cloned().collect();
-        let parts = Parts { tables: vec![table], enums, programs: Vec::new(), rows: Vec::new() };
-        let (alone, _) =
-            Schema::new(parts).map_err(|faults| fault(faults.iter().map(ToString::to_string).collect()))?;
+        let is_namespace = |one: &&Program| one.word.as_deref() == Some("namespace");
+        let programs = schema.programs().iter().filter(is_namespace).cloned().collect();
+        let parts = Parts { tables: vec![table], enums, programs, rows: Vec::new() };
+        let wrong = |faults: Vec<Fault>| {
+            let errors: Vec<_> = faults.iter().filter(|one| one.is_error()).map(ToString::to_string).collect();
+            fault(errors.join("; "))
+        };
+        let (alone, _) = Schema::new(parts).map_err(wrong)?;
         let declared = print(&declare(&alone));
         let line = declared.lines().find(|line| line.starts_with("    ") && line.contains(": ")).unwrap_or_default();
         let with_default = format!("{line}, default {}", self.in_form());
@@ -106,7 +111,7 @@ impl<'a> Assignment<'a> {
             let first = resolution.diagnostics.iter().find(|one| one.is_error());
             return Err(fault(first.map_or("it cannot be read".into(), |one| one.message.clone())));
         };
-        let lowered = dialect.lower(&read).map_err(|faults| fault(faults.iter().map(ToString::to_string).collect()))?;
+        let lowered = dialect.lower(&read).map_err(wrong)?;
         let found = lowered.schema.tables().next().and_then(|table| table.columns.first()?.default.clone());
         let is_meant = |provider: Provider| {
             let column = read.tables().next().and_then(|table| table.columns.first());

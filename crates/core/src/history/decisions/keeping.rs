@@ -1,6 +1,6 @@
 //! What is put aside by up, and how down brings it back.
 
-use super::{DecisionFault, KEPT_PREFIX, droppable, kept_tail, meant};
+use super::{DecisionFault, KEPT_PREFIX, droppable, kept_tail, meant, owner_and_item};
 use crate::Dialect;
 use crate::dialect::{NameKind, derived_name};
 use crate::diff::Renames;
@@ -47,10 +47,11 @@ impl Keeping<'_> {
             up.kept.push(kept);
             return Ok(());
         }
-        let known = self.text.split_once('.').and_then(|(owner, name)| {
-            let table = physical.schema.table(owner)?;
-            Some((table, table.column(name)?))
-        });
+        let known =
+            owner_and_item(self.text, |owner| physical.schema.table(owner).is_some()).and_then(|(owner, name)| {
+                let table = physical.schema.table(owner)?;
+                Some((table, table.column(name)?))
+            });
         let Some((table, column)) = known else {
             let names: Vec<&str> = droppable.iter().map(String::as_str).collect();
             let help = meant(self.text, names.into_iter(), "name a table, or a column as `table.column`, that goes");
@@ -80,7 +81,7 @@ impl Keeping<'_> {
             .iter()
             .map(|part| {
                 let name = quote(&part.name);
-                format!("{} = {}.{name}", self.read_back("kept.", part), quote(&table.name))
+                format!("{} = {}.{name}", self.read_back("kept.", part), self.dialect.quote_object(&table.name))
             })
             .collect();
         let from = format!("from {} kept where {}", quote(&kept.name), same.join(" and "));
@@ -101,7 +102,9 @@ impl Keeping<'_> {
     /// A name that says what is in it, made unique by the migration's id.
     fn name(&self, path: &[&str]) -> String {
         let stem = format!("{KEPT_PREFIX}{}", kept_tail(self.id));
-        derived_name(&stem, path.iter().copied(), NameKind::Kept, self.dialect.facts().identifier_limit)
+        // It is where names without a namespace are.
+        let path: Vec<String> = path.iter().map(|name| name.replace(['.', '"'], "_")).collect();
+        derived_name(&stem, path.iter().map(String::as_str), NameKind::Kept, self.dialect.facts().identifier_limit)
     }
 
     /// The value as it is kept: of an enum type, which may go, as text.

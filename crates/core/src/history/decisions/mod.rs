@@ -60,6 +60,12 @@ pub struct DecisionFault {
     pub help: String,
 }
 
+/// The parts of `hive.site`; either may have points of its own.
+fn owner_and_item(path: &str, is_owner: impl Fn(&str) -> bool) -> Option<(&str, &str)> {
+    let mut points = path.match_indices('.').rev().map(|(at, _)| (&path[..at], &path[at + 1..]));
+    points.find(|(owner, _)| is_owner(owner)).or_else(|| path.rsplit_once('.'))
+}
+
 impl Decisions {
     /// Whether nothing was decided.
     pub fn is_empty(&self) -> bool {
@@ -83,7 +89,11 @@ impl Decisions {
                 decided.tables.insert(old.to_owned(), new.to_owned());
                 continue;
             }
-            let Some((owner, item)) = old.split_once('.') else {
+            let known = Renames::between(before, after).and(decided.clone());
+            let is_owner = |name: &str| {
+                before.enumeration(name).is_some() || before.table(known.former_table(name).unwrap_or(name)).is_some()
+            };
+            let Some((owner, item)) = owner_and_item(old, is_owner) else {
                 let known = before.tables().map(|table| table.name.as_str());
                 let what = match before.table(old) {
                     Some(_) => format!("the declarations have no table `{new}`"),
@@ -105,7 +115,6 @@ impl Decisions {
                 ));
             }
             // The table is named as it was or as it is.
-            let known = Renames::between(before, after).and(decided.clone());
             let former = known.former_table(owner).unwrap_or(owner).to_owned();
             let Some(from) = before.table(&former) else {
                 let names = before.tables().map(|table| table.name.as_str());
