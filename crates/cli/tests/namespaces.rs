@@ -277,3 +277,69 @@ fn a_database_with_several_namespaces_is_adopted() {
         source.sql("drop table hollow_oak_journal, hollow_oak_store");
     }
 }
+
+/// As people write it, with a search path, and moved about afterwards.
+const FILE: &str = "\
+create schema if not exists sales;
+create schema \"Old Sales\" authorization oak;
+comment on schema sales is 'what is sold';
+create domain sales.amount as numeric(8, 2) check (value >= 0);
+set search_path to sales, public;
+create type kind as enum ('cash', 'card');
+create table invoice (
+    id serial primary key,
+    parent_id int references invoice,
+    kind kind not null default 'cash',
+    total amount,
+    kinds kind[]
+);
+create index on invoice (kind);
+create table public.invoice (id int generated always as identity primary key, of int references sales.invoice on delete cascade);
+create index invoice_kind_idx1 on public.invoice (of);
+set search_path = public;
+create table \"Old Sales\".stock (id bigserial, constraint stock_key primary key (id), note text unique);
+comment on table \"Old Sales\".stock is 'what is left';
+comment on column sales.invoice.total is 'with taxes';
+create view sales.paid as select i.id from sales.invoice i where i.kind = 'card'::sales.kind;
+create function sales.paid_count() returns bigint language sql as $$ select count(*) from sales.paid $$;
+create sequence sales.ticket start with 100;
+alter table \"Old Sales\".stock set schema sales;
+drop schema \"Old Sales\";
+alter index sales.invoice_kind_idx rename to by_kind;
+create table sales.part (a int) inherits (sales.invoice);
+grant usage on schema sales to public;
+";
+
+#[test]
+fn a_file_with_namespaces_is_read_as_a_server_reads_it() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let server = shared(Provider::Postgres);
+    let here = Stage::on(server, "table t { a: int32, null }");
+    here.project.migrate("t");
+    here.sql("drop table t, hollow_oak_journal, hollow_oak_store");
+    here.sql(FILE);
+    // What the server words anew (a domain, a routine) is compared by what is made of it.
+    let project = Project::empty();
+    project.write("file.postgres.sql", FILE);
+    let copy = format!("{}_copy", here.database);
+    project.ok(&["adopt", "--from", "file.postgres.sql", "--url", &server.url(&copy)]);
+    project.ok(&["draft", "baseline"]);
+    project.ok(&["apply", "--yes"]);
+    let copied = Stage { project, server: Some(server), database: copy };
+    assert_eq!(copied.dump(), here.dump());
+
+    // And what the server's own dumper writes of a database with more in it.
+    let source = Stage::on(server, DECLARED);
+    source.project.migrate("first");
+    let dump = hollow_oak_testkit::oracle::raw_dump(server, &source.database).expect("the dumper runs");
+    source.project.write("dump.postgres.sql", &dump);
+    source.assert_same("live", "dump.postgres.sql");
+
+    source
+        .project
+        .write("path.postgres.sql", "create schema sales;\nset search_path = sales;\ncreate view v as select 1;\n");
+    let refused = source.project.oak(&["diff", "live", "path.postgres.sql"]);
+    assert!(refused.status == 1 && refused.stderr.contains("say the namespace with each name"), "{refused:#?}");
+}

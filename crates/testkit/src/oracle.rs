@@ -158,15 +158,12 @@ fn words(script: &str) -> Vec<String> {
     words
 }
 
-/// What a server's own dumper says of a database, in a form in which two can be compared.
-///
-/// It shares no code with the tool. The rules, all of them: comments, session settings and the tool's own tables go; the
-/// lines inside a `create table` are sorted, and so are the statements; the counter of a table's rows goes.
+/// What a server's own dumper says of a database.
 ///
 /// # Errors
 ///
 /// Where the dumper cannot be run, with the remedy.
-pub fn dump(server: &PrivateServer, database: &str) -> Result<String, String> {
+pub fn raw_dump(server: &PrivateServer, database: &str) -> Result<String, String> {
     let mut command = match server.provider() {
         Provider::Postgres => {
             let mut command = Command::new("pg_dump");
@@ -195,7 +192,19 @@ pub fn dump(server: &PrivateServer, database: &str) -> Result<String, String> {
     if !output.status.success() {
         return Err(String::from_utf8_lossy(&output.stderr).into_owned());
     }
-    Ok(normalise_dump(&String::from_utf8_lossy(&output.stdout)))
+    Ok(String::from_utf8_lossy(&output.stdout).into_owned())
+}
+
+/// What a server's own dumper says of a database, in a form in which two can be compared.
+///
+/// It shares no code with the tool. The rules, all of them: comments, session settings and the tool's own tables go; the
+/// lines inside a `create table` are sorted, and so are the statements; the counter of a table's rows goes.
+///
+/// # Errors
+///
+/// Where the dumper cannot be run, with the remedy.
+pub fn dump(server: &PrivateServer, database: &str) -> Result<String, String> {
+    Ok(normalise_dump(&raw_dump(server, database)?))
 }
 
 /// Puts a server's dump into normal form.

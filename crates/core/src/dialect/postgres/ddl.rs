@@ -6,12 +6,12 @@ use super::SYNTAX;
 use super::catalogue::{
     Catalogue, ColumnRow, ConstraintRow, IndexRow, OtherRow, SequenceRow, TableRow, WordRow, introspect,
 };
-use super::quote::{literal, quote};
+use super::quote::{literal, quote, quote_object};
 use super::render::{object_name, sequence_name};
 use super::types::type_name;
 use crate::Span;
 use crate::dialect::reading::{OrStop, Read, Statements, Stop, blanked};
-use crate::physical::{Introspected, ObjectKind};
+use crate::physical::{Introspected, ObjectKind, qualified};
 use crate::sql::{Cursor, Expression, TokenKind};
 
 type Reading<T> = Result<T, Stop>;
@@ -37,6 +37,22 @@ const CLAUSES: [&str; 16] = [
     "initially",
     "no",
     "enforced",
+];
+
+/// What is made by words that are kept, so that a name in them means what it means when they run.
+const KEPT_AS_WRITTEN: [&str; 12] = [
+    "view",
+    "recursive",
+    "materialized",
+    "function",
+    "procedure",
+    "trigger",
+    "constraint",
+    "domain",
+    "statistics",
+    "policy",
+    "rule",
+    "aggregate",
 ];
 
 /// Operator classes that are the default of their type, for the usual methods (PostgreSQL 17, `pg_opclass.dat`).
@@ -104,6 +120,8 @@ pub(in crate::dialect) struct Reader {
     domains: BTreeMap<String, String>,
     /// Owners of sequences by name.
     owners: BTreeMap<String, (String, String)>,
+    /// The namespace that names without one are in now, where it is not `public`.
+    namespace: Option<String>,
 }
 
 impl Statements for Reader {
@@ -115,6 +133,7 @@ impl Statements for Reader {
             "comment" => self.comment(cursor, sql),
             "drop" => self.drop(cursor),
             "grant" => self.grant(cursor, sql),
+            "set" if self.search_path(cursor)? => Ok(Read::Nothing),
             "set" | "begin" | "commit" | "end" | "start" | "reset" | "analyze" | "vacuum" | "lock" => Ok(Read::Nothing),
             "select" if sql.contains("set_config") => Ok(Read::Nothing),
             "select" | "insert" | "update" | "delete" | "copy" | "do" | "truncate" | "revoke" | "security" | "call"
@@ -184,18 +203,33 @@ impl Reader {
 
     fn is_taken(&self, oid: u32, name: &str) -> bool {
         let catalogue = &self.catalogue;
-        catalogue.tables.iter().any(|row| row.name == name)
-            || catalogue.indexes.iter().any(|row| row.name == name)
-            || catalogue.sequences.iter().any(|row| row.name == name)
-            || catalogue
-                .constraints
-                .iter()
-                .any(|row| row.name == name && (row.table == oid || matches!(row.kind, 'p' | 'u' | 'x')))
+        let full = qualified::beside(&self.table_name(oid), &qualified::part(name));
+        catalogue.tables.iter().any(|row| row.name == full)
+            || catalogue.indexes.iter().any(|row| row.name == name && self.are_together(row.table, oid))
+            || catalogue.sequences.iter().any(|row| row.name == full)
+            || catalogue.constraints.iter().any(|row| {
+                let takes_it = row.table == oid || matches!(row.kind, 'p' | 'u' | 'x');
+                row.name == name && takes_it && self.are_together(row.table, oid)
+            })
+    }
+
+    /// Whether two tables are in one namespace.
+    fn are_together(&self, one: u32, other: u32) -> bool {
+        one == other || qualified::split(&self.table_name(one)).0 == qualified::split(&self.table_name(other)).0
+    }
+
+    /// The index of a name, which may say its namespace.
+    fn index(&self, name: &str) -> Option<usize> {
+        let (namespace, base) = qualified::split(name);
+        let base = qualified::plain(base);
+        let is_it = |row: &IndexRow| row.name == base && qualified::split(&self.table_name(row.table)).0 == namespace;
+        self.catalogue.indexes.iter().position(is_it)
     }
 
     /// The name that the server gives what has none (PostgreSQL 15, `indexcmds.c`, `ChooseRelationName`).
     fn choose(&self, oid: u32, columns: &str, label: &str) -> String {
         let table = self.table_name(oid);
+        let table = qualified::plain(qualified::base(&table)).into_owned();
         let numbered = |pass: u32| match pass {
             0 => object_name(&table, columns, label),
             _ => object_name(&table, columns, &format!("{label}{pass}")),
@@ -209,18 +243,39 @@ impl Reader {
 
     // ---- names --------------------------------------------------------------------------------------------------
 
-    /// A name, of the namespace that everything is in.
-    fn relation(cursor: &mut Cursor<'_>) -> Reading<String> {
-        let start = cursor.at();
-        let name = cursor.name().here()?;
-        if !cursor.eat(".") {
-            return Ok(name);
+    /// The name of a table, type or the like, with its namespace where it is in another than `public`.
+    fn relation(&self, cursor: &mut Cursor<'_>) -> Reading<String> {
+        let mut parts = vec![cursor.name().here()?];
+        while cursor.eat(".") {
+            parts.push(cursor.name().here()?);
         }
-        if name != PUBLIC {
-            cursor.go_to(start);
-            return Err(Stop::Because(format!("`{name}` is another namespace than `{PUBLIC}`")));
+        self.named(&parts)
+    }
+
+    /// Names as [`Self::relation`] has them, separated by commas in parentheses.
+    fn relations(&self, cursor: &mut Cursor<'_>) -> Reading<Vec<String>> {
+        cursor.expect("(").here()?;
+        let mut names = vec![self.relation(cursor)?];
+        while cursor.eat(",") {
+            names.push(self.relation(cursor)?);
         }
-        cursor.name().here()
+        cursor.expect(")").here()?;
+        Ok(names)
+    }
+
+    fn named(&self, parts: &[String]) -> Reading<String> {
+        match parts {
+            [name] => Ok(qualified(self.namespace.as_deref(), name)),
+            [namespace, name] => Ok(qualified(Some(namespace.as_str()).filter(|one| *one != PUBLIC), name)),
+            _ => Err(Stop::Here),
+        }
+    }
+
+    /// What a type's text names, if it is a type that this SQL makes; an array names its elements' type.
+    fn type_made(&self, text: &str, is_made: impl Fn(&str) -> bool) -> Option<String> {
+        let mut cursor = Cursor::new(text.trim_end_matches("[]"), SYNTAX);
+        let name = self.relation(&mut cursor).ok().filter(|_| cursor.is_at_end())?;
+        Some(name).filter(|name| is_made(name))
     }
 
     fn passed_if_exists(cursor: &mut Cursor<'_>) -> bool {
@@ -230,11 +285,27 @@ impl Reader {
     /// A table that has been made.
     fn table(&self, cursor: &mut Cursor<'_>) -> Reading<u32> {
         let start = cursor.at();
-        let name = Self::relation(cursor)?;
+        let name = self.relation(cursor)?;
         self.oid(&name).ok_or_else(|| {
             cursor.go_to(start);
             Stop::Because(format!("there is no table `{name}` before this"))
         })
+    }
+
+    /// Reads `set search_path`: names without a namespace are in the first one from here on.
+    fn search_path(&mut self, cursor: &mut Cursor<'_>) -> Reading<bool> {
+        let start = cursor.at();
+        cursor.skip();
+        let _ = cursor.eat("session") || cursor.eat("local");
+        if !cursor.eat("search_path") {
+            cursor.go_to(start);
+            return Ok(false);
+        }
+        let _ = cursor.eat("to") || cursor.eat("=");
+        let first = if cursor.kind() == TokenKind::Text { cursor.text().here()? } else { cursor.name().here()? };
+        self.namespace = Some(first).filter(|name| !matches!(name.as_str(), "" | PUBLIC | "default" | "$user"));
+        cursor.rest();
+        Ok(true)
     }
 
     // ---- create -------------------------------------------------------------------------------------------------
@@ -247,6 +318,9 @@ impl Reader {
         }
         let unlogged = cursor.eat("unlogged");
         let word = cursor.peek().to_ascii_lowercase();
+        if KEPT_AS_WRITTEN.contains(&word.as_str()) {
+            self.refuse_search_path()?;
+        }
         match word.as_str() {
             "table" => {
                 cursor.skip();
@@ -259,7 +333,7 @@ impl Reader {
             "materialized" => self.create_materialized_view(cursor),
             "function" | "procedure" => self.create_routine(cursor, sql),
             "trigger" | "constraint" => self.create_trigger(cursor, sql),
-            "schema" => Ok(Read::Nothing),
+            "schema" => self.create_namespace(cursor),
             "extension" => {
                 cursor.skip();
                 Self::passed_if_exists(cursor);
@@ -274,7 +348,7 @@ impl Reader {
             "domain" => {
                 let start = cursor.at();
                 cursor.skip();
-                let name = Self::relation(cursor)?;
+                let name = self.relation(cursor)?;
                 cursor.eat("as");
                 let base = cursor.until(|cursor| cursor.is_one_of(&CLAUSES)).here()?;
                 self.domains.insert(name, type_name(&type_text(base)).canonical().to_ascii_lowercase());
@@ -288,14 +362,49 @@ impl Reader {
         }
     }
 
+    /// What is kept as it is written would mean other things where it is made without the search path.
+    fn refuse_search_path(&self) -> Reading<()> {
+        let Some(namespace) = &self.namespace else { return Ok(()) };
+        Err(Stop::Because(format!(
+            "what is made of SQL is not read behind `set search_path = {namespace}`: set it to `public` before this, and say \
+             the namespace with each name"
+        )))
+    }
+
+    fn create_namespace(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        cursor.skip();
+        let is_lenient = Self::passed_if_exists(cursor);
+        if cursor.is("authorization") {
+            return Err(Stop::Because("a namespace without a name is not read".into()));
+        }
+        let name = cursor.name().here()?;
+        if cursor.eat("authorization") {
+            cursor.name().here()?;
+        }
+        if !cursor.is_at_end() {
+            return Err(Stop::Because(
+                "what is made with a namespace is not read: make it in statements of its own".into(),
+            ));
+        }
+        let others = &self.catalogue.others;
+        if name == PUBLIC
+            || is_lenient && others.iter().any(|row| row.kind == ObjectKind::Namespace && row.name == name)
+        {
+            return Ok(Read::Nothing);
+        }
+        let quoted = quote(&name);
+        self.other(ObjectKind::Namespace, name, format!("create schema {quoted}"), format!("drop schema {quoted}"));
+        Ok(Read::Done)
+    }
+
     /// Something that is made and dropped by its kind and name.
     fn create_plain(&mut self, cursor: &mut Cursor<'_>, sql: &str, kind: ObjectKind, words: usize) -> Reading<Read> {
         let start = cursor.at();
         cursor.go_to(start + words);
         let word = cursor.between(start, start + words).to_ascii_lowercase();
         Self::passed_if_exists(cursor);
-        let name = Self::relation(cursor)?;
-        let drop = format!("drop {word} {}", quote(&name));
+        let name = self.relation(cursor)?;
+        let drop = format!("drop {word} {}", quote_object(&name));
         self.other(kind, name, sql.to_owned(), drop);
         Ok(Read::Done)
     }
@@ -311,8 +420,8 @@ impl Reader {
             cursor.until(|cursor| cursor.is("to")).here()?;
         }
         cursor.skip();
-        let table = Self::relation(cursor)?;
-        let drop = format!("drop {} {} on {}", kind.word(), quote(&name), quote(&table));
+        let table = self.relation(cursor)?;
+        let drop = format!("drop {} {} on {}", kind.word(), quote(&name), quote_object(&table));
         self.catalogue.others.push(OtherRow {
             kind,
             name: format!("{name} on {table}"),
@@ -327,7 +436,7 @@ impl Reader {
 
     fn create_aggregate(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
         cursor.skip();
-        let name = Self::relation(cursor)?;
+        let name = self.relation(cursor)?;
         let inside = cursor.parenthesised().here()?;
         // The old way names the type among the rest (PostgreSQL 17, "CREATE AGGREGATE").
         let mut old = Cursor::new(inside, SYNTAX);
@@ -336,16 +445,17 @@ impl Reader {
             true => argument_types(old.until(|cursor| cursor.is(",")).here()?),
             false => argument_types(inside),
         };
-        let drop = format!("drop aggregate {}({arguments})", quote(&name));
+        let drop = format!("drop aggregate {}({arguments})", quote_object(&name));
         self.other(ObjectKind::Aggregate, format!("{name}({arguments})"), sql.to_owned(), drop);
         Ok(Read::Done)
     }
 
     fn create_type(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
         cursor.skip();
-        let name = Self::relation(cursor)?;
+        let name = self.relation(cursor)?;
         if !cursor.eat_all(&["as", "enum"]) {
-            let drop = format!("drop type {}", quote(&name));
+            self.refuse_search_path()?;
+            let drop = format!("drop type {}", quote_object(&name));
             self.other(ObjectKind::Type, name, sql.to_owned(), drop);
             return Ok(Read::Done);
         }
@@ -364,7 +474,7 @@ impl Reader {
     fn create_sequence(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
         cursor.skip();
         Self::passed_if_exists(cursor);
-        let name = Self::relation(cursor)?;
+        let name = self.relation(cursor)?;
         let row = self.sequence_options(
             cursor,
             SequenceRow { name, ty: "bigint".into(), step: 1, cache: 1, ..SequenceRow::default() },
@@ -397,7 +507,7 @@ impl Reader {
             } else if cursor.eat("cycle") {
                 row.cycles = true;
             } else if cursor.eat_all(&["sequence", "name"]) {
-                row.name = Self::relation(cursor)?;
+                row.name = self.relation(cursor)?;
             } else if cursor.eat_all(&["owned", "by"]) {
                 self.owned_by(cursor, &row.name)?;
             } else {
@@ -426,7 +536,7 @@ impl Reader {
             parts.push(cursor.name().here()?);
         }
         let column = parts.pop().here()?;
-        let table = parts.pop().here()?;
+        let table = self.named(&parts)?;
         self.owners.insert(sequence.to_owned(), (table, column));
         Ok(())
     }
@@ -434,10 +544,10 @@ impl Reader {
     fn create_view(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
         let is_recursive = cursor.eat("recursive");
         cursor.expect("view").here()?;
-        let name = Self::relation(cursor)?;
+        let name = self.relation(cursor)?;
         if is_recursive || !cursor.eat("as") {
             // Names for its columns or options stand before the query: it is kept as it is written.
-            let drop = format!("drop view {}", quote(&name));
+            let drop = format!("drop view {}", quote_object(&name));
             self.other(ObjectKind::View, name, sql.to_owned(), drop);
             return Ok(Read::Done);
         }
@@ -450,7 +560,7 @@ impl Reader {
         cursor.skip();
         cursor.expect("view").here()?;
         Self::passed_if_exists(cursor);
-        let name = Self::relation(cursor)?;
+        let name = self.relation(cursor)?;
         cursor.expect("as").here()?;
         let query = cursor.rest();
         let bare = ["with no data", "with data"].iter().find_map(|tail| strip_tail(query, tail)).unwrap_or(query);
@@ -461,12 +571,12 @@ impl Reader {
     fn create_routine(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
         let word = cursor.peek().to_ascii_lowercase();
         cursor.skip();
-        let name = Self::relation(cursor)?;
+        let name = self.relation(cursor)?;
         let arguments = argument_types(cursor.parenthesised().here()?);
         let others = &mut self.catalogue.others;
         let base = |row: &OtherRow| row.name.split('(').next() == Some(name.as_str());
         let full = format!("{name}({arguments})");
-        let drop = format!("drop {word} {}({arguments})", quote(&name));
+        let drop = format!("drop {word} {}({arguments})", quote_object(&name));
         others.retain(|row| row.kind != ObjectKind::Routine || row.drop != drop);
         // What tells routines of one name apart is the types of their arguments.
         let mut is_alone = true;
@@ -487,7 +597,7 @@ impl Reader {
         let name = cursor.name().here()?;
         cursor.until(|cursor| cursor.is("on")).here()?;
         cursor.expect("on").here()?;
-        let table = Self::relation(cursor)?;
+        let table = self.relation(cursor)?;
         self.catalogue.others.push(OtherRow {
             kind: ObjectKind::Trigger,
             name,
@@ -504,7 +614,7 @@ impl Reader {
 
     fn create_table(&mut self, cursor: &mut Cursor<'_>, sql: &str, persistence: char) -> Reading<Read> {
         let is_lenient = Self::passed_if_exists(cursor);
-        let name = Self::relation(cursor)?;
+        let name = self.relation(cursor)?;
         if self.oid(&name).is_some() {
             return match is_lenient {
                 true => Ok(Read::Nothing),
@@ -512,8 +622,8 @@ impl Reader {
             };
         }
         if cursor.eat_all(&["partition", "of"]) {
-            let parent = Self::relation(cursor)?;
-            let drop = format!("drop table {}", quote(&name));
+            let parent = self.relation(cursor)?;
+            let drop = format!("drop table {}", quote_object(&name));
             self.other(ObjectKind::Partition, name, sql.to_owned(), drop);
             if let Some(row) = self.catalogue.others.last_mut() {
                 row.after = vec![parent];
@@ -528,7 +638,7 @@ impl Reader {
         let start = cursor.at();
         cursor.skip_nested().here()?;
         if cursor.eat("inherits") {
-            for parent in cursor.names().here()? {
+            for parent in self.relations(cursor)? {
                 self.inherit(&parent, oid)?;
             }
         }
@@ -577,8 +687,7 @@ impl Reader {
         while !cursor.is_at_end() {
             let mut word = None;
             if cursor.eat("inherits") {
-                let parents = cursor.names().here()?;
-                let parents: Vec<_> = parents.iter().map(|name| quote(name)).collect();
+                let parents: Vec<_> = self.relations(cursor)?.iter().map(|name| quote_object(name)).collect();
                 word = Some(format!("inherits ({})", parents.join(", ")));
             } else if cursor.eat_all(&["partition", "by"]) {
                 let method = cursor.name().here()?;
@@ -700,12 +809,13 @@ impl Reader {
             "smallserial" | "serial2" => Some("smallint"),
             _ => None,
         };
-        row.ty = type_text(serial.unwrap_or(text));
+        row.ty = self.column_type(serial.unwrap_or(text));
         row.enumeration = self.enumeration(&row.ty);
         if let Some(ty) = serial {
-            let sequence = sequence_name(&self.table_name(oid), &name);
+            let table = self.table_name(oid);
+            let sequence = qualified::beside(&table, &qualified::part(&sequence_name(&table, &name)));
             row.required = true;
-            row.expression = Some(format!("nextval({}::regclass)", literal(&quote(&sequence))));
+            row.expression = Some(format!("nextval({}::regclass)", literal(&quote_object(&sequence))));
             let most = if ty == "smallint" {
                 i64::from(i16::MAX)
             } else if ty == "integer" {
@@ -733,10 +843,22 @@ impl Reader {
         Ok(())
     }
 
+    /// A column's type as the catalogue would give it: one that this SQL makes with its namespace.
+    fn column_type(&self, text: &str) -> String {
+        let text = type_text(text);
+        let is_made = |name: &str| {
+            let is_it = |row: &OtherRow| row.kind == ObjectKind::Type && row.name == name;
+            self.enums.contains(name) || self.domains.contains_key(name) || self.catalogue.others.iter().any(is_it)
+        };
+        match self.type_made(&text, is_made) {
+            Some(name) => format!("{}{}", quote_object(&name), "[]".repeat(text.matches("[]").count())),
+            None => text,
+        }
+    }
+
     /// The enum type that a type is of, or an array of.
     fn enumeration(&self, ty: &str) -> Option<String> {
-        let bare = crate::sql::unquote(ty.trim_end_matches("[]"));
-        self.enums.get(&bare).cloned()
+        self.type_made(ty, |name| self.enums.contains(name))
     }
 
     fn column_clause(&mut self, cursor: &mut Cursor<'_>, oid: u32, column: &str) -> Reading<()> {
@@ -779,7 +901,8 @@ impl Reader {
     fn set_default(&mut self, oid: u32, column: &str, text: &str) -> Reading<()> {
         let text = without_public(text);
         let ty = self.column(oid, column)?.ty.clone();
-        let domain = self.domains.get(&ty).cloned();
+        let domain = self.type_made(&ty, |name| self.domains.contains_key(name));
+        let domain = domain.and_then(|name| self.domains.get(&name).cloned());
         let is_cast = domain.is_some() || type_name(&ty).canonical().contains('(');
         let row = self.column(oid, column)?;
         row.expression = match text.eq_ignore_ascii_case("null") {
@@ -804,7 +927,9 @@ impl Reader {
         }
         cursor.expect("as").here()?;
         if cursor.eat("identity") {
-            let name = sequence_name(&self.table_name(oid), column);
+            let table = self.table_name(oid);
+            let own = qualified::beside(&table, &qualified::part(&sequence_name(&table, column)));
+            let name = own.clone();
             let ty = type_name(&self.column(oid, column)?.ty).canonical().to_ascii_lowercase();
             let mut row = SequenceRow { name, ty, step: 1, cache: 1, ..SequenceRow::default() };
             if cursor.eat("(") {
@@ -813,7 +938,6 @@ impl Reader {
             } else {
                 row.start = 1;
             }
-            let own = sequence_name(&self.table_name(oid), column);
             let found = self.column(oid, column)?;
             found.identity = Some(if always { 'a' } else { 'd' });
             found.required = true;
@@ -900,7 +1024,7 @@ impl Reader {
             }
             if is_reference {
                 cursor.expect("references").here()?;
-                let table = Self::relation(cursor)?;
+                let table = self.relation(cursor)?;
                 let columns = if cursor.is("(") { cursor.names().here()? } else { Vec::new() };
                 self.pending.push(Pending { constraint: self.catalogue.constraints.len(), table, columns });
             }
@@ -964,7 +1088,7 @@ impl Reader {
         let table = self.table_name(oid);
         let definition = cursor.until(|cursor| matches!(cursor.peek(), "," | ")")).here()?;
         let name = named.unwrap_or_else(|| self.choose(oid, &excluded(definition), "excl"));
-        let (alter, quoted) = (format!("alter table {}", quote(&table)), quote(&name));
+        let (alter, quoted) = (format!("alter table {}", quote_object(&table)), quote(&name));
         self.catalogue.others.push(OtherRow {
             kind: ObjectKind::Constraint,
             sql: format!("{alter} add constraint {quoted} {definition}"),
@@ -984,15 +1108,15 @@ impl Reader {
         cursor.expect("index").here()?;
         cursor.eat("concurrently");
         let is_lenient = Self::passed_if_exists(cursor);
-        let named = if cursor.is_one_of(&["on"]) { None } else { Some(Self::relation(cursor)?) };
+        let named = if cursor.is_one_of(&["on"]) { None } else { Some(cursor.name().here()?) };
         cursor.expect("on").here()?;
         cursor.eat("only");
         let start = cursor.at();
-        let relation = Self::relation(cursor)?;
+        let relation = self.relation(cursor)?;
         let views = |row: &OtherRow| row.kind == ObjectKind::MaterializedView && row.name == relation;
         if self.catalogue.others.iter().any(views) {
-            let name = named.here()?;
-            let drop = format!("drop index {}", quote(&name));
+            let name = qualified::beside(&relation, &qualified::part(&named.here()?));
+            let drop = format!("drop index {}", quote_object(&name));
             self.other(ObjectKind::ViewIndex, name, sql.to_owned(), drop);
             if let Some(row) = self.catalogue.others.last_mut() {
                 row.after = vec![relation];
@@ -1002,7 +1126,7 @@ impl Reader {
         cursor.go_to(start);
         let oid = self.table(cursor)?;
         if let Some(name) = &named
-            && self.catalogue.indexes.iter().any(|row| row.name == *name)
+            && self.index(&qualified::beside(&self.table_name(oid), &qualified::part(name))).is_some()
         {
             return match is_lenient {
                 true => Ok(Read::Nothing),
@@ -1072,7 +1196,7 @@ impl Reader {
         }
         let mut operators = None;
         if !cursor.is_one_of(&["asc", "desc", "nulls"]) && !matches!(cursor.peek(), "," | ")") {
-            let class = Self::relation(cursor)?;
+            let class = self.relation(cursor)?;
             let is_usual =
                 USUAL_CLASSES.contains(&class.as_str()) && matches!(row.method.as_str(), "btree" | "gin" | "hash");
             operators = Some(class).filter(|_| !is_usual);
@@ -1115,26 +1239,27 @@ impl Reader {
         }
         if cursor.eat("sequence") {
             Self::passed_if_exists(cursor);
-            let name = Self::relation(cursor)?;
+            let name = self.relation(cursor)?;
             if cursor.eat_all(&["owned", "by"]) {
                 self.owned_by(cursor, &name)?;
                 return Ok(Read::Done);
             }
         } else if cursor.eat("type") {
-            let name = Self::relation(cursor)?;
+            let name = self.relation(cursor)?;
             if cursor.eat_all(&["add", "value"]) {
                 Self::passed_if_exists(cursor);
                 return self.add_word(cursor, name);
             }
         } else if cursor.eat("index") {
             Self::passed_if_exists(cursor);
-            let name = Self::relation(cursor)?;
+            let name = self.relation(cursor)?;
             if cursor.eat_all(&["attach", "partition"]) {
                 return Ok(Read::Nothing);
             }
             if cursor.eat_all(&["rename", "to"]) {
                 let new = cursor.name().here()?;
-                self.catalogue.indexes.iter_mut().find(|row| row.name == name).here()?.name = new;
+                let at = self.index(&name).here()?;
+                self.catalogue.indexes[at].name = new;
                 return Ok(Read::Done);
             }
         }
@@ -1195,7 +1320,7 @@ impl Reader {
             [("enable", "disable", table.clone()), ("force", "no force", format!("{table} forced"))]
         {
             if cursor.eat_all(&[word, "row", "level", "security"]) {
-                let statement = |word: &str| format!("alter table {} {word} row level security", quote(&table));
+                let statement = |word: &str| format!("alter table {} {word} row level security", quote_object(&table));
                 self.other(ObjectKind::Security, name, statement(word), statement(reset));
                 if let Some(row) = self.catalogue.others.last_mut() {
                     row.after = vec![table];
@@ -1254,18 +1379,57 @@ impl Reader {
         if cursor.eat("rename") {
             return self.rename(cursor, oid);
         }
+        if cursor.eat_all(&["set", "schema"]) {
+            let namespace = cursor.name().here()?;
+            self.move_table(oid, &namespace);
+            return Ok(());
+        }
         Err(Stop::Here)
+    }
+
+    fn rename_table(&mut self, oid: u32, old: &str, new: &str) {
+        let is_old = |name: &String| name == old;
+        self.pending.iter_mut().filter(|one| is_old(&one.table)).for_each(|one| one.table = new.to_owned());
+        self.owners.values_mut().filter(|one| is_old(&one.0)).for_each(|one| one.0 = new.to_owned());
+        let others = self.catalogue.others.iter_mut().filter(|row| row.table.as_ref().is_some_and(is_old));
+        others.for_each(|row| row.table = Some(new.to_owned()));
+        self.table_row(oid).name = new.to_owned();
+    }
+
+    /// A table goes to another namespace, and the sequences that are its own with it.
+    fn move_table(&mut self, oid: u32, namespace: &str) {
+        let old = self.table_name(oid);
+        let moved = |name: &str| {
+            let base = qualified::plain(qualified::base(name)).into_owned();
+            qualified(Some(namespace).filter(|one| *one != PUBLIC), &base)
+        };
+        let owned: Vec<String> =
+            self.owners.iter().filter(|(_, owner)| owner.0 == old).map(|(name, _)| name.clone()).collect();
+        let of_table =
+            |row: &SequenceRow| row.owner.is_some_and(|(table, _)| table == oid) || owned.contains(&row.name);
+        let mut reads = Vec::new();
+        for row in self.catalogue.sequences.iter_mut().filter(|row| of_table(row)) {
+            let new = moved(&row.name);
+            reads.push((literal(&quote_object(&row.name)), literal(&quote_object(&new))));
+            row.name = new;
+        }
+        for row in self.catalogue.columns.iter_mut().filter(|row| row.table == oid) {
+            for (old, new) in &reads {
+                row.expression = row.expression.take().map(|text| text.replace(old, new));
+            }
+        }
+        for name in &owned {
+            let owner = self.owners.remove(name);
+            self.owners.extend(owner.map(|owner| (moved(name), owner)));
+        }
+        self.rename_table(oid, &old, &moved(&old));
     }
 
     fn rename(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
         let old_table = self.table_name(oid);
         if cursor.eat("to") {
-            let new = cursor.name().here()?;
-            self.pending.iter_mut().filter(|one| one.table == old_table).for_each(|one| one.table.clone_from(&new));
-            self.owners.values_mut().filter(|one| one.0 == old_table).for_each(|one| one.0.clone_from(&new));
-            let others = self.catalogue.others.iter_mut().filter(|row| row.table.as_ref() == Some(&old_table));
-            others.for_each(|row| row.table = Some(new.clone()));
-            self.table_row(oid).name = new;
+            let new = qualified::beside(&old_table, &qualified::part(&cursor.name().here()?));
+            self.rename_table(oid, &old_table, &new);
             return Ok(());
         }
         if cursor.eat("constraint") {
@@ -1330,7 +1494,7 @@ impl Reader {
             Ok(())
         } else if cursor.eat_all(&["set", "data", "type"]) || cursor.eat("type") {
             let text = cursor.until(|cursor| cursor.is(",") || cursor.is_one_of(&["using", "collate"])).here()?;
-            let ty = type_text(text);
+            let ty = self.column_type(text);
             let enumeration = self.enumeration(&ty);
             let row = self.column(oid, column)?;
             (row.ty, row.enumeration) = (ty, enumeration);
@@ -1353,7 +1517,17 @@ impl Reader {
         let word = cursor.peek().to_ascii_lowercase();
         cursor.skip();
         match word.as_str() {
-            "extension" | "schema" | "database" => return Ok(Read::Nothing),
+            "schema" => {
+                let name = cursor.name().here()?;
+                cursor.expect("is").here()?;
+                let text = if cursor.eat("null") { None } else { Some(cursor.text().here()?) };
+                let mut rows = self.catalogue.others.iter_mut();
+                if let Some(row) = rows.find(|row| row.kind == ObjectKind::Namespace && row.name == name) {
+                    row.comment = text;
+                }
+                return Ok(Read::Done);
+            }
+            "extension" | "database" => return Ok(Read::Nothing),
             "table" | "column" | "type" | "view" | "materialized" | "sequence" | "domain" => {
                 cursor.eat("view");
                 let mut parts = vec![cursor.name().here()?];
@@ -1362,25 +1536,27 @@ impl Reader {
                 }
                 cursor.expect("is").here()?;
                 let text = if cursor.eat("null") { None } else { Some(cursor.text().here()?) };
-                let last = parts.pop().here()?;
                 if word == "column" {
-                    let table = parts.pop().here()?;
+                    let last = parts.pop().here()?;
+                    let table = self.named(&parts)?;
                     if let Some(oid) = self.oid(&table) {
                         self.column(oid, &last)?.comment = text;
                     } else {
-                        self.describe_otherwise(format!("column {}.{}", quote(&table), quote(&last)), text);
+                        self.describe_otherwise(format!("column {}.{}", quote_object(&table), quote(&last)), text);
                     }
                     return Ok(Read::Done);
-                } else if self.describe(&word, &last, text) {
+                }
+                let name = self.named(&parts)?;
+                if self.describe(&word, &name, text) {
                     return Ok(Read::Done);
                 }
             }
             "function" | "procedure" | "aggregate" => {
-                let name = Self::relation(cursor)?;
+                let name = self.relation(cursor)?;
                 let arguments = cursor.is("(").then(|| cursor.parenthesised()).flatten().map(argument_types);
                 cursor.expect("is").here()?;
                 let text = if cursor.eat("null") { None } else { Some(cursor.text().here()?) };
-                let end = format!(" {}({})", quote(&name), arguments.unwrap_or_default());
+                let end = format!(" {}({})", quote_object(&name), arguments.unwrap_or_default());
                 let head = format!("drop {word}");
                 let mut rows = self.catalogue.others.iter_mut();
                 let is_it = |row: &&mut OtherRow| row.drop.starts_with(&head) && row.drop.ends_with(&end);
@@ -1390,7 +1566,7 @@ impl Reader {
             "trigger" | "policy" | "rule" => {
                 let name = cursor.name().here()?;
                 cursor.expect("on").here()?;
-                let table = Self::relation(cursor)?;
+                let table = self.relation(cursor)?;
                 cursor.expect("is").here()?;
                 let text = if cursor.eat("null") { None } else { Some(cursor.text().here()?) };
                 let full = format!("{name} on {table}");
@@ -1401,12 +1577,15 @@ impl Reader {
                 return Ok(Read::Done);
             }
             "index" | "constraint" => {
-                let name = Self::relation(cursor)?;
-                let on = if cursor.eat("on") { Some(Self::relation(cursor)?) } else { None };
+                let name = match word.as_str() {
+                    "index" => quote_object(&self.relation(cursor)?),
+                    _ => quote(&cursor.name().here()?),
+                };
+                let on = if cursor.eat("on") { Some(self.relation(cursor)?) } else { None };
                 cursor.expect("is").here()?;
                 let text = if cursor.eat("null") { None } else { Some(cursor.text().here()?) };
-                let on = on.map(|table| format!(" on {}", quote(&table))).unwrap_or_default();
-                let what = format!("{word} {}{on}", quote(&name));
+                let on = on.map(|table| format!(" on {}", quote_object(&table))).unwrap_or_default();
+                let what = format!("{word} {name}{on}");
                 self.describe_otherwise(what, text);
                 return Ok(Read::Done);
             }
@@ -1481,20 +1660,35 @@ impl Reader {
             cursor.rest();
             return Ok(false);
         }
-        let name = Self::relation(cursor)?;
+        let of_table = matches!(word, "trigger" | "policy" | "rule" | "schema" | "extension");
+        let name = if of_table { cursor.name().here()? } else { self.relation(cursor)? };
         let catalogue = &mut self.catalogue;
         let before = catalogue.others.len();
         match word {
+            "schema" => {
+                let inside = |other: &str| qualified::split(other).0.is_some_and(|one| qualified::plain(one) == name);
+                let is_used = catalogue.tables.iter().map(|row| &row.name).any(|one| inside(one))
+                    || catalogue.sequences.iter().map(|row| &row.name).any(|one| inside(one))
+                    || catalogue.words.iter().map(|row| &row.name).any(|one| inside(one))
+                    || catalogue.others.iter().map(|row| &row.name).any(|one| inside(one));
+                if is_used {
+                    return Err(Stop::Because(format!(
+                        "a namespace that goes with all that is in it is not read: `{name}`"
+                    )));
+                }
+                catalogue.others.retain(|row| row.kind != ObjectKind::Namespace || row.name != name);
+            }
             "table" => {
                 let Some(oid) = self.oid(&name) else { return Ok(false) };
                 self.drop_table(oid);
                 return Ok(true);
             }
             "index" => {
-                let count = catalogue.indexes.len();
-                catalogue.indexes.retain(|row| row.name != name);
                 catalogue.others.retain(|row| row.kind != ObjectKind::ViewIndex || row.name != name);
-                return Ok(catalogue.indexes.len() < count || catalogue.others.len() < before);
+                let is_gone = self.catalogue.others.len() < before;
+                let found = self.index(&name);
+                found.map(|at| self.catalogue.indexes.remove(at));
+                return Ok(is_gone || found.is_some());
             }
             "sequence" => {
                 let count = catalogue.sequences.len();
@@ -1507,7 +1701,7 @@ impl Reader {
             }
             "trigger" | "policy" | "rule" => {
                 cursor.expect("on").here()?;
-                let table = Self::relation(cursor)?;
+                let table = self.relation(cursor)?;
                 let full = format!("{name} on {table}");
                 self.catalogue
                     .others
@@ -1592,11 +1786,28 @@ impl Reader {
         cursor.expect("to").here()?;
         let who = cursor.until(|cursor| cursor.is("with")).here()?;
         let head = what.split_whitespace().next().unwrap_or_default().to_ascii_lowercase();
-        if matches!(head.as_str(), "schema" | "database" | "all" | "language" | "large") {
+        if head == "schema" {
+            return self.grant_namespace(privileges, what, who, sql);
+        }
+        if matches!(head.as_str(), "database" | "all" | "language" | "large") {
             return Ok(Read::PassedOver);
         }
         let drop = format!("revoke {privileges} on {what} from {who}");
         self.other(ObjectKind::Grant, format!("{who} on {what}"), sql.to_owned(), drop);
+        Ok(Read::Done)
+    }
+
+    /// Rights on a namespace; those on `public` are the server's own matter.
+    fn grant_namespace(&mut self, privileges: &str, what: &str, who: &str, sql: &str) -> Reading<Read> {
+        let mut cursor = Cursor::new(what, SYNTAX);
+        cursor.skip();
+        let name = cursor.name().here()?;
+        if name == PUBLIC || !cursor.is_at_end() {
+            return Ok(Read::PassedOver);
+        }
+        let drop = format!("revoke {privileges} on {what} from {who}");
+        self.other(ObjectKind::Grant, format!("{who} on namespace {name}"), sql.to_owned(), drop);
+        self.catalogue.others.last_mut().here()?.after = vec![name];
         Ok(Read::Done)
     }
 }
