@@ -16,12 +16,20 @@ const RUNS: usize = 9;
 /// How many small migrations are applied.
 const MIGRATIONS: usize = 500;
 
-/// Builds everything for release, measures, and prints a table.
+/// Builds what is handed out, measures, and prints a table.
 pub fn bench(providers: &[String]) -> Result<(), String> {
     ensure(&crate::test::PROGRAMS)?;
     let cargo = std::env::var("CARGO").unwrap_or_else(|_| "cargo".into());
-    run(Command::new(&cargo).args(["build", "--quiet", "--release", "--package", "hollow-oak", "--package", "bare"]))?;
-    let bin = std::env::current_dir().map_err(words)?.join("target/release");
+    run(Command::new(&cargo).args([
+        "build",
+        "--quiet",
+        "--profile=ship",
+        "--package",
+        "hollow-oak",
+        "--package",
+        "bare",
+    ]))?;
+    let bin = std::env::current_dir().map_err(words)?.join("target/ship");
     let folder = std::env::temp_dir().join(format!("oak-bench-{}", std::process::id()));
     std::fs::create_dir_all(&folder).map_err(words)?;
     let bench = Bench { oak: bin.join("oak"), bare: bin.join("bare"), folder: folder.clone() };
@@ -328,7 +336,7 @@ fn ms(time: Duration) -> f64 {
 }
 
 fn row(name: &str, (ours, theirs): Pair, goal: Option<f64>) {
-    let goal = goal.map_or(String::new(), |goal| format!("{goal:.1}"));
+    let goal = goal.map_or(String::new(), |goal| format!("{goal:.2}"));
     println!(
         "{name:44} {:>9.1} {:>9.1} {:>7.2} {goal:>6}",
         ms(ours),

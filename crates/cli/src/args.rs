@@ -7,6 +7,8 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 use hollow_oak_core::history::Decisions;
 use hollow_oak_database::Undecided;
 
+use crate::later::Later;
+
 /// Declare the database schema you want; diff, review and apply what it takes to get there.
 #[derive(Debug, Parser)]
 #[command(name = "oak", version, about, max_term_width = 100, disable_help_subcommand = true)]
@@ -64,45 +66,45 @@ pub enum Command {
     /// Read the declarations and say what is wrong
     Check,
     /// Lay out declaration files in the one standard form
-    Format(FormatArgs),
+    Format(Later<FormatArgs>),
     /// What differs between two sides
-    Diff(DiffArgs),
+    Diff(Later<DiffArgs>),
     /// Write a migration: what changed since the last one, as up and down scripts
-    Draft(DraftArgs),
+    Draft(Later<DraftArgs>),
     /// Draw the newest migration up anew, where no target has it applied; own SQL and choices are kept
-    Redraft(RedraftArgs),
+    Redraft(Later<RedraftArgs>),
     /// Show a migration's up script beside its down script, with the risks of each step
-    Review(ReviewArgs),
+    Review(Later<ReviewArgs>),
     /// Remove the newest draft, unless a target has it applied
     Discard,
     /// How a target stands: applied, pending, edited, drifted, forked
-    Status(StatusArgs),
+    Status(Later<StatusArgs>),
     /// Bring a target up to the newest migration, or to a named one
-    Apply(ApplyArgs),
+    Apply(Later<ApplyArgs>),
     /// Bring a target down again
-    Revert(RevertArgs),
+    Revert(Later<RevertArgs>),
     /// Correct the journal of a target without running anything
     #[command(subcommand)]
     Mark(MarkCommand),
     /// Bring a target in line with the declarations, and keep no migration: for prototypes
-    Sync(SyncArgs),
+    Sync(Later<SyncArgs>),
     /// Drop what is managed, apply everything, load rows for development: disposable targets only
     Rebuild,
     /// Take changes made by hand on a target into the declarations, with a migration that counts as applied there
-    Absorb(AbsorbArgs),
+    Absorb(Later<AbsorbArgs>),
     /// Take an existing database in: declarations, and a baseline migration that counts as applied
-    Adopt(AdoptArgs),
+    Adopt(Later<AdoptArgs>),
     /// What was put aside by migrations that dropped it
     #[command(subcommand)]
     Kept(KeptCommand),
     /// What a target holds now: tables, columns, keys, a few rows
-    Show(ShowArgs),
+    Show(Later<ShowArgs>),
     /// Check configuration and connections, and say how to mend what is wrong
     Doctor,
     /// Play the journey on sample data, in a temporary folder
-    Demo(DemoArgs),
+    Demo(Later<DemoArgs>),
     /// Print completions for a shell
-    Completions(CompletionsArgs),
+    Completions(Later<CompletionsArgs>),
     /// Print the manual page
     Manual,
 }

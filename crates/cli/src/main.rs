@@ -8,6 +8,7 @@ mod commands;
 mod diagnostics;
 mod exit;
 mod failure;
+mod later;
 mod output;
 mod project;
 mod settings;

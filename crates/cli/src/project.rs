@@ -238,11 +238,6 @@ impl Declared {
         let found = self.lowered.iter_mut().find(|(other, _)| *other == dialect);
         found.map(|(_, schema)| std::mem::take(schema)).unwrap_or_default()
     }
-
-    /// What a provider will store.
-    pub fn physical(&self, dialect: Dialect) -> Option<&physical::Schema> {
-        self.lowered.iter().find(|(other, _)| *other == dialect).map(|(_, schema)| schema)
-    }
 }
 
 /// Reads declaration files and lowers them.

@@ -1,12 +1,13 @@
 //! Targets: which database is meant, and how it stands to the project.
 
 use std::collections::BTreeMap;
+use std::ops::Deref;
 use std::path::Path;
 use std::time::{Duration, Instant};
 
 use hollow_oak_core::diff::{Changes, diff, overlook_comments};
 use hollow_oak_core::history::{Event, History, JournalState, Migration, Standing, standing};
-use hollow_oak_core::physical::{ObjectKind, Schema, Unmanaged, fingerprint};
+use hollow_oak_core::physical::{Schema, Unmanaged, fingerprint};
 use hollow_oak_core::script::Direction;
 use hollow_oak_core::{Dialect, Provider};
 use hollow_oak_database::{Database, DatabaseError, Opening, TargetUrl};
@@ -206,21 +207,34 @@ pub fn script_sha(text: &str) -> String {
 }
 
 /// How a target stands to the project.
-pub struct State {
+pub struct Condition {
     /// What the journal says is applied.
     pub journal: JournalState,
     /// Applied, pending, and what is in the way.
     pub standing: Standing,
-    /// The tables it holds.
-    pub live: Schema,
-    /// Tables as the newest applied migration left them, where they are not what is there.
-    expected: Option<Schema>,
     /// From what is expected to what is there, managed tables only.
     pub drift: Changes,
     /// What nobody declared.
     pub unmanaged: Vec<Unmanaged>,
     /// Whether a run that began and did not end is still under way.
     pub under_way: bool,
+}
+
+/// How a target stands, with what it holds.
+pub struct State {
+    condition: Condition,
+    /// The tables it holds.
+    pub live: Schema,
+    /// Tables as the newest applied migration left them, where they are not what is there.
+    expected: Option<Schema>,
+}
+
+impl Deref for State {
+    type Target = Condition;
+
+    fn deref(&self) -> &Condition {
+        &self.condition
+    }
 }
 
 /// Reads the journal of a target, as far as it is of this project.
@@ -240,8 +254,11 @@ pub fn journal_state(project: &Project, history: &History, events: Vec<(String, 
 
 type Hashes = BTreeMap<String, (String, String)>;
 
-/// Hashes of the scripts of all migrations, as they are in the files; of one whose files cannot be read, the failure.
-fn script_hashes(project: &Project, history: &History, dialect: Dialect) -> Vec<(String, Result<(String, String)>)> {
+/// Hashes of the scripts of each migration; of one whose files cannot be read, the failure.
+type Hashed = Vec<(String, Result<(String, String)>)>;
+
+/// Hashes of the scripts of all migrations, as they are in the files.
+fn script_hashes(project: &Project, history: &History, dialect: Dialect) -> Hashed {
     let both = |migration: &Migration| {
         let sha = |direction| project.script(migration, dialect, direction).map(|file| script_sha(&file.text));
         Ok((sha(Direction::Up)?, sha(Direction::Down)?))
@@ -254,21 +271,53 @@ pub fn newest_applied<'h>(history: &'h History, standing: &Standing) -> Option<&
     standing.applied.last().map(|at| &history.migrations()[*at])
 }
 
-/// Works out how a target stands.
-pub fn examine(project: &Project, history: &History, target: &Target, database: &dyn Database) -> Result<State> {
-    // Files and database do not wait for each other.
+/// Works out how a target stands. Where nothing has changed since a run that ended well, its catalogue is not read.
+pub fn condition(project: &Project, history: &History, target: &Target, database: &dyn Database) -> Result<Condition> {
+    let (hashes, found) = beside_hashes(project, history, target, || database.glance(&project.settings.name))?;
+    let (events, Some(remembered)) = found else {
+        return Ok(examine(project, history, target, database)?.condition);
+    };
+    let journal = journal_state(project, history, events);
+    let standing = standing(history, &journal, &of_applied(hashes, &journal)?);
+    let newest = newest_applied(history, &standing);
+    let recorded = newest.and_then(|one| one.record.expected.get(target.dialect.provider().word()));
+    if recorded != Some(&remembered.expected) || journal.unfinished.is_some() {
+        return Ok(examine(project, history, target, database)?.condition);
+    }
+    let ignored = |name: &str| is_ignored(&project.settings.unmanaged_tables, name);
+    let mut unmanaged = remembered.unmanaged;
+    unmanaged.retain(|object| !ignored(&object.name));
+    unmanaged.sort();
+    Ok(Condition { journal, standing, drift: Changes::default(), unmanaged, under_way: false })
+}
+
+/// Hashes the scripts and asks the database at the same time; they do not wait for each other.
+fn beside_hashes<T>(
+    project: &Project,
+    history: &History,
+    target: &Target,
+    ask: impl FnOnce() -> std::result::Result<T, DatabaseError>,
+) -> Result<(Hashed, T)> {
     let (hashes, found) = std::thread::scope(|scope| {
         let hashes = scope.spawn(|| script_hashes(project, history, target.dialect));
-        let found = database.snapshot();
+        let found = ask();
         (hashes.join(), found)
     });
-    let (events, introspected) = found?;
-    let journal = journal_state(project, history, events);
     let hashes = hashes.map_err(|_| Failure::new("reading the scripts broke off"))?;
-    // Scripts that nothing ran from are looked at when they are to run.
+    Ok((hashes, found?))
+}
+
+/// Scripts that nothing ran from are looked at when they are to run.
+fn of_applied(hashes: Hashed, journal: &JournalState) -> Result<Hashes> {
     let applied = hashes.into_iter().filter(|(id, _)| journal.get(id).is_some());
-    let hashes: Hashes = applied.map(|(id, hashes)| Ok((id, hashes?))).collect::<Result<_>>()?;
-    let standing = standing(history, &journal, &hashes);
+    applied.map(|(id, hashes)| Ok((id, hashes?))).collect()
+}
+
+/// Works out how a target stands, and what it holds.
+pub fn examine(project: &Project, history: &History, target: &Target, database: &dyn Database) -> Result<State> {
+    let (hashes, (events, introspected)) = beside_hashes(project, history, target, || database.snapshot())?;
+    let journal = journal_state(project, history, events);
+    let standing = standing(history, &journal, &of_applied(hashes, &journal)?);
     let ignored = |name: &str| is_ignored(&project.settings.unmanaged_tables, name);
     let (live, _) = introspected.schema.parted(|thing| !ignored(thing.name()));
     let newest = newest_applied(history, &standing);
@@ -290,7 +339,8 @@ pub fn examine(project: &Project, history: &History, target: &Target, database: 
     };
     unmanaged.sort();
     let under_way = journal.unfinished.is_some() && database.is_under_way(&project.settings.name)?;
-    Ok(State { journal, standing, live, expected, drift, unmanaged, under_way })
+    let condition = Condition { journal, standing, drift, unmanaged, under_way };
+    Ok(State { condition, live, expected })
 }
 
 impl State {
@@ -320,10 +370,7 @@ pub fn confirm(
     expected: &Schema,
     unmanaged: &mut Vec<Unmanaged>,
 ) -> Result<()> {
-    for (table, column) in overlook_comments(live, expected) {
-        let name = column.unwrap_or_else(|| table.clone());
-        unmanaged.push(Unmanaged { kind: ObjectKind::Comment, name, table: Some(table), sql: String::new() });
-    }
+    unmanaged.extend(overlook_comments(live, expected).into_iter().map(Unmanaged::comment));
     if !diff(live, expected).is_empty() {
         database.confirm(live, expected)?;
     }

@@ -133,6 +133,8 @@ fn seen(project: &Project, what: &str, expected: &str) {
         let forward = sides[1] == "live";
         assert!(!forward || answer.stdout.contains(expected), "{what}: {expected} is not in\n{}", answer.stdout);
     }
+    let status = project.oak(&["status", "--exit-code"]);
+    assert!(status.status == 3 && status.stdout.contains("drifted"), "{what}: {status}");
 }
 
 #[test]
@@ -162,6 +164,24 @@ fn whole_objects_made_by_hand_are_named() {
     case("drop index by_code", "create index by_code on hive (code desc)", "add     index  by_code", true);
     case("alter table mark rename to marks", "alter table marks rename to mark", "add     table        mark", true);
     assert!(project.ok(&["diff", "live", "declared"]).starts_with("no difference"));
+}
+
+#[test]
+fn what_was_seen_last_counts_as_long_as_nothing_changes() {
+    let project = Project::applied(DECLARED);
+    let remembered = "select content from hollow_oak_store where kind = 'catalogue'";
+    assert_eq!(project.query(remembered).len(), 1);
+    assert!(project.ok(&["status"]).starts_with("up to date"));
+    // As if something else had been seen then: it is believed while the catalogue is the same, and not any more once it
+    // has changed.
+    let seen = r#"[{"kind":"view","name":"seen before","table":null}]"#;
+    project.sql(&format!(
+        "update hollow_oak_store set content = replace(content, '[]', '{seen}') where kind = 'catalogue'"
+    ));
+    assert!(project.ok(&["status"]).contains("view seen before"));
+    project.sql("create view spare as select 1");
+    let status = project.ok(&["status"]);
+    assert!(status.contains("view spare") && !status.contains("seen before"), "{status}");
 }
 
 #[test]

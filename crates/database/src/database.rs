@@ -7,6 +7,7 @@ use hollow_oak_core::physical::{Introspected, RowSet, Schema};
 
 use crate::error::{DatabaseError, Failure};
 use crate::kept::KeptTable;
+use crate::remembered::Remembered;
 use crate::run::{JournalEntry, Migrating, Preflight, Ran, Waiting};
 
 /// How a database is opened.
@@ -38,6 +39,9 @@ pub struct Rows {
     pub total: u64,
 }
 
+/// The events of a journal in order, each with the name of the project it is of.
+pub type Events = Vec<(String, Event)>;
+
 /// A live database.
 pub trait Database: Send {
     /// Product and version, and whether the database is there.
@@ -59,7 +63,15 @@ pub trait Database: Send {
     /// # Errors
     ///
     /// As for [`Self::journal`] and [`Self::introspect`].
-    fn snapshot(&self) -> Result<(Vec<(String, Event)>, Introspected), DatabaseError>;
+    fn snapshot(&self) -> Result<(Events, Introspected), DatabaseError>;
+
+    /// The journal, and what was remembered of the project for just this catalogue, both of one moment; nothing of it where
+    /// the catalogue has changed since, or where the provider has no cheap way to tell.
+    ///
+    /// # Errors
+    ///
+    /// As for [`Self::journal`].
+    fn glance(&self, project: &str) -> Result<(Events, Option<Remembered>), DatabaseError>;
 
     /// Finds out, for expressions of a live schema that read otherwise than what was declared, whether the server stores
     /// the one for the other, and tells the live schema. What cannot be found out stays different.
@@ -74,7 +86,7 @@ pub trait Database: Send {
     /// # Errors
     ///
     /// Where the journal is of a later format, or the database does not answer.
-    fn journal(&self) -> Result<Vec<(String, Event)>, DatabaseError>;
+    fn journal(&self) -> Result<Events, DatabaseError>;
 
     /// The scripts kept under these hashes.
     ///

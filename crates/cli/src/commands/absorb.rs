@@ -262,7 +262,7 @@ impl Absorbing<'_> {
         let declared = self.project.valid_declared()?;
         let id = uuid::Uuid::now_v7().to_string();
         let decisions = Decisions::default();
-        let drafted = compose(self.project, &before, &edited.schema, Some(&declared), &decisions, &id)?;
+        let drafted = compose(self.project, &before, &edited.schema, &declared.lowered, &decisions, &id)?;
         let folder = format!("{:04}-{}", self.history.next_number(), slug(&self.args.title));
         let record = Record {
             format: FORMAT,

@@ -23,7 +23,7 @@ use crate::diagnostics::draw;
 use crate::exit::Exit;
 use crate::failure::{Failure, Result, make_folder, read_file, shown_path, write_file};
 use crate::output::{Output, danger, dim, done, strong};
-use crate::project::{Project, find_folder};
+use crate::project::{Project, find_folder, lower};
 use crate::sql_files::SqlReading;
 use crate::target::{self, Target, is_ignored};
 
@@ -93,7 +93,7 @@ pub fn run(args: &AdoptArgs, global: &Global, output: &mut Output) -> Result<Exi
         None => begin(&global.url.clone().unwrap_or_default(), target.provider(), global)?,
     };
     let files = write_declarations(&project, &lifted.schema, args.split)?;
-    let folder = baseline(&project, &lifted.schema, &target)?;
+    let folder = baseline(&project, &lifted, &target)?;
     if global.json {
         output.json(&as_json(&lifted, &size, &target.name, &files, Some(&folder)));
         return Ok(Exit::Done);
@@ -426,11 +426,25 @@ fn file_name(table: &str) -> String {
 }
 
 /// Writes the first migration and notes it as adopted; returns its folder.
-fn baseline(project: &Project, schema: &Schema, target: &Target) -> Result<String> {
-    let declared = project.valid_declared()?;
+fn baseline(project: &Project, lifted: &Lifted, target: &Target) -> Result<String> {
+    let (schema, nothing) = (&lifted.schema, Schema::default());
     let id = uuid::Uuid::now_v7().to_string();
-    let nothing = Schema::default();
-    let drafted = compose(project, &nothing, schema, Some(&declared), &Decisions::default(), &id)?;
+    let mut lowered = vec![(target.dialect, lifted.lowered.clone())];
+    for dialect in project.settings.dialects.iter().filter(|dialect| **dialect != target.dialect) {
+        lowered.push((*dialect, lower(*dialect, schema, "the declarations")?.schema));
+    }
+    // What was written is read again meanwhile, and has to mean the same.
+    let (read_again, drafted) = std::thread::scope(|scope| {
+        let read_again = scope.spawn(|| project.valid_declared());
+        let drafted = compose(project, &nothing, schema, &lowered, &Decisions::default(), &id);
+        (read_again.join(), drafted)
+    });
+    let read_again = read_again.map_err(|_| Failure::new("reading the declarations again broke off"))??;
+    if read_again.resolution.schema.as_ref() != Some(schema) {
+        return Err(Failure::new("the declarations that were written do not mean what was found")
+            .help("this is a mistake of oak; no migration was written, and nothing on the target was changed"));
+    }
+    let drafted = drafted?;
     let folder = format!("0001-{BASELINE}");
     let record = Record {
         format: FORMAT,

@@ -44,7 +44,8 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
     refuse_one_way(&decisions, &before, after)?;
     settle_keeping(&mut decisions, &before, after, project.settings.keep_dropped)?;
     let id = uuid::Uuid::now_v7().to_string();
-    let drafted = compose(&project, &before, after, declared.as_ref(), &decisions, &id)?;
+    let lowered = declared.as_ref().map_or(&[][..], |declared| &declared.lowered[..]);
+    let drafted = compose(&project, &before, after, lowered, &decisions, &id)?;
     let folder = format!("{:04}-{slug}", history.next_number());
     let parents = history.newest().map(|parent| parent.id().to_owned()).into_iter().collect();
     let record = Record {

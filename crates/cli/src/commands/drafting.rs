@@ -5,7 +5,7 @@ use std::path::Path;
 use hollow_oak_core::diff::{Candidate, candidates};
 use hollow_oak_core::history::{Decisions, Record, StepRecord, StepRecords};
 use hollow_oak_core::language::{declare, print};
-use hollow_oak_core::physical::fingerprint;
+use hollow_oak_core::physical::{self, fingerprint};
 use hollow_oak_core::plan::{Plan, PlannedStep, Risk, RiskKind, plan};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{self, Direction, Script};
@@ -31,27 +31,26 @@ pub(super) fn schema_of(declared: &Declared) -> Result<&Schema> {
     declared.resolution.schema.as_ref().ok_or_else(|| Failure::new("the declarations cannot be read"))
 }
 
-/// Plans both directions for every provider of the project; without declarations nothing changes.
+/// Plans both directions for every provider of the project; where nothing is said of one, nothing changes there.
 pub(super) fn compose(
     project: &Project,
     before: &Schema,
     after: &Schema,
-    declared: Option<&Declared>,
+    lowered: &[(Dialect, physical::Schema)],
     decisions: &Decisions,
     id: &str,
 ) -> Result<Vec<Drafted>> {
     let mut drafted = Vec::new();
-    for dialect in &project.settings.dialects {
-        let from = lower(*dialect, before, "the newest migration")?.schema;
-        let lowered = declared.and_then(|declared| declared.physical(*dialect));
-        let to = lowered.cloned().unwrap_or_else(|| from.clone());
-        let (up, down) = decisions.choices(before, after, *dialect, id)?;
-        drafted.push(Drafted {
-            dialect: *dialect,
-            expected: fingerprint(&to).0,
-            up: with_restoring(plan(*dialect, &from, &to, &up)),
-            down: plan(*dialect, &to, &from, &down),
+    for dialect in project.settings.dialects.iter().copied() {
+        let from = lower(dialect, before, "the newest migration")?.schema;
+        let to = lowered.iter().find(|(of, _)| *of == dialect).map_or(&from, |(_, schema)| schema);
+        let (up_choices, down_choices) = decisions.choices(before, after, dialect, id)?;
+        let (up, down) = std::thread::scope(|scope| {
+            let down = scope.spawn(|| plan(dialect, to, &from, &down_choices));
+            (plan(dialect, &from, to, &up_choices), down.join())
         });
+        let down = down.map_err(|_| Failure::new("planning the way down broke off"))?;
+        drafted.push(Drafted { dialect, expected: fingerprint(to).0, up: with_restoring(up), down });
     }
     Ok(drafted)
 }

@@ -11,7 +11,7 @@ use crate::exit::Exit;
 use crate::failure::{Result, shown_path};
 use crate::output::{Output, danger, dim, strong};
 use crate::project::{Project, find_folder};
-use crate::target::{self, examine};
+use crate::target::{self, condition};
 
 /// What to type next, and why.
 struct Next(&'static str, &'static str);
@@ -61,7 +61,7 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
     }
     let stands = target::choose(Some(&project), global).and_then(|target| {
         let database = target.open()?;
-        let state = examine(&project, &history, &target, &*database)?;
+        let state = condition(&project, &history, &target, &*database)?;
         let pending = state.standing.pending.len();
         Ok((headline(&history, &state, &target), pending))
     });

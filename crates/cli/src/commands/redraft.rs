@@ -54,7 +54,7 @@ pub fn run(args: &RedraftArgs, global: &Global, output: &mut Output) -> Result<E
     let unfilled = settle_fills(&mut decisions, &before, after, &project.settings.dialects, output)?;
     refuse_one_way(&decisions, &before, after)?;
     settle_keeping(&mut decisions, &before, after, project.settings.keep_dropped)?;
-    let drafted = compose(&project, &before, after, Some(&declared), &decisions, newest.id())?;
+    let drafted = compose(&project, &before, after, &declared.lowered, &decisions, newest.id())?;
     let mut told = Vec::new();
     let mut finish = |dialect: Dialect, direction: Direction, generated: String| {
         // Of a provider that was listed since, there is none.

@@ -14,7 +14,7 @@ use crate::args::{Check, Global};
 use crate::failure::{Failure, Result};
 use crate::output::{Output, accent, danger, dim, strong};
 use crate::project::Project;
-use crate::target::{self, State};
+use crate::target::{self, Condition};
 
 /// A check that failed.
 pub struct Refusal {
@@ -81,7 +81,7 @@ pub fn obstacle_refusal(obstacle: &Obstacle, history: &History, target: &str) ->
 }
 
 /// What drift has against a run.
-pub fn drift_refusal(state: &State, target: &str) -> Option<Refusal> {
+pub fn drift_refusal(state: &Condition, target: &str) -> Option<Refusal> {
     if state.drift.is_empty() {
         return None;
     }

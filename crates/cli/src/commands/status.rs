@@ -13,7 +13,7 @@ use crate::exit::Exit;
 use crate::failure::Result;
 use crate::output::{Output, accent, danger, dim, done, strong};
 use crate::project::Project;
-use crate::target::{self, State, Target, examine, newest_applied};
+use crate::target::{self, Condition, Target, condition, newest_applied};
 
 /// Says how the target stands, in one line first.
 pub fn run(args: &StatusArgs, global: &Global, output: &mut Output) -> Result<Exit> {
@@ -22,7 +22,7 @@ pub fn run(args: &StatusArgs, global: &Global, output: &mut Output) -> Result<Ex
     let target = target::choose(Some(&project), global)?;
     let database = target.open()?;
     let exists = database.server()?.exists;
-    let state = examine(&project, &history, &target, &*database)?;
+    let state = condition(&project, &history, &target, &*database)?;
     if global.json {
         output.json(&as_json(&history, &state, &target, exists));
     } else {
@@ -33,7 +33,7 @@ pub fn run(args: &StatusArgs, global: &Global, output: &mut Output) -> Result<Ex
 }
 
 /// Whether nothing stands in the way of a run.
-fn is_clean(history: &History, state: &State) -> bool {
+fn is_clean(history: &History, state: &Condition) -> bool {
     history.faults().is_empty()
         && state.standing.obstacles.is_empty()
         && state.drift.is_empty()
@@ -41,7 +41,7 @@ fn is_clean(history: &History, state: &State) -> bool {
 }
 
 /// The one line that answers the question.
-pub fn headline(history: &History, state: &State, target: &Target) -> String {
+pub fn headline(history: &History, state: &Condition, target: &Target) -> String {
     let name = &target.name;
     let at = match newest_applied(history, &state.standing) {
         Some(migration) => format!("at {}", migration.folder),
@@ -83,7 +83,7 @@ pub fn headline(history: &History, state: &State, target: &Target) -> String {
     }
 }
 
-fn show(project: &Project, history: &History, state: &State, target: &Target, exists: bool, output: &mut Output) {
+fn show(project: &Project, history: &History, state: &Condition, target: &Target, exists: bool, output: &mut Output) {
     output.line(headline(history, state, target));
     let folders = history.migrations().iter().map(|one| one.folder.chars().count());
     let width = folders.max().unwrap_or(0);
@@ -129,7 +129,7 @@ fn show(project: &Project, history: &History, state: &State, target: &Target, ex
 }
 
 /// Each thing that is amiss with its way out.
-fn explain(history: &History, state: &State, target: &Target, output: &mut Output) {
+fn explain(history: &History, state: &Condition, target: &Target, output: &mut Output) {
     let mut refusals = history_refusals(history);
     refusals.extend(state.standing.obstacles.iter().map(|one| obstacle_refusal(one, history, &target.name)));
     for refusal in refusals {
@@ -177,7 +177,7 @@ fn how_applied(applied: &Applied) -> String {
     format!("{how}{minute} UTC by {}", applied.by)
 }
 
-fn as_json(history: &History, state: &State, target: &Target, exists: bool) -> Value {
+fn as_json(history: &History, state: &Condition, target: &Target, exists: bool) -> Value {
     let migrations: Vec<_> = history
         .migrations()
         .iter()

@@ -4,7 +4,8 @@
 //! does, the provider's own type or option is declared. The law is `lower(lift(p)) == p`; what cannot be said is taken
 //! out and named, never left to differ in silence.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::cell::RefCell;
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::Dialect;
 use super::lowering::{UNNAMED, mentioned};
@@ -60,8 +61,13 @@ pub(super) trait Lifting {
 /// The faults of what was lifted, where leaving things out did not help: a mistake of this program.
 pub fn lift(dialect: Dialect, found: &Introspected) -> Result<Lifted, Vec<Fault>> {
     let lifting = dialect.lifting();
-    let mut lifter =
-        Lifter { dialect, lifting: &*lifting, scope: Scope::For([dialect.provider()].into()), enums: Vec::new() };
+    let mut lifter = Lifter {
+        dialect,
+        lifting: &*lifting,
+        scope: Scope::For([dialect.provider()].into()),
+        enums: Vec::new(),
+        portable: RefCell::default(),
+    };
     let mut parts = lifter.parts(&found.schema);
     let mut left_out = found.unmanaged.clone();
     // Every round takes out at least one thing, so there is an end to it.
@@ -197,6 +203,8 @@ struct Lifter<'a> {
     /// What only this provider has words for.
     scope: Scope,
     enums: Vec<Enum>,
+    /// What portable types were found for stored ones: a large schema has few.
+    portable: RefCell<HashMap<(String, String), Option<Type>>>,
 }
 
 impl Lifter<'_> {
@@ -381,6 +389,16 @@ impl Lifter<'_> {
 
     /// The portable type that is stored just so.
     fn portable(&self, stored: &physical::TypeName) -> Option<Type> {
+        let key = (stored.text().to_owned(), stored.canonical().to_owned());
+        if let Some(known) = self.portable.borrow().get(&key) {
+            return known.clone();
+        }
+        let found = self.search(stored);
+        self.portable.borrow_mut().insert(key, found.clone());
+        found
+    }
+
+    fn search(&self, stored: &physical::TypeName) -> Option<Type> {
         let element = stored.text().strip_suffix("[]").map(|text| self.lifting.native(text));
         if let Some(element) = element {
             let ty = Type::Array(Box::new(self.portable(&element)?));

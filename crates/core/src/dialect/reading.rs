@@ -286,7 +286,6 @@ mod tests {
         case(Dialect::Postgres, "create table a (b int wobbly)", "wobbly");
         case(Dialect::Postgres, "create table a (b int, unique (c))", ")");
         case(Dialect::Postgres, "create index i on a (b)", "a");
-        case(Dialect::Postgres, "create table other.a (b int)", "other");
         case(Dialect::Postgres, "create table a (b int); create table a (c int)", "(");
         case(Dialect::Mariadb(Flavor::Mariadb), "create table a (b int) ;\n alter table a frobnicate", "frobnicate");
         case(Dialect::Mariadb(Flavor::Mariadb), "create table a (b int not wobbly)", "not");

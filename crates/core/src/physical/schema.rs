@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use serde::Serialize;
 
@@ -336,8 +337,8 @@ impl Eq for Origin {}
 /// A provider's type by its name; letter case and white space make no difference.
 #[derive(Clone, Debug)]
 pub struct TypeName {
-    text: String,
-    canonical: String,
+    text: Arc<str>,
+    canonical: Arc<str>,
 }
 
 impl TypeName {
@@ -357,17 +358,17 @@ impl TypeName {
             space = false;
             canonical.push(character.to_ascii_uppercase());
         }
-        Self { text: text.trim().to_owned(), canonical }
+        Self { text: text.trim().into(), canonical: canonical.into() }
     }
 
     /// The type that is written in one way and compared by another name.
     pub fn aliased(text: &str, canonical: &str) -> Self {
-        Self { text: text.trim().to_owned(), canonical: Self::new(canonical).canonical }
+        Self { text: text.trim().into(), canonical: Self::new(canonical).canonical }
     }
 
     /// The type that is written in one way and compared by another, letter case and all.
     pub fn exact(text: &str, canonical: &str) -> Self {
-        Self { text: text.to_owned(), canonical: canonical.to_owned() }
+        Self { text: text.into(), canonical: canonical.into() }
     }
 
     /// As it was written.

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 use super::Schema;
 
@@ -16,7 +16,7 @@ pub struct Introspected {
 }
 
 /// An object that nobody declared: named, and left alone.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct Unmanaged {
     /// Its kind.
     pub kind: ObjectKind,
@@ -29,8 +29,16 @@ pub struct Unmanaged {
     pub sql: String,
 }
 
+impl Unmanaged {
+    /// A description that nobody declared, of a table or the like, or of a column of it.
+    pub fn comment((owner, column): (String, Option<String>)) -> Self {
+        let name = column.unwrap_or_else(|| owner.clone());
+        Self { kind: ObjectKind::Comment, name, table: Some(owner), sql: String::new() }
+    }
+}
+
 /// The kinds of objects that stay unmanaged.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum ObjectKind {
     /// A table that nobody declared.

@@ -64,9 +64,9 @@ pub fn plan(dialect: Dialect, from: &Schema, to: &Schema, choices: &Choices) -> 
     let aside = choices.kept.iter().flat_map(|kept| [Step::MakeKept(kept.clone()), Step::Keep(kept.clone())]).collect();
     let spent = choices.spent.iter().cloned().map(Step::DropKept).collect();
     let steps = with_rows(steps, to, choices);
-    let steps = [renaming, rows.before, steps, rows.behind].concat();
+    let steps = [renaming, rows.before, steps, rows.behind].into_iter().flatten().collect();
     let steps = programs::placed(dialect, around, steps);
-    planned(dialect, [aside, steps, spent].concat(), choices)
+    planned(dialect, [aside, steps, spent].into_iter().flatten().collect(), choices)
 }
 
 /// Adds the rows that come back, behind the tables that are made for them: they may reference each other.

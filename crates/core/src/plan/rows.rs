@@ -19,6 +19,9 @@ pub(super) struct Around {
 /// Plans the rows: referenced ones come first and go last.
 pub(super) fn around(from: &Schema, to: &Schema) -> Around {
     let mut changes = diff_rows(from, to);
+    if changes.is_empty() {
+        return Around { before: Vec::new(), behind: Vec::new() };
+    }
     let order: Vec<String> = referenced_first(to.tables().cloned().collect()).iter().map(Table::key).collect();
     let place = |change: &RowChanges| order.iter().position(|key| *key == to.key(&change.table));
     changes.sort_by_key(place);

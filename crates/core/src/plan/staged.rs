@@ -101,7 +101,9 @@ impl Stages {
             self.add_references,
             self.describe,
         ]
-        .concat()
+        .into_iter()
+        .flatten()
+        .collect()
     }
 }
 

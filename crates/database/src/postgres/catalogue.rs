@@ -13,12 +13,14 @@ use crate::server::{ServerError, Session};
 
 type Row = Vec<Option<String>>;
 
-fn text(row: &Row, at: usize) -> String {
-    row.get(at).cloned().flatten().unwrap_or_default()
+/// A value of a row, which is taken out of it.
+fn text(row: &mut Row, at: usize) -> String {
+    optional(row, at).unwrap_or_default()
 }
 
-fn optional(row: &Row, at: usize) -> Option<String> {
-    row.get(at).cloned().flatten()
+/// The same where it may be null.
+fn optional(row: &mut Row, at: usize) -> Option<String> {
+    row.get_mut(at).and_then(Option::take)
 }
 
 fn truth(row: &Row, at: usize) -> bool {
@@ -35,12 +37,12 @@ fn letter(row: &Row, at: usize) -> char {
 
 /// Numbers separated by commas or spaces, as arrays and vectors are written.
 fn numbers<T: std::str::FromStr>(row: &Row, at: usize) -> Vec<T> {
-    let list = text(row, at);
+    let list = row.get(at).and_then(Option::as_deref).unwrap_or_default();
     list.split([',', ' ', '{', '}']).filter_map(|one| one.parse().ok()).collect()
 }
 
 /// A list whose parts are separated by line ends.
-fn lines(row: &Row, at: usize) -> Vec<String> {
+fn lines(row: &mut Row, at: usize) -> Vec<String> {
     optional(row, at).map(|list| list.split('\n').map(str::to_owned).collect()).unwrap_or_default()
 }
 
@@ -92,6 +94,10 @@ struct Reader<'a> {
     relations: BTreeMap<u32, String>,
     /// Own tables of the tool, which do not count.
     own: BTreeSet<u32>,
+    /// The collations of columns, by table and number.
+    collations: BTreeMap<u32, BTreeMap<i16, u32>>,
+    /// Indexes that constraints brought along.
+    of_constraints: BTreeSet<u32>,
     presence: Presence,
 }
 
@@ -118,6 +124,8 @@ pub(super) fn read(
         catalogue: Catalogue::default(),
         relations: BTreeMap::new(),
         own: BTreeSet::new(),
+        collations: BTreeMap::new(),
+        of_constraints: BTreeSet::new(),
         presence: Presence::default(),
     };
     reader.namespaces(namespace, others)?;
@@ -202,9 +210,11 @@ impl Reader<'_> {
                                   and x.deptype = 'e')
              order by n.nspname",
         )?;
-        let (here, elsewhere): (Vec<_>, Vec<_>) = rows.iter().partition(|row| text(row, 1) == worked_in);
-        self.namespaces = vec![here.first().map_or_else(|| "0".to_owned(), |row| text(row, 0))];
-        for row in elsewhere {
+        let is_here = |row: &Row| row.get(1).and_then(Option::as_deref) == Some(worked_in);
+        let (here, elsewhere): (Vec<Row>, Vec<Row>) = rows.into_iter().partition(is_here);
+        self.namespaces = vec![here.into_iter().next().map_or_else(|| "0".to_owned(), |mut row| text(&mut row, 0))];
+        for mut row in elsewhere {
+            let row = &mut row;
             let (name, comment) = (text(row, 1), optional(row, 2));
             let is_read = match others {
                 Others::All => !is_aside(&name) && !truth(row, 3),
@@ -242,15 +252,15 @@ impl Reader<'_> {
 
     /// Objects from rows of name, what makes it, what drops it, description, and what has to be there before, by lines.
     fn objects(&mut self, kind: ObjectKind, sql: &str) -> Result<(), ServerError> {
-        for row in self.ask(sql)? {
+        for mut row in self.ask(sql)? {
             self.catalogue.others.push(OtherRow {
                 kind,
-                name: text(&row, 0),
+                name: text(&mut row, 0),
                 table: None,
-                sql: text(&row, 1),
-                drop: text(&row, 2),
-                comment: optional(&row, 3),
-                after: lines(&row, 4),
+                sql: text(&mut row, 1),
+                drop: text(&mut row, 2),
+                comment: optional(&mut row, 3),
+                after: lines(&mut row, 4),
             });
         }
         Ok(())
@@ -269,7 +279,7 @@ impl Reader<'_> {
                     exists (select from pg_class where relkind = 'm' and relnamespace $namespaces),
                     exists (select from pg_description where objoid >= 16384),
                     exists (select from pg_class where relacl is not null and relnamespace $namespaces)
-                        or exists (select from pg_attribute where attacl is not null)
+                        or exists (select from pg_attribute where attacl is not null and attrelid >= 16384)
                         or exists (select from pg_proc where proacl is not null and pronamespace $namespaces)
                         or exists (select from pg_namespace where nspacl is not null and oid $namespaces and oid <> $default),
                     exists (select from pg_operator where oid >= 16384) or exists (select from pg_ts_config where oid >= 16384)
@@ -315,8 +325,8 @@ impl Reader<'_> {
              left join pg_tablespace ts on ts.oid = c.reltablespace
              where c.relnamespace $namespaces and c.relkind in ('r', 'p', 'v', 'm', 'f', 'S')",
         )?;
-        for row in rows {
-            let (oid, name) = (number::<u32>(&row, 0), text(&row, 1));
+        for mut row in rows {
+            let (oid, name) = (number::<u32>(&row, 0), text(&mut row, 1));
             if is_own_table(last(&name)) {
                 self.own.insert(oid);
                 continue;
@@ -328,12 +338,12 @@ impl Reader<'_> {
             self.relations.insert(oid, name.clone());
             let kind = match letter(&row, 2) {
                 'r' | 'p' if !truth(&row, 6) => {
-                    let table = self.table(oid, name, &row);
+                    let table = self.table(oid, name, &mut row);
                     self.catalogue.tables.push(table);
                     continue;
                 }
                 'r' | 'p' => {
-                    self.partition(name, &row);
+                    self.partition(name, &mut row);
                     continue;
                 }
                 'S' => continue,
@@ -341,13 +351,13 @@ impl Reader<'_> {
                 'm' => ObjectKind::MaterializedView,
                 _ => ObjectKind::ForeignTable,
             };
-            self.other(kind, name, None, text(&row, 14), optional(&row, 5));
+            self.other(kind, name, None, text(&mut row, 14), optional(&mut row, 5));
         }
         Ok(())
     }
 
     /// A part of a partitioned table. What its parent has, it has without being told.
-    fn partition(&mut self, name: String, row: &Row) {
+    fn partition(&mut self, name: String, row: &mut Row) {
         let (parent, bound) = (text(row, 18), text(row, 19));
         let dialect = self.session.dialect();
         let quoted = dialect.quote_object(&name);
@@ -366,7 +376,7 @@ impl Reader<'_> {
         });
     }
 
-    fn table(&mut self, oid: u32, name: String, row: &Row) -> TableRow {
+    fn table(&mut self, oid: u32, name: String, row: &mut Row) -> TableRow {
         let mut peculiarities = Vec::new();
         if let Some(key) = optional(row, 16) {
             let (method, columns) = key.split_once(' ').unwrap_or((&key, ""));
@@ -426,7 +436,8 @@ impl Reader<'_> {
                         case a.attstorage when 'p' then 'plain' when 'e' then 'external' when 'm' then 'main'
                                           else 'extended' end end,
                     case {compression} when 'p' then 'pglz' when 'l' then 'lz4' end,
-                    nullif(a.attstattarget, -1), array_to_string(a.attoptions, E'\\n'), d.description, a.attislocal
+                    nullif(a.attstattarget, -1), array_to_string(a.attoptions, E'\\n'), d.description, a.attislocal,
+                    a.attcollation
              from pg_attribute a
              join pg_class c on c.oid = a.attrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
                   and not c.relispartition
@@ -436,42 +447,44 @@ impl Reader<'_> {
              left join pg_attrdef ad on ad.adrelid = a.attrelid and ad.adnum = a.attnum
              left join pg_description d on d.objoid = a.attrelid and d.classoid = 'pg_class'::regclass
                   and d.objsubid = a.attnum
-             where a.attnum > 0 and not a.attisdropped
-             order by a.attrelid, a.attnum"
+             where a.attnum > 0 and not a.attisdropped"
         ))?;
         let numbering = self.numbering()?;
-        for row in rows {
+        for mut row in rows {
             let (table, column) = (number::<u32>(&row, 0), number::<i16>(&row, 1));
+            self.collations.entry(table).or_default().insert(column, number(&row, 16));
             let mut peculiarities = Vec::new();
-            if let Some(storage) = optional(&row, 10) {
+            if let Some(storage) = optional(&mut row, 10) {
                 peculiarities.push(format!("storage {storage}"));
             }
-            if let Some(compression) = optional(&row, 11) {
+            if let Some(compression) = optional(&mut row, 11) {
                 peculiarities.push(format!("compression {compression}"));
             }
-            if let Some(target) = optional(&row, 12) {
+            if let Some(target) = optional(&mut row, 12) {
                 peculiarities.push(format!("statistics {target}"));
             }
-            peculiarities.extend(lines(&row, 13));
+            peculiarities.extend(lines(&mut row, 13));
             said(&mut peculiarities, !truth(&row, 15), "inherited");
             let found = numbering.get(&(table, column));
             peculiarities.extend(found.map(|(_, words)| words.clone()).unwrap_or_default());
             self.catalogue.columns.push(ColumnRow {
                 table,
                 number: column,
-                name: text(&row, 2),
-                ty: text(&row, 3),
-                enumeration: optional(&row, 4),
+                name: text(&mut row, 2),
+                ty: text(&mut row, 3),
+                enumeration: optional(&mut row, 4),
                 required: truth(&row, 5),
                 identity: Some(letter(&row, 6)).filter(|letter| *letter != ' '),
                 numbering: found.map(|(numbering, _)| *numbering),
                 generated: Some(letter(&row, 7)).filter(|letter| *letter != ' '),
-                expression: optional(&row, 8),
-                collation: optional(&row, 9),
+                expression: optional(&mut row, 8),
+                collation: optional(&mut row, 9),
                 peculiarities,
-                comment: optional(&row, 14),
+                comment: optional(&mut row, 14),
             });
         }
+        // In order here: the server would sort rows that are much wider.
+        self.catalogue.columns.sort_by_key(|row| (row.table, row.number));
         Ok(())
     }
 
@@ -488,15 +501,15 @@ impl Reader<'_> {
                   and x.refclassid = 'pg_class'::regclass",
         )?;
         let mut found = BTreeMap::new();
-        for row in rows {
+        for mut row in rows {
             let (start, step): (i64, i64) = (number(&row, 2), number(&row, 3));
             let (least, most, highest): (i64, i64, i64) = (number(&row, 6), number(&row, 7), number(&row, 8));
             let mut words = Vec::new();
-            said(&mut words, number::<i64>(&row, 4) != 1, format!("identity cache {}", text(&row, 4)));
+            said(&mut words, number::<i64>(&row, 4) != 1, format!("identity cache {}", text(&mut row, 4)));
             said(&mut words, truth(&row, 5), "identity cycle");
             let usual = if step < 0 { (-highest - 1, -1) } else { (1, highest) };
             said(&mut words, (least, most) != usual, format!("identity from {least} to {most}"));
-            words.push(format!("identity sequence {}", text(&row, 9)));
+            words.push(format!("identity sequence {}", text(&mut row, 9)));
             found.insert((number(&row, 0), number(&row, 1)), ((start, step), words));
         }
         Ok(found)
@@ -508,7 +521,7 @@ impl Reader<'_> {
         let enforced = self.since(180_000, "con.conenforced", "true");
         let rows = self.ask(&format!(
             "select con.conrelid, con.conname, con.contype, con.conkey, con.confrelid,
-                    case when rc.oid is not null then $name(rc.relnamespace, rc.relname) end,
+                    case when rc.oid is not null and not (rc.relnamespace $namespaces) then $name(rc.relnamespace, rc.relname) end,
                     con.confkey, con.confdeltype, con.confupdtype, con.condeferrable, con.condeferred,
                     pg_get_expr(con.conbin, con.conrelid),
                     case when con.contype in ('x', 't') then pg_get_constraintdef(con.oid) end,
@@ -520,7 +533,7 @@ impl Reader<'_> {
                          where n.ordinality > i.indnkeyatts) end,
                     array_to_string(ic.reloptions, E'\\n'), {set_columns}, {enforced},
                     ts.spcname, con.conislocal, i.indisclustered, i.indisreplident,
-                    $name(c.relnamespace, c.relname)
+                    case when con.contype in ('p', 'u', 'x') then con.conindid end
              from pg_constraint con
              join pg_class c on c.oid = con.conrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
                   and not c.relispartition
@@ -528,36 +541,37 @@ impl Reader<'_> {
              left join pg_index i on i.indexrelid = con.conindid and con.contype in ('p', 'u')
              left join pg_class ic on ic.oid = i.indexrelid
              left join pg_tablespace ts on ts.oid = ic.reltablespace
-             where con.contype <> 't' and con.conparentid = 0
-             order by con.conrelid, con.conname"
+             where con.contype <> 't' and con.conparentid = 0"
         ))?;
-        for row in rows {
-            let mut peculiarities = lines(&row, 18);
+        for mut row in rows {
+            self.of_constraints.extend(optional(&mut row, 25).and_then(|oid| oid.parse::<u32>().ok()));
+            let mut peculiarities = lines(&mut row, 18);
             said(&mut peculiarities, !truth(&row, 13), "not valid");
             said(&mut peculiarities, truth(&row, 14), "no inherit");
             said(&mut peculiarities, truth(&row, 15), "match full");
             said(&mut peculiarities, truth(&row, 16), "nulls not distinct");
-            if let Some(columns) = optional(&row, 17) {
+            if let Some(columns) = optional(&mut row, 17) {
                 peculiarities.push(format!("include ({columns})"));
             }
             said(&mut peculiarities, !truth(&row, 22), "inherited");
             said(&mut peculiarities, truth(&row, 23), "clustered");
             said(&mut peculiarities, truth(&row, 24), "replica identity");
             said(&mut peculiarities, !truth(&row, 20), "not enforced");
-            if let Some(columns) = optional(&row, 19) {
+            if let Some(columns) = optional(&mut row, 19) {
                 peculiarities.push(format!("on delete sets only columns {columns}"));
             }
-            if let Some(place) = optional(&row, 21) {
+            if let Some(place) = optional(&mut row, 21) {
                 peculiarities.push(format!("using index tablespace {place}"));
             }
             if letter(&row, 2) == 'x' {
                 let dialect = self.session.dialect();
-                let (name, table) = (text(&row, 1), text(&row, 25));
+                let table = self.relations.get(&number(&row, 0)).cloned().unwrap_or_default();
+                let name = text(&mut row, 1);
                 let alter = format!("alter table {}", dialect.quote_object(&table));
                 let quoted = dialect.quote(&name);
                 self.catalogue.others.push(OtherRow {
                     kind: ObjectKind::Constraint,
-                    sql: format!("{alter} add constraint {quoted} {}", text(&row, 12)),
+                    sql: format!("{alter} add constraint {quoted} {}", text(&mut row, 12)),
                     drop: format!("{alter} drop constraint {quoted}"),
                     name: format!("{name} on {table}"),
                     table: None,
@@ -568,21 +582,22 @@ impl Reader<'_> {
             }
             self.catalogue.constraints.push(ConstraintRow {
                 table: number(&row, 0),
-                name: text(&row, 1),
+                name: text(&mut row, 1),
                 kind: letter(&row, 2),
                 columns: numbers(&row, 3),
-                referenced: optional(&row, 5),
+                referenced: self.relations.get(&number(&row, 4)).cloned().or_else(|| optional(&mut row, 5)),
                 referenced_oid: number(&row, 4),
                 referenced_columns: numbers(&row, 6),
                 on_delete: letter(&row, 7),
                 on_update: letter(&row, 8),
                 deferrable: truth(&row, 9),
                 deferred: truth(&row, 10),
-                expression: optional(&row, 11),
-                definition: text(&row, 12),
+                expression: optional(&mut row, 11),
+                definition: text(&mut row, 12),
                 peculiarities,
             });
         }
+        self.catalogue.constraints.sort_by(|a, b| (a.table, &a.name).cmp(&(b.table, &b.name)));
         Ok(())
     }
 
@@ -595,76 +610,72 @@ impl Reader<'_> {
                         (select string_agg(pg_get_indexdef(i.indexrelid, k::int, true), E'\\n\\x0b' order by k)
                          from generate_series(1, i.indnkeyatts) k where i.indkey[k - 1] = 0) end,
                     pg_get_expr(i.indpred, i.indrelid), array_to_string(ic.reloptions, E'\\n'), i.indisvalid,
-                    {distinct}, ts.spcname,
-                    (select array_agg(coalesce(a.attcollation, 0) order by n.ordinality)
-                     from unnest(i.indkey) with ordinality n(attnum, ordinality)
-                     left join pg_attribute a on a.attrelid = i.indrelid and a.attnum = n.attnum
-                     where 0 <> any (i.indcollation::oid[])),
-                    i.indisclustered, i.indisreplident,
-                    case when i.indexprs is not null then
-                        (select array_agg(distinct a.attcollation) from pg_attribute a
-                         where a.attrelid = i.indrelid and a.attnum > 0 and not a.attisdropped) end
+                    {distinct}, ts.spcname, i.indexrelid, i.indisclustered, i.indisreplident
              from pg_index i
              join pg_class ic on ic.oid = i.indexrelid
              join pg_class c on c.oid = i.indrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
                   and not c.relispartition
              join pg_am am on am.oid = ic.relam
              left join pg_tablespace ts on ts.oid = ic.reltablespace
-             where not i.indisprimary and not exists (
-                 select from pg_depend x where x.classid = 'pg_class'::regclass and x.objid = i.indexrelid
-                    and x.refclassid = 'pg_constraint'::regclass and x.deptype = 'i')
-             order by i.indrelid, ic.relname"
+             where not i.indisprimary"
         ))?;
         let classes = self.names("select oid, opcname from pg_opclass where not opcdefault")?;
         let collations = self.names(
             "select oid, collname from pg_collation where oid in (select unnest(indcollation::oid[]) from pg_index)",
         )?;
-        for row in rows {
-            let mut peculiarities = lines(&row, 11);
+        for mut row in rows {
+            if self.of_constraints.contains(&number(&row, 15)) {
+                continue;
+            }
+            let mut peculiarities = lines(&mut row, 11);
             said(&mut peculiarities, !truth(&row, 12), "invalid");
             said(&mut peculiarities, truth(&row, 13), "nulls not distinct");
             said(&mut peculiarities, truth(&row, 16), "clustered");
             said(&mut peculiarities, truth(&row, 17), "replica identity");
-            if let Some(place) = optional(&row, 14) {
+            if let Some(place) = optional(&mut row, 14) {
                 peculiarities.push(format!("tablespace {place}"));
             }
-            let (own, of_table): (Vec<u32>, Vec<u32>) = (numbers(&row, 15), numbers(&row, 18));
+            let of_table = self.collations.get(&number(&row, 0));
+            let keys: Vec<i16> = numbers(&row, 5);
             let collated = numbers::<u32>(&row, 7).into_iter().enumerate().map(|(at, collation)| {
-                // 100 is the database's own (PostgreSQL 17, `pg_collation.dat`).
-                let is_columns = own.get(at).is_some_and(|own| *own == collation);
-                // An expression has that of the columns it reads.
-                let is_inherited = own.get(at) == Some(&0) && (collation == 100 || of_table.contains(&collation));
+                let key = keys.get(at).copied().unwrap_or_default();
+                let is_columns = of_table.and_then(|columns| columns.get(&key)) == Some(&collation);
+                // An expression has that of the columns it reads. 100 is the database's own (PostgreSQL 17,
+                // `pg_collation.dat`).
+                let is_read = || of_table.is_some_and(|columns| columns.values().any(|one| *one == collation));
+                let is_inherited = key == 0 && (collation == 100 || is_read());
                 let is_usual = collation == 0 || is_columns || is_inherited;
                 if is_usual { None } else { collations.get(&collation).cloned().flatten() }
             });
             let operators = numbers::<u32>(&row, 8).into_iter().map(|class| classes.get(&class).cloned().flatten());
-            let expressions = optional(&row, 9);
+            let expressions = optional(&mut row, 9);
             self.catalogue.indexes.push(IndexRow {
                 table: number(&row, 0),
-                name: text(&row, 1),
+                name: text(&mut row, 1),
                 unique: truth(&row, 2),
-                method: text(&row, 3),
+                method: text(&mut row, 3),
                 key_columns: number(&row, 4),
-                columns: numbers(&row, 5),
+                columns: keys.clone(),
                 expressions: expressions
                     .map(|all| all.split("\n\u{b}").map(str::to_owned).collect())
                     .unwrap_or_default(),
                 options: numbers(&row, 6),
                 collations: collated.collect(),
                 operators: operators.collect(),
-                predicate: optional(&row, 10),
+                predicate: optional(&mut row, 10),
                 peculiarities,
             });
         }
+        self.catalogue.indexes.sort_by(|a, b| (a.table, &a.name).cmp(&(b.table, &b.name)));
         Ok(())
     }
 
     fn names(&mut self, sql: &str) -> Result<BTreeMap<u32, Option<String>>, ServerError> {
-        Ok(self.ask(sql)?.iter().map(|row| (number(row, 0), optional(row, 1))).collect())
+        Ok(self.ask(sql)?.iter_mut().map(|row| (number(row, 0), optional(row, 1))).collect())
     }
 
     fn words(&mut self) -> Result<(), ServerError> {
-        let rows = self.ask(
+        let mut rows = self.ask(
             "select $name(t.typnamespace, t.typname), e.enumlabel, d.description
              from pg_type t
              join pg_enum e on e.enumtypid = t.oid
@@ -675,7 +686,7 @@ impl Reader<'_> {
              order by t.typnamespace, t.typname, e.enumsortorder",
         )?;
         self.catalogue.words = rows
-            .iter()
+            .iter_mut()
             .map(|row| WordRow { name: text(row, 0), word: text(row, 1), comment: optional(row, 2) })
             .collect();
         Ok(())
@@ -692,9 +703,9 @@ impl Reader<'_> {
              where not tg.tgisinternal and tg.tgparentid = 0",
             )?
         };
-        for row in rows {
+        for mut row in rows {
             let table = self.relations.get(&number(&row, 0)).cloned();
-            self.other(ObjectKind::Trigger, text(&row, 1), table, text(&row, 2), optional(&row, 3));
+            self.other(ObjectKind::Trigger, text(&mut row, 1), table, text(&mut row, 2), optional(&mut row, 3));
         }
         if !self.presence.routines {
             return Ok(());
@@ -712,10 +723,10 @@ impl Reader<'_> {
                and not exists (select from pg_depend x where x.classid = 'pg_proc'::regclass and x.objid = p.oid
                                   and x.deptype = 'e')",
         )?;
-        for row in rows {
+        for mut row in rows {
             // Line ends of another system mean the same.
-            let (name, sql, drop) = (text(&row, 0), text(&row, 1).replace("\r\n", "\n"), text(&row, 2));
-            let (kind, table, comment, after) = (ObjectKind::Routine, None, optional(&row, 3), Vec::new());
+            let (name, sql, drop) = (text(&mut row, 0), text(&mut row, 1).replace("\r\n", "\n"), text(&mut row, 2));
+            let (kind, table, comment, after) = (ObjectKind::Routine, None, optional(&mut row, 3), Vec::new());
             self.catalogue.others.push(OtherRow { kind, name, table, sql, drop, after, comment });
         }
         Ok(())
@@ -734,11 +745,15 @@ impl Reader<'_> {
                                   and x.deptype in ('i', 'e'))
              order by c.relnamespace, c.relname",
         )?;
-        self.catalogue.sequences = rows
-            .iter()
-            .filter(|row| !is_ours(&text(row, 0)))
-            .map(|row| SequenceRow {
-                name: text(row, 0),
+        for mut row in rows {
+            let row = &mut row;
+            let name = text(row, 0);
+            if is_ours(&name) {
+                continue;
+            }
+            let owner = (number::<u32>(row, 8), number(row, 9));
+            self.catalogue.sequences.push(SequenceRow {
+                name,
                 ty: text(row, 1),
                 start: number(row, 2),
                 step: number(row, 3),
@@ -746,10 +761,10 @@ impl Reader<'_> {
                 most: number(row, 5),
                 cache: number(row, 6),
                 cycles: truth(row, 7),
-                owner: optional(row, 8).map(|_| (number(row, 8), number(row, 9))),
+                owner: Some(owner).filter(|(table, _)| *table != 0),
                 comment: optional(row, 10),
-            })
-            .collect();
+            });
+        }
         Ok(())
     }
 
@@ -785,8 +800,8 @@ impl Reader<'_> {
         for (name, comment) in std::mem::take(&mut self.passed_over) {
             self.other(ObjectKind::Namespace, name, None, String::new(), comment);
         }
-        for row in self.ask("select evtname from pg_event_trigger")? {
-            self.other(ObjectKind::Event, text(&row, 0), None, String::new(), None);
+        for mut row in self.ask("select evtname from pg_event_trigger")? {
+            self.other(ObjectKind::Event, text(&mut row, 0), None, String::new(), None);
         }
         if presence.operators {
             self.operators()?;
@@ -818,8 +833,8 @@ impl Reader<'_> {
              select 'operator class ' || opcname from pg_opclass where opcnamespace $namespaces
                 and not exists (select from pg_depend x where x.objid = pg_opclass.oid and x.deptype = 'e')",
         )?;
-        for row in rows {
-            self.other(ObjectKind::Operator, text(&row, 0), None, String::new(), None);
+        for mut row in rows {
+            self.other(ObjectKind::Operator, text(&mut row, 0), None, String::new(), None);
         }
         Ok(())
     }
@@ -870,8 +885,8 @@ impl Reader<'_> {
         let rows = self.ask(&format!(
             "select $name(t.typnamespace, t.typname) from pg_type t where t.typnamespace $namespaces and t.typtype = 'b' and t.typelem = 0 and {own}"
         ))?;
-        for row in rows {
-            self.other(ObjectKind::Type, text(&row, 0), None, String::new(), None);
+        for mut row in rows {
+            self.other(ObjectKind::Type, text(&mut row, 0), None, String::new(), None);
         }
         Ok(())
     }

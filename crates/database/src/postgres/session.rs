@@ -11,13 +11,53 @@ use postgres::{Client, SimpleQueryMessage};
 
 use super::catalogue::{self, Others};
 use crate::error::DatabaseError;
-use crate::server::{Asked, JournalSql, Kept, Refused, ServerError, Session, Table};
+use crate::server::{Asked, Closing, JournalSql, Kept, Refused, ServerError, Session, Table};
 use crate::url::ServerUrl;
 
 /// The least version that scripts are written for.
 const LEAST: (u32, &str) = (130_000, "13");
 
-/// Every statement of ours relies on these, whatever the server or the role is set to. `lock_timeout` keeps other
+/// Every catalogue that introspection looks at. Each row in one says by which transaction it was written, and every change
+/// writes a row with a later one or takes one away, so that their number and the sum of these say whether anything has
+/// changed (PostgreSQL 17, "System Columns"). What `vacuum` and `analyze` find out they write into rows without a
+/// transaction.
+const MARKED: [&str; 32] = [
+    "pg_class",
+    "pg_attribute",
+    "pg_attrdef",
+    "pg_constraint",
+    "pg_index",
+    "pg_type",
+    "pg_enum",
+    "pg_range",
+    "pg_proc",
+    "pg_aggregate",
+    "pg_trigger",
+    "pg_rewrite",
+    "pg_description",
+    "pg_namespace",
+    "pg_policy",
+    "pg_sequence",
+    "pg_inherits",
+    "pg_partitioned_table",
+    "pg_statistic_ext",
+    "pg_extension",
+    "pg_depend",
+    "pg_operator",
+    "pg_opclass",
+    "pg_opfamily",
+    "pg_collation",
+    "pg_conversion",
+    "pg_ts_config",
+    "pg_ts_dict",
+    "pg_foreign_table",
+    "pg_event_trigger",
+    "pg_cast",
+    "pg_am",
+];
+
+/// Every statement of ours relies on these, whatever the server or the role is set to. Compiling the questions to the
+/// catalogue (`jit`) takes longer than answering them. `lock_timeout` keeps other
 /// sessions from queueing behind us for long: the segment is tried again.
 const PIN: &str = "
 set client_encoding = 'UTF8';
@@ -29,6 +69,7 @@ set extra_float_digits = 1;
 set bytea_output = 'hex';
 set quote_all_identifiers = off;
 set check_function_bodies = on;
+set jit = off;
 set default_transaction_read_only = off;
 set default_transaction_isolation = 'read committed';
 set client_min_messages = 'warning';
@@ -203,10 +244,35 @@ impl Session for PostgresSession {
         Ok(table)
     }
 
+    fn insert_event(&mut self, event: &str) -> Result<i64, ServerError> {
+        Ok(self.value(&format!("{event} returning seq"))?.and_then(|seq| seq.parse().ok()).unwrap_or_default())
+    }
+
+    // In one go: a migration of one statement costs little more than that.
+    fn commit_with(&mut self, closing: &Closing) -> Result<Option<i64>, ServerError> {
+        let event = closing.event.iter().map(|event| format!("{event} returning seq"));
+        let all: Vec<String> = closing.statements.iter().cloned().chain(event).chain(["commit".to_owned()]).collect();
+        let seq = self.value(&all.join(";\n"))?;
+        Ok(seq.and_then(|seq| seq.parse().ok()))
+    }
+
     fn introspect(&mut self) -> Result<Introspected, ServerError> {
         let (namespace, others, version) = (self.namespace.clone(), self.others.clone(), self.version_number);
         let others = others.as_deref().map_or(Others::All, Others::Only);
         catalogue::read(self, &namespace, others, version)
+    }
+
+    fn catalogue_mark(&mut self) -> Result<Option<String>, ServerError> {
+        let sum = |catalogue: &&str| {
+            format!(
+                "(select concat_ws(' ', sum(n), sum(n * x::text::bigint))
+                  from (select xmin as x, count(*) as n from {catalogue} group by xmin) found)"
+            )
+        };
+        let parts: Vec<String> = MARKED.iter().map(sum).collect();
+        let roles = "(select count(*) || ' ' || coalesce(sum(hashtext(rolname)), 0) from pg_roles)";
+        let found = self.value(&format!("select concat_ws(',', {}, {roles})", parts.join(", ")))?;
+        Ok(found.map(|found| format!("{} {} {:?} {found}", self.version, self.namespace, self.others)))
     }
 
     fn begin_reading(&mut self) -> Result<(), ServerError> {

@@ -5,16 +5,17 @@ use std::time::Duration;
 
 use hollow_oak_core::Provider;
 use hollow_oak_core::diff::recognize;
-use hollow_oak_core::history::{Event, KeptScripts};
+use hollow_oak_core::history::KeptScripts;
 use hollow_oak_core::physical::{Introspected, RowSet, Schema};
 use hollow_oak_core::script::Script;
 
 use super::preflight;
 use super::session::Session;
 use super::{confirm, journal, rows, run};
-use crate::database::{Database, Rows, Server};
+use crate::database::{Database, Events, Rows, Server};
 use crate::error::{DatabaseError, Failure};
 use crate::kept::KeptTable;
+use crate::remembered::Remembered;
 use crate::run::{JournalEntry, Migrating, Preflight, Ran, Waiting};
 
 /// A connection, or nothing where the server has no such database yet.
@@ -22,17 +23,19 @@ pub(crate) struct Connection {
     session: Option<RefCell<Box<dyn Session>>>,
     provider: Provider,
     lock_wait: Duration,
+    /// Whether a run has left the lock with us.
+    holds_lock: bool,
 }
 
 impl Connection {
     /// A connection over a session.
     pub(crate) fn new(session: Box<dyn Session>, lock_wait: Duration) -> Self {
-        Self { provider: session.provider(), session: Some(RefCell::new(session)), lock_wait }
+        Self { provider: session.provider(), session: Some(RefCell::new(session)), lock_wait, holds_lock: false }
     }
 
     /// What stands for a database that is not there yet: an empty one.
     pub(crate) fn missing(provider: Provider, lock_wait: Duration) -> Self {
-        Self { session: None, provider, lock_wait }
+        Self { session: None, provider, lock_wait, holds_lock: false }
     }
 
     /// The session; nothing where the server has no such database.
@@ -70,7 +73,7 @@ impl Database for Connection {
         self.with(Introspected::default(), introspect)
     }
 
-    fn snapshot(&self) -> Result<(Vec<(String, Event)>, Introspected), DatabaseError> {
+    fn snapshot(&self) -> Result<(Events, Introspected), DatabaseError> {
         self.with(Default::default(), |session| {
             session.begin_reading()?;
             let found = journal::read(session).and_then(|events| Ok((events, introspect(session)?)));
@@ -79,7 +82,20 @@ impl Database for Connection {
         })
     }
 
-    fn journal(&self) -> Result<Vec<(String, Event)>, DatabaseError> {
+    fn glance(&self, project: &str) -> Result<(Events, Option<Remembered>), DatabaseError> {
+        self.with(Default::default(), |session| {
+            session.begin_reading()?;
+            let found = journal::read(session).and_then(|events| {
+                let mark = if events.is_empty() { None } else { session.catalogue_mark()? };
+                let seen = mark.map(|mark| journal::remembered(session, project, &mark)).transpose()?;
+                Ok((events, seen.flatten()))
+            });
+            session.execute("commit")?;
+            found
+        })
+    }
+
+    fn journal(&self) -> Result<Events, DatabaseError> {
         self.with(Vec::new(), journal::read)
     }
 
@@ -111,7 +127,9 @@ impl Database for Connection {
 
     fn run(&mut self, migrating: &Migrating<'_>, waiting: &mut dyn FnMut(Waiting)) -> Result<Ran, Failure> {
         match &mut self.session {
-            Some(session) => run::run(&mut **session.get_mut(), self.lock_wait, migrating, waiting),
+            Some(session) => {
+                run::run(&mut **session.get_mut(), self.lock_wait, &mut self.holds_lock, migrating, waiting)
+            }
             None => {
                 let message = "the database is not there".to_owned();
                 Err(DatabaseError::Server { provider: self.provider, message, code: String::new() }.into())

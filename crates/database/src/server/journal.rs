@@ -5,11 +5,11 @@ use std::sync::OnceLock;
 use hollow_oak_core::diff::StoredForm;
 use hollow_oak_core::history::{Event, EventKind, KeptScripts};
 use hollow_oak_core::physical::RULES;
-use sha2::{Digest, Sha256};
 
 use super::error::ServerError;
 use super::session::Session;
 use crate::error::DatabaseError;
+use crate::remembered::{self, Remembered, hash};
 use crate::run::JournalEntry;
 
 /// The version of the journal's layout.
@@ -151,11 +151,27 @@ pub(super) fn keep_forms(session: &dyn Session, forms: &[StoredForm]) -> String 
         .iter()
         .map(|form| {
             let content = serde_json::to_string(form).expect("two texts are always JSON");
-            let hash: String = Sha256::digest(content.as_bytes()).iter().map(|byte| format!("{byte:02x}")).collect();
-            ("expression", hash, content)
+            ("expression", hash(&content), content)
         })
         .collect();
     keep(session, &rows)
+}
+
+/// The statement that keeps what was seen beside a mark of the catalogue.
+pub(super) fn keep_remembered(session: &dyn Session, project: &str, mark: &str, seen: &Remembered) -> String {
+    keep(session, &[(remembered::KIND, Remembered::name(project, mark), seen.text())])
+}
+
+/// What was seen when the catalogue had this mark.
+pub(super) fn remembered(
+    session: &mut dyn Session,
+    project: &str,
+    mark: &str,
+) -> Result<Option<Remembered>, ServerError> {
+    let dialect = session.dialect();
+    let (kind, name) = (dialect.literal(remembered::KIND), dialect.literal(&Remembered::name(project, mark)));
+    let sql = format!("select content from hollow_oak_store where kind = {kind} and hash = {name}");
+    Ok(session.value(&sql)?.and_then(|text| Remembered::read(&text)))
 }
 
 fn keep(session: &dyn Session, rows: &[(&str, String, String)]) -> String {

@@ -7,57 +7,60 @@
 use std::collections::BTreeMap;
 use std::time::{Duration, Instant};
 
-use hollow_oak_core::diff::{diff, recognize, settle};
+use hollow_oak_core::diff::{diff, overlook_comments, recognize, settle};
 use hollow_oak_core::history::EventKind;
-use hollow_oak_core::physical::fingerprint;
+use hollow_oak_core::physical::{Introspected, Unmanaged, fingerprint};
 use hollow_oak_core::plan::Placement;
 use hollow_oak_core::script::{Effect, ScriptStep, effect};
 
 use super::confirm;
 use super::error::{Refused, ServerError};
 use super::journal::{self, Happening};
-use super::session::{Kept, Session};
+use super::session::{Closing, Kept, Session};
 use crate::error::{DatabaseError, Failure, FailureKind};
 use crate::hook;
+use crate::remembered::Remembered;
 use crate::run::{JournalEntry, Migrating, Outcome, Ran, Undecided, Waiting, WaitingFor};
 
 /// How long to sleep between two tries for a lock.
 const LOCK_POLL: Duration = Duration::from_millis(50);
 
-/// Runs a migration; see [`crate::Database::run`].
+/// Runs a migration; see [`crate::Database::run`]. `held` is whether the lock was taken by a run before this one; it is
+/// kept where all went well, since another one may follow, and closing the session gives it back.
 pub(super) fn run(
     session: &mut dyn Session,
     lock_wait: Duration,
+    held: &mut bool,
     migrating: &Migrating<'_>,
     waiting: &mut dyn FnMut(Waiting),
 ) -> Result<Ran, Failure> {
-    lock(session, lock_wait, migrating.entry.project, waiting)?;
+    if !*held {
+        lock(session, lock_wait, migrating.entry.project, waiting)?;
+    }
     let mut run = Run {
         session,
         lock_wait,
+        follows: *held,
         migrating,
         waiting,
         done: 0,
         began: Instant::now(),
         durable: 0,
         again: BTreeMap::new(),
+        closing: Closing::default(),
+        last_seq: migrating.last_seq,
     };
     let result = run.all();
     let remains = run.durable;
-    // Closing the session gives the lock back, too.
-    let unlocked = session.unlock(migrating.entry.project);
-    match result {
-        Ok(ran) => {
-            unlocked.map_err(DatabaseError::from)?;
-            Ok(ran)
+    *held = result.is_ok();
+    result.map_err(|mut failure| {
+        // Where even this fails, closing the session gives it back.
+        let _ = session.unlock(migrating.entry.project);
+        if remains > 0 {
+            failure.remains = Some((remains, migrating.script.steps.len()));
         }
-        Err(mut failure) => {
-            if remains > 0 {
-                failure.remains = Some((remains, migrating.script.steps.len()));
-            }
-            Err(failure)
-        }
-    }
+        failure
+    })
 }
 
 /// Waits until no other run holds the lock; whether it had to.
@@ -142,13 +145,19 @@ struct Run<'a, 'm> {
     durable: usize,
     /// What restores what a dropped view had, by its name.
     again: BTreeMap<String, Vec<String>>,
+    /// Whether another run of ours ended just before, so that nobody can have changed the journal.
+    follows: bool,
+    /// What is still to be written in the transaction that is open.
+    closing: Closing,
+    /// The place of the last event that was written.
+    last_seq: i64,
 }
 
 impl Run<'_, '_> {
     fn all(&mut self) -> Result<Ran, Failure> {
         hook::boundary();
         let seen = self.migrating.last_seq;
-        if self.database(|session| journal::last_seq(session, seen))? != seen {
+        if !self.follows && self.database(|session| journal::last_seq(session, seen))? != seen {
             return Err(FailureKind::JournalMoved.into());
         }
         let resume = self.migrating.resume;
@@ -183,8 +192,7 @@ impl Run<'_, '_> {
             self.finish(!whole)?;
         }
         hook::boundary();
-        let last_seq = self.database(|session| journal::last_seq(session, 1))?;
-        Ok(Ran { took: self.began.elapsed(), last_seq })
+        Ok(Ran { took: self.began.elapsed(), last_seq: self.last_seq })
     }
 
     fn database<T>(
@@ -216,8 +224,7 @@ impl Run<'_, '_> {
         };
         let event = self.event(kind, Some(self.done), Some(self.direction()), None);
         self.in_transaction(|run| {
-            run.database(|session| session.execute(&keep))?;
-            run.database(|session| session.execute(&event))?;
+            run.closing = Closing { statements: vec![keep], event: Some(event) };
             Ok(())
         })?;
         hook::boundary();
@@ -228,10 +235,19 @@ impl Run<'_, '_> {
         self.database(|session| session.execute("begin"))?;
         match body(self) {
             Ok(value) => {
-                self.database(|session| session.execute("commit"))?;
+                let closing = std::mem::take(&mut self.closing);
+                let seq = match self.database(|session| session.commit_with(&closing)) {
+                    Ok(seq) => seq,
+                    Err(error) => {
+                        let _ = self.session.execute("rollback");
+                        return Err(error.into());
+                    }
+                };
+                self.last_seq = seq.unwrap_or(self.last_seq);
                 Ok(value)
             }
             Err(failure) => {
+                self.closing = Closing::default();
                 // Where even this fails, closing the connection rolls back.
                 let _ = self.session.execute("rollback");
                 Err(failure)
@@ -256,12 +272,10 @@ impl Run<'_, '_> {
                 }
                 if whole {
                     run.make_journal()?;
-                    let keep = journal::keep_scripts(run.session, &run.migrating.entry);
-                    run.database(|session| session.execute(&keep))?;
+                    run.closing.statements.push(journal::keep_scripts(run.session, &run.migrating.entry));
                     run.settle_outcome()?;
                 } else if noted {
-                    let event = run.event(EventKind::Step, Some(run.done), Some(run.direction()), None);
-                    run.database(|session| session.execute(&event))?;
+                    run.closing.event = Some(run.event(EventKind::Step, Some(run.done), Some(run.direction()), None));
                 }
                 hook::boundary();
                 Ok(())
@@ -315,7 +329,7 @@ impl Run<'_, '_> {
         hook::boundary();
         if self.done < self.migrating.script.steps.len() {
             let event = self.event(EventKind::Step, Some(self.done), Some(self.direction()), None);
-            self.database(|session| session.execute(&event))?;
+            self.last_seq = self.database(|session| session.insert_event(&event))?;
             hook::boundary();
         }
         Ok(())
@@ -388,13 +402,14 @@ impl Run<'_, '_> {
     fn finish(&mut self, announced: bool) -> Result<(), Failure> {
         if announced && self.migrating.outcome.is_none() {
             // One statement is a transaction of its own.
-            return self.settle_outcome();
+            let event = self.event(self.migrating.entry.event, None, None, None);
+            self.last_seq = self.database(|session| session.insert_event(&event))?;
+            return Ok(());
         }
         self.make_journal()?;
-        let keep = journal::keep_scripts(self.session, &self.migrating.entry);
         self.in_transaction(|run| {
             if !announced {
-                run.database(|session| session.execute(&keep))?;
+                run.closing.statements.push(journal::keep_scripts(run.session, &run.migrating.entry));
             }
             run.settle_outcome()
         })
@@ -408,23 +423,30 @@ impl Run<'_, '_> {
         }
     }
 
-    /// Checks the outcome where that is asked for, and writes the event that the migration is done.
+    /// Checks the outcome where that is asked for, and has the event written that the migration is done.
     fn settle_outcome(&mut self) -> Result<(), Failure> {
-        let observed = self.migrating.outcome.map(|outcome| self.check(outcome)).transpose()?;
+        let seen = self.migrating.outcome.map(|outcome| self.check(outcome)).transpose()?;
+        if let Some(seen) = &seen
+            && let Some(mark) = self.database(|session| session.catalogue_mark())?
+        {
+            let keep = journal::keep_remembered(self.session, self.migrating.entry.project, &mark, seen);
+            self.closing.statements.push(keep);
+        }
+        let observed = seen.map(|seen| seen.expected);
         hook::boundary();
-        let event = self.event(self.migrating.entry.event, None, None, observed.as_deref());
-        self.database(|session| session.execute(&event))?;
+        self.closing.event = Some(self.event(self.migrating.entry.event, None, None, observed.as_deref()));
         Ok(())
     }
 
-    /// Compares what came out with what has to; returns its fingerprint.
-    fn check(&mut self, outcome: &Outcome) -> Result<String, Failure> {
-        let live = self.database(|session| session.introspect())?.schema;
-        let (mut live, _) = live.parted(|thing| outcome.manages(thing));
+    /// Compares what came out with what has to; returns what is to be remembered of it.
+    fn check(&mut self, outcome: &Outcome) -> Result<Remembered, Failure> {
+        let Introspected { schema: live, mut unmanaged } = self.database(|session| session.introspect())?;
+        let (mut live, rest) = live.parted(|thing| outcome.manages(thing));
+        unmanaged.extend(rest);
         let known = self.database(|session| journal::forms(session))?;
         recognize(&mut live, &known, self.session.dialect().syntax());
         let mut forms = settle(&mut live, &outcome.schema, |maker| outcome.made.contains(maker));
-        hollow_oak_core::diff::overlook_comments(&mut live, &outcome.schema);
+        unmanaged.extend(overlook_comments(&mut live, &outcome.schema).into_iter().map(Unmanaged::comment));
         if !diff(&live, &outcome.schema).is_empty() {
             forms.extend(self.database(|session| confirm::confirm(session, &mut live, &outcome.schema))?);
         }
@@ -433,10 +455,9 @@ impl Run<'_, '_> {
             return Err(FailureKind::Outcome { changes: Box::new(changes) }.into());
         }
         if !forms.is_empty() {
-            let keep = journal::keep_forms(self.session, &forms);
-            self.database(|session| session.execute(&keep))?;
+            self.closing.statements.push(journal::keep_forms(self.session, &forms));
         }
-        Ok(fingerprint(&outcome.schema).0)
+        Ok(Remembered { expected: fingerprint(&outcome.schema).0, unmanaged })
     }
 }
 

@@ -31,6 +31,15 @@ pub(crate) struct Kept {
     pub(crate) afterwards: Vec<String>,
 }
 
+/// What is written at the end of a transaction.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Closing {
+    /// Statements.
+    pub(crate) statements: Vec<String>,
+    /// The statement that writes an event, behind them.
+    pub(crate) event: Option<String>,
+}
+
 /// A pinned session: one connection, set up in the one way that scripts rely on.
 pub(crate) trait Session: Send {
     /// The provider.
@@ -51,11 +60,21 @@ pub(crate) trait Session: Send {
     /// Runs one statement.
     fn execute(&mut self, sql: &str) -> Result<(), ServerError>;
 
+    /// Writes an event of the journal; returns its place.
+    fn insert_event(&mut self, event: &str) -> Result<i64, ServerError>;
+
+    /// Ends a transaction with what is still to be written in it; returns the event's place.
+    fn commit_with(&mut self, closing: &Closing) -> Result<Option<i64>, ServerError>;
+
     /// Asks one question.
     fn ask(&mut self, sql: &str) -> Result<Table, ServerError>;
 
     /// Reads the catalogue.
     fn introspect(&mut self) -> Result<Introspected, ServerError>;
+
+    /// A text that changes with whatever changes in the catalogue, found out without reading all of it; nothing where the
+    /// server has no such thing.
+    fn catalogue_mark(&mut self) -> Result<Option<String>, ServerError>;
 
     /// Begins a transaction that sees one moment and changes nothing.
     fn begin_reading(&mut self) -> Result<(), ServerError>;

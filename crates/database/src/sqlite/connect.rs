@@ -3,15 +3,16 @@
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-use hollow_oak_core::history::{Event, KeptScripts};
+use hollow_oak_core::history::KeptScripts;
 use hollow_oak_core::physical::{Introspected, RowSet, Schema};
 use hollow_oak_core::script::Script;
 use rusqlite::{ErrorCode, OpenFlags};
 
 use super::{introspect, journal, preflight, rows, run};
-use crate::database::{Database, Opening, Rows, Server};
+use crate::database::{Database, Events, Opening, Rows, Server};
 use crate::error::{DatabaseError, Failure, FailureKind};
 use crate::kept::KeptTable;
+use crate::remembered::Remembered;
 use crate::run::{JournalEntry, Migrating, Preflight, Ran, Waiting};
 
 /// A connection to a SQLite file, or to an empty database in memory that stands for a file that is not there yet.
@@ -75,11 +76,22 @@ impl Database for Connection {
         introspect::introspect(&self.inner)
     }
 
-    fn snapshot(&self) -> Result<(Vec<(String, Event)>, Introspected), DatabaseError> {
+    fn snapshot(&self) -> Result<(Events, Introspected), DatabaseError> {
         let transaction = self.inner.unchecked_transaction()?;
         let found = (journal::read(&transaction)?, introspect::introspect(&transaction)?);
         transaction.commit()?;
         Ok(found)
+    }
+
+    fn glance(&self, project: &str) -> Result<(Events, Option<Remembered>), DatabaseError> {
+        let transaction = self.inner.unchecked_transaction()?;
+        let events = journal::read(&transaction)?;
+        let seen = match events.is_empty() {
+            true => None,
+            false => journal::remembered(&transaction, project, &introspect::catalogue_mark(&transaction)?)?,
+        };
+        transaction.commit()?;
+        Ok((events, seen))
     }
 
     // SQLite keeps the text that it was given.
@@ -87,7 +99,7 @@ impl Database for Connection {
         Ok(())
     }
 
-    fn journal(&self) -> Result<Vec<(String, Event)>, DatabaseError> {
+    fn journal(&self) -> Result<Events, DatabaseError> {
         journal::read(&self.inner)
     }
 

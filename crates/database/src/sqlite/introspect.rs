@@ -3,6 +3,7 @@
 //! Everything is in the statements that `sqlite_schema` keeps; reading them is one query, and the core understands them.
 
 use std::collections::BTreeSet;
+use std::fmt::Write as _;
 
 use hollow_oak_core::dialect::sqlite::catalogue::{self, Definition};
 use hollow_oak_core::physical::Introspected;
@@ -10,6 +11,7 @@ use rusqlite::Connection;
 
 use crate::error::DatabaseError;
 use crate::kept::is_own_table;
+use crate::remembered::hash;
 
 /// Reads the catalogue, without SQLite's own tables, the shadows of virtual tables, and the tool's journal.
 pub(crate) fn introspect(connection: &Connection) -> Result<Introspected, DatabaseError> {
@@ -38,6 +40,20 @@ pub(super) fn definitions(connection: &Connection) -> Result<Vec<Definition>, Da
 /// SQLite, "The Schema Table": names that begin with `sqlite_` are SQLite's own.
 fn is_internal(name: &str) -> bool {
     name.get(..7).is_some_and(|head| head.eq_ignore_ascii_case("sqlite_"))
+}
+
+/// A text that changes with whatever is in the catalogue: all statements, hashed. Reading them costs little beside
+/// understanding them.
+pub(super) fn catalogue_mark(connection: &Connection) -> Result<String, DatabaseError> {
+    let mut whole = format!("{}\n", rusqlite::version());
+    for one in definitions(connection)? {
+        // Lengths keep the parts apart.
+        for part in [Some(one.kind), Some(one.name), Some(one.table), one.sql] {
+            let part = part.unwrap_or_default();
+            let _ = writeln!(whole, "{} {part}", part.len());
+        }
+    }
+    Ok(hash(&whole))
 }
 
 fn shadows(connection: &Connection) -> Result<BTreeSet<String>, DatabaseError> {

@@ -7,6 +7,7 @@ use hollow_oak_core::physical::RULES;
 use rusqlite::{Connection, OptionalExtension, params};
 
 use crate::error::DatabaseError;
+use crate::remembered::{self, Remembered};
 use crate::run::JournalEntry;
 
 /// The version of the journal's layout.
@@ -41,6 +42,9 @@ create table if not exists hollow_oak_store (
     primary key (kind, hash)
 ) without rowid;
 ";
+
+const KEEP: &str = "insert or ignore into hollow_oak_store (kind, hash, content) values (?1, ?2, ?3)";
+const KEPT: &str = "select content from hollow_oak_store where kind = ?1 and hash = ?2";
 
 /// Whether the journal's tables are there.
 fn exists(connection: &Connection) -> Result<bool, DatabaseError> {
@@ -110,8 +114,7 @@ pub(super) fn write(
     took_ms: Option<i64>,
     reason: Option<&str>,
 ) -> Result<i64, DatabaseError> {
-    let mut keep = connection
-        .prepare_cached("insert or ignore into hollow_oak_store (kind, hash, content) values (?1, ?2, ?3)")?;
+    let mut keep = connection.prepare_cached(KEEP)?;
     keep.execute(params!["up script", entry.up_sha, entry.up])?;
     keep.execute(params!["down script", entry.down_sha, entry.down])?;
     let rules = format!("fingerprint {RULES}, SQLite {}", rusqlite::version());
@@ -162,10 +165,33 @@ pub(super) fn kept_scripts(
     if !exists(connection)? {
         return Ok(None);
     }
-    let mut statement =
-        connection.prepare_cached("select content from hollow_oak_store where kind = ?1 and hash = ?2")?;
+    let mut statement = connection.prepare_cached(KEPT)?;
     let mut kept = |kind: &str, hash: &str| statement.query_row([kind, hash], |row| row.get(0)).optional();
     let up: Option<String> = kept("up script", up_sha)?;
     let down: Option<String> = kept("down script", down_sha)?;
     Ok(up.zip(down).map(|(up, down)| KeptScripts { up, down }))
+}
+
+/// Keeps what was seen beside a mark of the catalogue.
+pub(super) fn keep_remembered(
+    connection: &Connection,
+    project: &str,
+    mark: &str,
+    seen: &Remembered,
+) -> Result<(), DatabaseError> {
+    let mut keep = connection.prepare_cached(KEEP)?;
+    keep.execute(params![remembered::KIND, Remembered::name(project, mark), seen.text()])?;
+    Ok(())
+}
+
+/// What was seen when the catalogue had this mark.
+pub(super) fn remembered(
+    connection: &Connection,
+    project: &str,
+    mark: &str,
+) -> Result<Option<Remembered>, DatabaseError> {
+    let mut statement = connection.prepare(KEPT)?;
+    let found = statement.query_row([remembered::KIND, &*Remembered::name(project, mark)], |row| row.get(0));
+    let text: Option<String> = found.optional()?;
+    Ok(text.and_then(|text| Remembered::read(&text)))
 }

@@ -4,13 +4,14 @@ use std::time::{Duration, Instant};
 
 use hollow_oak_core::diff::diff;
 use hollow_oak_core::history::EventKind;
-use hollow_oak_core::physical::fingerprint;
+use hollow_oak_core::physical::{Introspected, fingerprint};
 use hollow_oak_core::script::Script;
 use rusqlite::{Connection, ErrorCode};
 
 use super::{introspect, journal, preflight, probe};
 use crate::error::{DatabaseError, Failure, FailureKind};
 use crate::hook;
+use crate::remembered::Remembered;
 use crate::run::{Migrating, Outcome, Preflight, Ran, Waiting, WaitingFor};
 
 /// How long to sleep between two tries for the lock.
@@ -132,10 +133,15 @@ fn in_transaction(locked: Locked<'_>, migrating: &Migrating<'_>) -> Result<Ran, 
             return Err(Failure::from(FailureKind::BrokenReferences { count, examples, before: 0 }));
         }
     }
-    let observed = migrating.outcome.map(|outcome| check_outcome(transaction, outcome)).transpose()?;
+    let seen = migrating.outcome.map(|outcome| check_outcome(transaction, outcome)).transpose()?;
     if migrating.last_seq == 0 {
         journal::create(transaction)?;
     }
+    if let Some(seen) = &seen {
+        let mark = introspect::catalogue_mark(transaction)?;
+        journal::keep_remembered(transaction, migrating.entry.project, &mark, seen)?;
+    }
+    let observed = seen.map(|seen| seen.expected);
     hook::boundary();
     let took_ms = i64::try_from(began.elapsed().as_millis()).unwrap_or(i64::MAX);
     let last_seq = journal::write(transaction, &migrating.entry, observed.as_deref(), Some(took_ms), None)?;
@@ -211,13 +217,14 @@ fn references(connection: &Connection) -> Result<Dangling, DatabaseError> {
     Ok(found)
 }
 
-/// Compares what came out with what has to; returns its fingerprint.
-fn check_outcome(connection: &Connection, outcome: &Outcome) -> Result<String, Failure> {
-    let live = introspect::introspect(connection)?.schema;
-    let (live, _) = live.parted(|thing| outcome.manages(thing));
+/// Compares what came out with what has to; returns what is to be remembered of it.
+fn check_outcome(connection: &Connection, outcome: &Outcome) -> Result<Remembered, Failure> {
+    let Introspected { schema, mut unmanaged } = introspect::introspect(connection)?;
+    let (live, rest) = schema.parted(|thing| outcome.manages(thing));
+    unmanaged.extend(rest);
     let changes = diff(&live, &outcome.schema);
     if changes.is_empty() {
-        return Ok(fingerprint(&live).0);
+        return Ok(Remembered { expected: fingerprint(&outcome.schema).0, unmanaged });
     }
     Err(Failure::from(FailureKind::Outcome { changes: Box::new(changes) }))
 }

@@ -2,7 +2,7 @@
 //!
 //! The rows are what the database crate's queries give; which column of `pg_catalog` each comes from is said there.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::quote::{quote, quote_object};
 use super::render::sequence_name;
@@ -13,7 +13,7 @@ pub use crate::dialect::others::OtherRow;
 use crate::dialect::others::told_apart;
 use crate::physical::{
     Check, Column, EnumType, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, ObjectKind,
-    PrimaryKey, Schema, Table, Unique, Unmanaged, qualified,
+    PrimaryKey, Schema, Table, TypeName, Unique, Unmanaged, qualified,
 };
 use crate::schema::{Action, Deferrable, Identity, NullsOrder, Storage};
 use crate::sql::{Expression, TokenKind, unquote};
@@ -187,9 +187,11 @@ pub struct WordRow {
 pub fn introspect(catalogue: Catalogue) -> Introspected {
     let Catalogue { tables, columns, constraints, indexes, words, sequences, mut others } = catalogue;
     let mut made: BTreeMap<u32, Reading> = tables.into_iter().map(|row| (row.oid, Reading::new(row))).collect();
+    let mut types = Types::default();
     for row in columns {
         if let Some(reading) = made.get_mut(&row.table) {
-            reading.column(row);
+            let ty = types.of(&row);
+            reading.column(row, ty);
         }
     }
     let mut unmanaged = Vec::new();
@@ -301,6 +303,25 @@ fn words(list: Vec<String>) -> BTreeSet<String> {
     list.into_iter().collect()
 }
 
+/// The types that columns have been found to be of: a large schema has few.
+#[derive(Default)]
+struct Types(HashMap<String, TypeName>);
+
+impl Types {
+    fn of(&mut self, row: &ColumnRow) -> TypeName {
+        if let Some(name) = &row.enumeration {
+            let array = if row.ty.ends_with("[]") { "[]" } else { "" };
+            return type_name(&format!("{}{array}", quote_object(name)));
+        }
+        if let Some(known) = self.0.get(&row.ty) {
+            return known.clone();
+        }
+        let ty = type_name(&row.ty);
+        self.0.insert(row.ty.clone(), ty.clone());
+        ty
+    }
+}
+
 impl Reading {
     fn new(row: TableRow) -> Self {
         let mut table = Table::new(row.name, FACTS.name_case);
@@ -313,14 +334,7 @@ impl Reading {
         Self { table, numbers: BTreeMap::new() }
     }
 
-    fn column(&mut self, row: ColumnRow) {
-        let ty = match &row.enumeration {
-            Some(name) => {
-                let array = if row.ty.ends_with("[]") { "[]" } else { "" };
-                type_name(&format!("{}{array}", quote_object(name)))
-            }
-            None => type_name(&row.ty),
-        };
+    fn column(&mut self, row: ColumnRow, ty: TypeName) {
         let mut column = Column::new(row.name.clone(), ty);
         column.nullable = !row.required;
         match row.generated {
