@@ -6,11 +6,12 @@ use crate::install::{Program, ensure, run};
 
 /// The `sqlite3` shell is the oracle of the property tests on SQLite; the servers are started by the tests themselves, and
 /// their clients and dumpers are oracles and yardsticks.
-pub const PROGRAMS: [Program; 5] = [
+pub const PROGRAMS: [Program; 6] = [
     Program { command: "sqlite3", package: "sqlite3" },
     // Debian keeps the server's programs out of the path.
     Program { command: "/usr/lib/postgresql/*/bin/initdb initdb", package: "postgresql" },
     Program { command: "pg_dump", package: "postgresql-client" },
+    Program { command: "/usr/sbin/pgbouncer pgbouncer", package: "pgbouncer" },
     Program { command: "/usr/sbin/mariadbd mariadbd", package: "mariadb-server" },
     Program { command: "mariadb-dump", package: "mariadb-client" },
 ];

@@ -6,6 +6,7 @@ use hollow_oak_core::history::{Event, KeptScripts};
 use hollow_oak_core::physical::{Introspected, RowSet, Schema};
 
 use crate::error::{DatabaseError, Failure};
+use crate::hindrance::Hindrance;
 use crate::kept::KeptTable;
 use crate::remembered::Remembered;
 use crate::run::{JournalEntry, Migrating, Preflight, Ran, Waiting};
@@ -50,6 +51,20 @@ pub trait Database: Send {
     ///
     /// Where the database does not answer.
     fn server(&self) -> Result<Server, DatabaseError>;
+
+    /// What would be in the way of a run.
+    ///
+    /// # Errors
+    ///
+    /// Where the database does not answer.
+    fn hindrances(&self) -> Result<Vec<Hindrance>, DatabaseError>;
+
+    /// What tells this session from every other one, where the database is behind a server.
+    ///
+    /// # Errors
+    ///
+    /// Where the database does not answer.
+    fn session(&self) -> Result<Option<String>, DatabaseError>;
 
     /// Reads the catalogue. The tool's own tables are left out.
     ///

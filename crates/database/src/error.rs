@@ -83,6 +83,12 @@ pub enum DatabaseError {
         /// What is wrong.
         message: String,
     },
+    /// The server does not encrypt, and the URL asks for it.
+    #[error("the server at {place} does not encrypt")]
+    NotEncrypted {
+        /// Host and port.
+        place: String,
+    },
     /// A right is missing.
     #[error("{user} may not do this: {message}")]
     NoRight {
@@ -164,6 +170,9 @@ impl DatabaseError {
             }
             Self::Untrusted { .. } => {
                 "`sslrootcert=FILE` in the url names the authority to trust; `sslmode=require` encrypts without asking who the server is".into()
+            }
+            Self::NotEncrypted { .. } => {
+                "switch TLS on on the server; or `sslmode=disable` in the url, where the network can be trusted".into()
             }
             Self::NoRight { .. } => "ask the database's owner for the right, or name a user who has it in the target's url".into(),
             Self::TooOld { .. } => "update the server".into(),

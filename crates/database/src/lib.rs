@@ -8,6 +8,7 @@
 
 mod database;
 mod error;
+mod hindrance;
 pub mod hook;
 mod kept;
 mod mariadb;
@@ -23,6 +24,7 @@ mod url;
 
 pub use database::{Database, Events, Opening, Rows, Server};
 pub use error::{DatabaseError, Failure, FailureKind};
+pub use hindrance::Hindrance;
 pub use kept::KeptTable;
 pub use remembered::Remembered;
 pub use run::{Dependent, JournalEntry, Migrating, Outcome, Preflight, Ran, Resume, Undecided, Waiting, WaitingFor};

@@ -32,10 +32,22 @@ wait $runner
 rm -rf "$folder"
 "#;
 
+/// What a server gets beside what all have.
+#[derive(Clone, Debug, Default)]
+pub struct Extra {
+    /// Files in its folder that only it may read: names and texts.
+    pub files: Vec<(String, String)>,
+    /// More arguments; `{folder}` stands for its folder.
+    pub arguments: Vec<String>,
+    /// The port of the loopback that it listens on, too.
+    pub port: Option<u16>,
+}
+
 /// A private server.
 pub struct PrivateServer {
     provider: Provider,
     folder: PathBuf,
+    port: Option<u16>,
     keeper: Child,
 }
 
@@ -46,6 +58,15 @@ impl PrivateServer {
     ///
     /// Where its binaries are missing or it does not start, with the remedy.
     pub fn start(provider: Provider, durable: bool) -> Result<Self, String> {
+        Self::start_with(provider, durable, &Extra::default())
+    }
+
+    /// Starts a server with more than that; see [`Self::start`].
+    ///
+    /// # Errors
+    ///
+    /// As for [`Self::start`].
+    pub fn start_with(provider: Provider, durable: bool, extra: &Extra) -> Result<Self, String> {
         let folder = tempfile::Builder::new()
             .prefix("oak-server-")
             .tempdir()
@@ -55,14 +76,32 @@ impl PrivateServer {
         let open = std::fs::Permissions::from_mode(0o755);
         std::fs::set_permissions(&folder, open).map_err(|error| error.to_string())?;
         account.own(&folder)?;
+        for (name, text) in &extra.files {
+            let path = folder.join(name);
+            std::fs::write(&path, text).map_err(|error| error.to_string())?;
+            std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0o600))
+                .map_err(|error| error.to_string())?;
+            account.own(&path)?;
+        }
+        let mut arguments: Vec<String> =
+            extra.arguments.iter().map(|one| one.replace("{folder}", &folder.display().to_string())).collect();
+        if let Some(port) = extra.port {
+            let settings = match provider {
+                Provider::Postgres => {
+                    vec!["-c".into(), "listen_addresses=127.0.0.1".into(), "-c".into(), format!("port={port}")]
+                }
+                _ => vec!["--skip-networking=0".into(), "--bind-address=127.0.0.1".into(), format!("--port={port}")],
+            };
+            arguments.extend(settings);
+        }
         let mut server = match provider {
-            Provider::Postgres => postgres_command(&folder, &account, durable)?,
-            Provider::Mariadb => mariadb_command(&folder, &account, durable)?,
+            Provider::Postgres => postgres_command(&folder, &account, durable, arguments)?,
+            Provider::Mariadb => mariadb_command(&folder, &account, durable, arguments)?,
             other => return Err(format!("there is no private server for {other}")),
         };
         let keeper =
             server.stdin(Stdio::piped()).spawn().map_err(|error| format!("the server cannot be started: {error}"))?;
-        let mut started = Self { provider, folder, keeper };
+        let mut started = Self { provider, folder, port: extra.port, keeper };
         started.wait()?;
         Ok(started)
     }
@@ -88,6 +127,11 @@ impl PrivateServer {
     /// A target URL for one of its databases.
     pub fn url(&self, database: &str) -> String {
         format!("{}://oak@/{database}?socket={}", self.provider, self.socket().display())
+    }
+
+    /// The port that it listens on, or by which its socket is named.
+    pub fn port(&self) -> u16 {
+        self.port.unwrap_or(if self.provider == Provider::Postgres { 5432 } else { 3306 })
     }
 
     /// The process id of the server itself.
@@ -125,6 +169,7 @@ impl PrivateServer {
                     "--tuples-only",
                     "--no-align",
                     &format!("--host={}", self.folder.display()),
+                    &format!("--port={}", self.port()),
                     "--username=oak",
                     "--command=show data_directory",
                     "postgres",
@@ -243,7 +288,7 @@ fn find(name: &str, folders: &[PathBuf]) -> Option<PathBuf> {
     all.map(|folder| folder.join(name)).find(|file| file.is_file())
 }
 
-fn postgres_command(folder: &Path, account: &Account, durable: bool) -> Result<Command, String> {
+fn postgres_command(folder: &Path, account: &Account, durable: bool, more: Vec<String>) -> Result<Command, String> {
     // Debian keeps the server's programs out of the path.
     let mut versions: Vec<PathBuf> = std::fs::read_dir("/usr/lib/postgresql")
         .map(|entries| entries.filter_map(|entry| Some(entry.ok()?.path().join("bin"))).collect())
@@ -264,10 +309,11 @@ fn postgres_command(folder: &Path, account: &Account, durable: bool) -> Result<C
         settings.extend(["fsync=off", "synchronous_commit=off", "full_page_writes=off", "shared_buffers=64MB"]);
     }
     arguments.extend(settings.into_iter().flat_map(|setting| ["-c".to_owned(), setting.to_owned()]));
+    arguments.extend(more);
     Ok(keeper(account, folder, "INT", &program("postgres")?, &arguments))
 }
 
-fn mariadb_command(folder: &Path, account: &Account, durable: bool) -> Result<Command, String> {
+fn mariadb_command(folder: &Path, account: &Account, durable: bool, more: Vec<String>) -> Result<Command, String> {
     let folders = [PathBuf::from("/usr/sbin"), PathBuf::from("/usr/libexec")];
     let program = |name: &str| {
         find(name, &folders)
@@ -294,5 +340,6 @@ fn mariadb_command(folder: &Path, account: &Account, durable: bool) -> Result<Co
         arguments.extend(settings.map(str::to_owned));
         arguments.push("--innodb-flush-method=nosync".into());
     }
+    arguments.extend(more);
     Ok(keeper(account, folder, "TERM", &program("mariadbd")?, &arguments))
 }

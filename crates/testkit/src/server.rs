@@ -3,7 +3,7 @@
 use std::sync::OnceLock;
 
 use hollow_oak_core::Provider;
-pub use hollow_oak_database::throwaway::PrivateServer;
+pub use hollow_oak_database::throwaway::{Extra, PrivateServer};
 
 /// Whether a provider's tests are to run: all, unless `OAK_TEST_PROVIDERS` names those that are.
 pub fn wanted(provider: Provider) -> bool {
@@ -47,6 +47,7 @@ impl Connects for PrivateServer {
     fn postgres(&self, database: &str) -> Result<postgres::Client, String> {
         postgres::Config::new()
             .host_path(self.socket())
+            .port(self.port())
             .user("oak")
             .dbname(database)
             .connect(postgres::NoTls)

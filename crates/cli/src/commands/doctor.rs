@@ -1,6 +1,7 @@
 //! `oak doctor`: what is wrong with configuration and targets, and how to mend it.
 
 use hollow_oak_core::plural::plural;
+use hollow_oak_database::Hindrance;
 use serde_json::{Value, json};
 
 use crate::args::Global;
@@ -95,6 +96,19 @@ fn ask(project: &Project, name: &str) -> Result<String> {
     let target = target::named(project, name)?;
     let database = target.open()?;
     let server = database.server()?;
+    let mut hindrances = database.hindrances()?;
+    // Sessions are told apart by the server; a pooler gives the same one to both of ours.
+    let another = target.open()?;
+    let (one, other) = (database.session()?, another.session()?);
+    if one.is_some() && one == other {
+        hindrances.push(Hindrance::Pooler);
+    }
+    if let Some(first) = hindrances.first() {
+        let failure = Failure::new(format!("{}, {}: {first}", target.url, server.version));
+        let rest = hindrances.iter().skip(1);
+        let failure = rest.fold(failure, |failure, one| failure.detail(format!("{one}; {}", one.help())));
+        return Err(failure.help(first.help()));
+    }
     let history = project.history()?;
     let journal = target::journal(project, &history, &*database)?;
     let there = if server.exists {

@@ -9,6 +9,7 @@ use super::session::{MariadbSession, server_error};
 use crate::database::Opening;
 use crate::error::DatabaseError;
 use crate::server::Connection;
+use crate::tls;
 use crate::url::{Host, ServerUrl, Tls};
 
 /// The server's error numbers that matter here (MariaDB, "MariaDB Error Codes").
@@ -20,6 +21,10 @@ mod number {
 
 /// Opens a database; makes it first where that is asked for.
 pub(crate) fn open(url: &ServerUrl, opening: Opening) -> Result<Connection, DatabaseError> {
+    // The driver would not say what is wrong with a file of authorities.
+    if url.tls == Tls::VerifyFull && matches!(url.host, Host::Network(_)) {
+        tls::client(url).map_err(|message| DatabaseError::Untrusted { place: url.place(), message })?;
+    }
     match connect(url, Some(&url.database)) {
         Ok(connection) => Ok(Connection::new(Box::new(MariadbSession::new(connection, url)?), opening.lock_wait)),
         Err(error) if said(&error) == Some(number::UNKNOWN_DATABASE) => {
@@ -61,17 +66,20 @@ fn connect(url: &ServerUrl, database: Option<&str>) -> Result<Conn, mysql::Error
         Host::Network(name) => options.ip_or_hostname(Some(name)).tcp_port(url.port.unwrap_or(3306)),
         Host::Socket(path) => options.socket(Some(path.display().to_string())),
     };
-    if matches!(url.host, Host::Socket(_)) || matches!(url.tls, Tls::Disable | Tls::Prefer) {
+    if matches!(url.host, Host::Socket(_)) || url.tls == Tls::Disable {
         return Conn::new(options);
     }
     let mut tls = SslOpts::default();
     if let Some(file) = &url.authorities {
         tls = tls.with_root_cert_path(Some(file.clone()));
     }
-    if url.tls == Tls::Require {
+    if url.tls != Tls::VerifyFull {
         tls = tls.with_danger_accept_invalid_certs(true).with_danger_skip_domain_validation(true);
     }
-    Conn::new(options.ssl_opts(tls))
+    match Conn::new(options.clone().ssl_opts(tls)) {
+        Err(mysql::Error::DriverError(DriverError::TlsNotSupported)) if url.tls == Tls::Prefer => Conn::new(options),
+        other => other,
+    }
 }
 
 fn refused(url: &ServerUrl, error: &mysql::Error) -> DatabaseError {
@@ -85,10 +93,8 @@ fn refused(url: &ServerUrl, error: &mysql::Error) -> DatabaseError {
         (_, Some(number::ACCESS_DENIED)) => DatabaseError::LoginRefused { place, user, message },
         (_, Some(number::ACCESS_DENIED_TO_DATABASE)) => DatabaseError::NoRight { user, message },
         (_, Some(_)) => server_error(url.provider, error).into(),
-        (mysql::Error::TlsError(_), _) => DatabaseError::Untrusted { place, message },
-        (mysql::Error::DriverError(DriverError::TlsNotSupported), _) => {
-            DatabaseError::Untrusted { place, message: "the server does not encrypt".into() }
-        }
+        (mysql::Error::TlsError(error), _) => DatabaseError::Untrusted { place, message: error.to_string() },
+        (mysql::Error::DriverError(DriverError::TlsNotSupported), _) => DatabaseError::NotEncrypted { place },
         // The driver has no kind of its own for it.
         _ if message.contains("certificate") => {
             let plain = message.split(['`', '\'']).nth(1).unwrap_or(&message).to_owned();

@@ -10,6 +10,7 @@ use mysql::prelude::Queryable;
 
 use super::catalogue;
 use crate::error::DatabaseError;
+use crate::hindrance::Hindrance;
 use crate::server::{Asked, Closing, JournalSql, Kept, Refused, ServerError, Session, Table};
 use crate::url::ServerUrl;
 
@@ -22,6 +23,26 @@ const PIN: [&str; 5] = [
     "set session autocommit = 1, session lock_wait_timeout = 2, session innodb_lock_wait_timeout = 2",
     "set session sql_notes = 0",
 ];
+
+/// What migrations need (MariaDB 10.11, "GRANT", table "Privilege Levels").
+const PRIVILEGES: [&str; 13] = [
+    "SELECT",
+    "INSERT",
+    "UPDATE",
+    "DELETE",
+    "CREATE",
+    "DROP",
+    "REFERENCES",
+    "INDEX",
+    "ALTER",
+    "CREATE VIEW",
+    "SHOW VIEW",
+    "CREATE ROUTINE",
+    "TRIGGER",
+];
+
+/// How often the catalogue is read where a lock is in the way; each time waits for as long as `lock_wait_timeout` says.
+const READINGS: usize = 8;
 
 const JOURNAL: JournalSql = JournalSql {
     exists: "select 1 from information_schema.tables where table_schema = database() and table_name = 'hollow_oak_journal'",
@@ -194,6 +215,13 @@ impl Session for MariadbSession {
 
     fn introspect(&mut self) -> Result<Introspected, ServerError> {
         let (database, flavor) = (self.database.clone(), self.flavor);
+        // `information_schema` opens the tables that it tells of, and waits where another session changes one of them.
+        for _ in 1..READINGS {
+            match catalogue::read(self, &database, flavor) {
+                Err(error) if error.refused == Refused::ByLock => {}
+                other => return other,
+            }
+        }
         catalogue::read(self, &database, flavor)
     }
 
@@ -256,6 +284,40 @@ impl Session for MariadbSession {
         let comment = found.filter(|comment| !comment.is_empty());
         let clause = comment.map(|comment| format!(" comment {}", self.dialect().literal(&comment)));
         Ok(Kept { clause: clause.unwrap_or_default(), afterwards: Vec::new() })
+    }
+
+    fn hindrances(&mut self) -> Result<Vec<Hindrance>, ServerError> {
+        let mut hindrances = Vec::new();
+        if self.value("select @@read_only")?.as_deref() == Some("1") {
+            hindrances.push(Hindrance::ReadOnly);
+        }
+        // What a role gives is told there under the role's name, so that a user with one is not judged here.
+        let roles = self.value("select count(*) from information_schema.applicable_roles")?;
+        if roles.is_some_and(|count| count != "0") {
+            return Ok(hindrances);
+        }
+        let user = self.value("select current_user()")?.unwrap_or_default();
+        let (name, host) = user.rsplit_once('@').unwrap_or((&user, "%"));
+        let grantee = self.dialect().literal(&format!("'{name}'@'{host}'"));
+        let found = self.ask(&format!(
+            "select privilege_type from information_schema.user_privileges where grantee = {grantee}
+             union select privilege_type from information_schema.schema_privileges
+             where grantee = {grantee} and database() like table_schema"
+        ))?;
+        let has = |wanted: &str| {
+            let is_it = |row: &Vec<Option<String>>| row.first().is_some_and(|one| one.as_deref() == Some(wanted));
+            found.rows.iter().any(is_it)
+        };
+        let missing: Vec<String> = PRIVILEGES.into_iter().filter(|one| !has(one)).map(str::to_lowercase).collect();
+        if !missing.is_empty() {
+            let place = self.dialect().quote(&self.database);
+            hindrances.push(Hindrance::LacksPrivileges { user, privileges: missing, place });
+        }
+        Ok(hindrances)
+    }
+
+    fn id(&mut self) -> Result<Option<String>, ServerError> {
+        self.value("select connection_id()")
     }
 
     fn relations(&mut self) -> Result<Vec<String>, ServerError> {

@@ -128,19 +128,27 @@ pub(super) fn read(
         of_constraints: BTreeSet::new(),
         presence: Presence::default(),
     };
-    reader.namespaces(namespace, others)?;
-    reader.presence()?;
-    reader.relations()?;
-    reader.columns()?;
-    reader.constraints()?;
-    reader.indexes()?;
-    reader.words()?;
-    reader.programs()?;
-    reader.others()?;
+    // Right after a migration the server does not know yet how large its catalogues have become, and would look rows up one
+    // by one.
+    reader.session.execute("set enable_nestloop = off")?;
+    reader.all(namespace, others)?;
+    reader.session.execute("reset enable_nestloop")?;
     Ok(introspect(reader.catalogue))
 }
 
 impl Reader<'_> {
+    fn all(&mut self, namespace: &str, others: Others<'_>) -> Result<(), ServerError> {
+        self.namespaces(namespace, others)?;
+        self.presence()?;
+        self.relations()?;
+        self.columns()?;
+        self.constraints()?;
+        self.indexes()?;
+        self.words()?;
+        self.programs()?;
+        self.others()
+    }
+
     fn ask(&mut self, sql: &str) -> Result<Vec<Row>, ServerError> {
         let sql = self.in_namespaces(sql);
         Ok(self.session.ask(&sql)?.rows)

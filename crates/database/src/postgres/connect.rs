@@ -97,6 +97,8 @@ fn refused(url: &ServerUrl, refusal: &Refusal) -> DatabaseError {
             DatabaseError::Unreachable { provider: Provider::Postgres, place, message }
         }
         Some(_) => server_error(error).into(),
+        // The driver has no kind of its own for it.
+        None if message.contains("does not support TLS") => DatabaseError::NotEncrypted { place },
         None if error.to_string().contains("TLS") || message.contains("certificate") => {
             DatabaseError::Untrusted { place, message }
         }

@@ -11,6 +11,7 @@ use postgres::{Client, SimpleQueryMessage};
 
 use super::catalogue::{self, Others};
 use crate::error::DatabaseError;
+use crate::hindrance::Hindrance;
 use crate::server::{Asked, Closing, JournalSql, Kept, Refused, ServerError, Session, Table};
 use crate::url::ServerUrl;
 
@@ -327,6 +328,38 @@ impl Session for PostgresSession {
         ))?;
         let afterwards = found.rows.into_iter().filter_map(|row| row.into_iter().next().flatten()).collect();
         Ok(Kept { clause: String::new(), afterwards })
+    }
+
+    fn hindrances(&mut self) -> Result<Vec<Hindrance>, ServerError> {
+        let (place, name) = (self.namespace.clone(), Dialect::Postgres.literal(&self.namespace));
+        let found = self.ask(&format!(
+            "select current_user, pg_is_in_recovery(), has_schema_privilege({name}, 'create'),
+                    coalesce((select string_agg(c.relname, E'\\n' order by c.relname like 'hollow%', c.relname) from pg_class c
+                              where c.relnamespace = {name}::regnamespace and c.relkind in ('r', 'p', 'v', 'm')
+                                and not pg_has_role(c.relowner, 'usage')), ''),
+                    (select string_agg(distinct quote_ident(pg_get_userbyid(c.relowner)), ', ') from pg_class c
+                     where c.relnamespace = {name}::regnamespace and c.relkind in ('r', 'p', 'v', 'm')
+                       and not pg_has_role(c.relowner, 'usage'))"
+        ))?;
+        let row = found.rows.into_iter().next().unwrap_or_default();
+        let text = |at: usize| row.get(at).cloned().flatten().unwrap_or_default();
+        let user = text(0);
+        let mut hindrances = Vec::new();
+        if text(1) == "t" {
+            hindrances.push(Hindrance::ReadOnly);
+        }
+        if text(2) != "t" {
+            hindrances.push(Hindrance::MayNotCreate { user: user.clone(), place });
+        }
+        let tables: Vec<String> = text(3).lines().map(str::to_owned).collect();
+        if !tables.is_empty() {
+            hindrances.push(Hindrance::NotOwner { user, owners: text(4), tables });
+        }
+        Ok(hindrances)
+    }
+
+    fn id(&mut self) -> Result<Option<String>, ServerError> {
+        self.value("select pg_backend_pid()")
     }
 
     fn relations(&mut self) -> Result<Vec<String>, ServerError> {

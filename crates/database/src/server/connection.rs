@@ -14,6 +14,7 @@ use super::session::Session;
 use super::{confirm, journal, rows, run};
 use crate::database::{Database, Events, Rows, Server};
 use crate::error::{DatabaseError, Failure};
+use crate::hindrance::Hindrance;
 use crate::kept::KeptTable;
 use crate::remembered::Remembered;
 use crate::run::{JournalEntry, Migrating, Preflight, Ran, Waiting};
@@ -67,6 +68,14 @@ impl Database for Connection {
     fn server(&self) -> Result<Server, DatabaseError> {
         let missing = Server { version: self.provider.title().into(), exists: false };
         self.with(missing, |session| Ok(Server { version: session.version().to_owned(), exists: true }))
+    }
+
+    fn hindrances(&self) -> Result<Vec<Hindrance>, DatabaseError> {
+        self.with(Vec::new(), |session| Ok(session.hindrances()?))
+    }
+
+    fn session(&self) -> Result<Option<String>, DatabaseError> {
+        self.with(None, |session| Ok(session.id()?))
     }
 
     fn introspect(&self) -> Result<Introspected, DatabaseError> {

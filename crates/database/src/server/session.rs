@@ -6,6 +6,7 @@ use hollow_oak_core::{Dialect, Provider};
 
 use super::error::ServerError;
 use super::journal::JournalSql;
+use crate::hindrance::Hindrance;
 
 /// The answer to a query: column names and rows as text; nothing for null.
 #[derive(Clone, Debug, Default)]
@@ -90,6 +91,12 @@ pub(crate) trait Session: Send {
 
     /// What a generated step would lose of what nobody declared.
     fn kept(&mut self, step: &ScriptStep) -> Result<Kept, ServerError>;
+
+    /// What would be in the way of a run.
+    fn hindrances(&mut self) -> Result<Vec<Hindrance>, ServerError>;
+
+    /// What tells this session from every other one of the server.
+    fn id(&mut self) -> Result<Option<String>, ServerError>;
 
     /// The names of tables and views.
     fn relations(&mut self) -> Result<Vec<String>, ServerError>;

@@ -11,6 +11,7 @@ use rusqlite::{ErrorCode, OpenFlags};
 use super::{introspect, journal, preflight, rows, run};
 use crate::database::{Database, Events, Opening, Rows, Server};
 use crate::error::{DatabaseError, Failure, FailureKind};
+use crate::hindrance::Hindrance;
 use crate::kept::KeptTable;
 use crate::remembered::Remembered;
 use crate::run::{JournalEntry, Migrating, Preflight, Ran, Waiting};
@@ -70,6 +71,14 @@ fn cannot_open(path: &Path, error: &rusqlite::Error) -> DatabaseError {
 impl Database for Connection {
     fn server(&self) -> Result<Server, DatabaseError> {
         Ok(Server { version: format!("SQLite {}", rusqlite::version()), exists: self.exists })
+    }
+
+    fn hindrances(&self) -> Result<Vec<Hindrance>, DatabaseError> {
+        Ok(if self.inner.is_readonly(rusqlite::MAIN_DB)? { vec![Hindrance::ReadOnly] } else { Vec::new() })
+    }
+
+    fn session(&self) -> Result<Option<String>, DatabaseError> {
+        Ok(None)
     }
 
     fn introspect(&self) -> Result<Introspected, DatabaseError> {
