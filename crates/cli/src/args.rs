@@ -171,6 +171,9 @@ pub struct Decided {
     /// What rows get that have no value: `hive.site='Lower Heath'`, or an SQL expression in parentheses
     #[arg(long, value_name = "COLUMN=VALUE")]
     pub fill: Vec<String>,
+    /// Fill this many rows at a time, each lot committed by itself: for large tables (PostgreSQL, MariaDB)
+    #[arg(long, value_name = "ROWS", value_parser = clap::value_parser!(u32).range(1..))]
+    pub batch: Option<u32>,
     /// What becomes of every value of a column, in SQL: `hive.weight='weight * 1000'`
     #[arg(long, value_name = "COLUMN=SQL")]
     pub convert: Vec<String>,
@@ -192,6 +195,7 @@ impl Decided {
             convert: self.convert.clone(),
             convert_back: self.convert_back.clone(),
             keep: self.keep.clone(),
+            batch: self.batch,
         }
     }
 }

@@ -257,6 +257,8 @@ pub enum FailureKind {
         message: String,
         /// Whether a constraint was violated by rows.
         by_rows: bool,
+        /// Whether the step commits rows lot by lot, so that those before stay as they are.
+        in_lots: bool,
     },
     /// Rows would point to nothing.
     #[error("{count} {} would reference nothing", if *count == 1 { "row" } else { "rows" })]

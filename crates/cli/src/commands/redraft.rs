@@ -156,6 +156,13 @@ fn fitting(choices: &Decisions, before: &Schema, after: &Schema, dialects: &[Dia
             }
         }
     }
+    if choices.batch.is_some() {
+        let tried = Decisions { batch: choices.batch, ..kept.clone() };
+        match tries(&tried) {
+            true => kept = tried,
+            false => forgotten.push(format!("--batch {}", choices.batch.unwrap_or_default())),
+        }
+    }
     (kept, forgotten)
 }
 
@@ -175,6 +182,7 @@ fn take_over(decisions: &mut Decisions, new: Decisions) {
     add(&mut decisions.convert, new.convert);
     add(&mut decisions.convert_back, new.convert_back);
     add(&mut decisions.keep, new.keep);
+    decisions.batch = new.batch.or(decisions.batch);
 }
 
 fn as_json(migration: &Migration, told: &[Told], forgotten: &[String]) -> serde_json::Value {

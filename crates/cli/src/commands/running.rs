@@ -234,6 +234,7 @@ impl Broken {
             EventKind::Reverted => "oak revert",
             _ => "oak apply",
         };
+        let mut filled_so_far = false;
         let told = match failure.kind {
             FailureKind::Database(error) => {
                 Failure::new(format!("{doing} {}: {error}", self.migration)).help(error.help())
@@ -247,7 +248,7 @@ impl Broken {
                 self.migration
             ))
             .help(format!("`oak status` shows what is there now; then `{retry}` again")),
-            FailureKind::Statement { step, title, line, sql, message, by_rows } => {
+            FailureKind::Statement { step, title, line, sql, message, by_rows, in_lots } => {
                 let help = if by_rows {
                     format!(
                         "rows in the table do not meet the new rule: look at them with `oak show TABLE --rows 20`, mend them, then `{retry}` again"
@@ -255,6 +256,7 @@ impl Broken {
                 } else {
                     format!("mend the step in {}, or the declaration and draft again, then `{retry}`", self.script)
                 };
+                filled_so_far = in_lots;
                 Failure::new(format!("{doing} {}: step {step} ({title}) failed", self.migration))
                     .detail(format!("{}:{line}", self.script))
                     .detail(format!("{} says: {message}", self.provider.title()))
@@ -310,6 +312,12 @@ impl Broken {
                 ))
             }
         };
+        let told = match filled_so_far {
+            true => {
+                told.detail(format!("the lots before this one are filled and stay so; `{retry}` goes on with the rest"))
+            }
+            false => told,
+        };
         if let Some((done, all)) = failure.remains {
             let undo = match self.event {
                 EventKind::Reverted => String::new(),
@@ -325,7 +333,8 @@ impl Broken {
             0 => String::new(),
             count => format!("; {} of this run went through", plural("migration", count)),
         };
-        told.detail(format!("{} is {}; nothing of this migration remains{so_far}", strong(&self.target), self.at))
+        let remains = if filled_so_far { "nothing else" } else { "nothing" };
+        told.detail(format!("{} is {}; {remains} of this migration remains{so_far}", strong(&self.target), self.at))
     }
 }
 

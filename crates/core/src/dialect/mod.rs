@@ -159,9 +159,10 @@ impl Dialect {
     /// Whether a statement of these first words, in lower case, begins, ends or leaves the transaction it is in.
     pub fn ends_transaction(self, words: &[String]) -> bool {
         let word = |at: usize| words.get(at).map_or("", String::as_str);
+        let is_block = matches!(self, Self::Mariadb(_)) && mariadb::is_block(words);
         let general = matches!(word(0), "begin" | "commit" | "end" | "rollback" | "savepoint" | "release")
             || (word(0) == "start" && word(1) == "transaction");
-        general
+        (general && !is_block)
             || match self {
                 Self::Sqlite => sqlite::leaves_transaction(word(0), word(1)),
                 Self::Postgres => matches!(word(0), "abort" | "prepare"),

@@ -17,6 +17,8 @@ pub struct Choices {
     pub restored: Vec<Kept>,
     /// Tables of the tool's own that nobody needs any more afterwards.
     pub spent: Vec<String>,
+    /// How many rows are filled at a time, each lot committed by itself; nothing for all at once.
+    pub batch: Option<u32>,
 }
 
 /// Values put aside in a table of the tool's own.

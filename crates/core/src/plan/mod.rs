@@ -22,4 +22,4 @@ pub use burden::{Blocks, Burden};
 pub use choices::{Choices, Kept, Values};
 pub use order::{Placement, Plan, PlannedStep, plan};
 pub use risk::{Risk, RiskKind};
-pub use step::{Alteration, Commented, Constraint, Copied, EnumSwap, Rebuild, Step, SwappedColumn};
+pub use step::{Alteration, Batch, Commented, Constraint, Copied, EnumSwap, Rebuild, Step, SwappedColumn};

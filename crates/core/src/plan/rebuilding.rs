@@ -32,6 +32,8 @@ pub(super) fn steps(dialect: Dialect, from: &Schema, to: &Schema, changes: Chang
                 expression: values.expression().to_owned(),
                 only_missing,
                 untouched: Vec::new(),
+                // Nobody else writes to the file meanwhile in any case.
+                batch: None,
             });
         }
     }

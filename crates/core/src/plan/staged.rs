@@ -8,7 +8,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::choices::{Choices, Values};
 use super::order::referenced_first;
 use super::renaming;
-use super::step::{Commented, Constraint, EnumSwap, Step, SwappedColumn};
+use super::step::{Batch, Commented, Constraint, EnumSwap, Step, SwappedColumn};
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
 use crate::physical::{Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Schema, Table, qualified};
@@ -462,18 +462,18 @@ impl Planner<'_> {
         let optional = Column { nullable: true, ..to.clone() };
         match values {
             Values::Fill(expression) if from.ty == to.ty => {
-                self.stages.fill_columns.push(fill(table, &to.name, expression, true));
+                self.stages.fill_columns.push(self.fill(table, &to.name, expression, true));
                 if from != *to {
                     self.alter_column(&table.name, from, to);
                 }
             }
             Values::Fill(expression) => {
-                let filled = fill(table, &to.name, expression, true);
+                let filled = self.fill(table, &to.name, expression, true);
                 self.stages.alter_columns.extend([alter(&from, &optional, None), filled]);
                 self.alter_column(&table.name, optional, to);
             }
             Values::Convert(expression) if from.ty == to.ty => {
-                self.stages.fill_columns.push(fill(table, &to.name, expression, false));
+                self.stages.fill_columns.push(self.fill(table, &to.name, expression, false));
                 if from != *to {
                     self.alter_column(&table.name, from, to);
                 }
@@ -486,7 +486,7 @@ impl Planner<'_> {
                 let both = Column { ty, ..from.clone() };
                 self.stages.alter_columns.extend([
                     alter(&from, &both, None),
-                    fill(table, &to.name, expression, false),
+                    self.fill(table, &to.name, expression, false),
                     alter(&both, to, Some(expression)),
                 ]);
             }
@@ -502,6 +502,9 @@ impl Planner<'_> {
                 let emptied = Column { nullable: true, default: None, ..from.clone() };
                 let retyped = Column { default: None, ..optional };
                 let name = self.dialect.quote(&aside.name);
+                let fills = [(&aside.name, expression.as_str()), (&to.name, "null"), (&to.name, &name)]
+                    .map(|(column, value)| self.fill(table, column, value, false));
+                let [into_aside, emptying, back] = fills;
                 let steps = &mut self.stages.alter_columns;
                 steps.push(Step::AddColumn {
                     table: table.name.clone(),
@@ -510,18 +513,35 @@ impl Planner<'_> {
                     foreign_keys: Vec::new(),
                     key: None,
                 });
-                steps.push(fill(table, &aside.name, expression, false));
+                steps.push(into_aside);
                 if from != emptied {
                     steps.push(alter(&from, &emptied, None));
                 }
-                steps.push(fill(table, &to.name, "null", false));
+                steps.push(emptying);
                 steps.push(alter(&emptied, &retyped, Some(expression)));
-                steps.push(fill(table, &to.name, &name, false));
+                steps.push(back);
                 if retyped != *to {
                     steps.push(alter(&retyped, to, None));
                 }
                 steps.push(Step::DropColumn { table: table.name.clone(), column: aside });
             }
+        }
+    }
+
+    /// A step that gives rows of a table values.
+    fn fill(&self, table: &Table, column: &str, expression: &str, only_missing: bool) -> Step {
+        let moves = |other: &&Column| other.attributes.iter().any(|one| one.starts_with("on update"));
+        let untouched = table.columns.iter().filter(|other| other.name != column).filter(moves);
+        let key = table.primary_key.iter().flat_map(|key| &key.columns);
+        let key: Vec<Column> = key.filter_map(|part| table.column(&part.name).cloned()).collect();
+        let batch = self.choices.batch.filter(|_| only_missing && !key.is_empty());
+        Step::FillColumn {
+            table: table.name.clone(),
+            column: column.to_owned(),
+            expression: expression.to_owned(),
+            only_missing,
+            untouched: untouched.map(|other| other.name.clone()).collect(),
+            batch: batch.map(|rows| Batch { rows, key }),
         }
     }
 
@@ -565,7 +585,7 @@ impl Planner<'_> {
             if let Step::AddColumn { column, .. } = &mut step {
                 *column = optional.clone();
             }
-            self.stages.fill_columns.push(fill(table, &column.name, values.expression(), true));
+            self.stages.fill_columns.push(self.fill(table, &column.name, values.expression(), true));
             if optional != *column {
                 self.alter_column(&table.name, optional, column);
             }
@@ -839,19 +859,6 @@ impl Planner<'_> {
         let mut ordered = referenced_first(tables);
         ordered.reverse();
         self.stages.drop_tables.extend(ordered.into_iter().map(Step::DropTable));
-    }
-}
-
-/// A step that gives rows of a table values.
-fn fill(table: &Table, column: &str, expression: &str, only_missing: bool) -> Step {
-    let moves = |other: &&Column| other.attributes.iter().any(|one| one.starts_with("on update"));
-    let untouched = table.columns.iter().filter(|other| other.name != column).filter(moves);
-    Step::FillColumn {
-        table: table.name.clone(),
-        column: column.to_owned(),
-        expression: expression.to_owned(),
-        only_missing,
-        untouched: untouched.map(|other| other.name.clone()).collect(),
     }
 }
 

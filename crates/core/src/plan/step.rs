@@ -142,6 +142,8 @@ pub enum Step {
         only_missing: bool,
         /// Columns that the server would change with every update, and that are to stay as they are.
         untouched: Vec<String>,
+        /// Lots that commit by themselves; nothing where all rows are filled at once.
+        batch: Option<Batch>,
     },
     /// Put reference rows in.
     InsertRows {
@@ -227,6 +229,15 @@ pub enum Step {
         /// The index.
         index: Index,
     },
+}
+
+/// Rows in lots along the primary key.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Batch {
+    /// How many rows a lot has.
+    pub rows: u32,
+    /// The columns of the key.
+    pub key: Vec<Column>,
 }
 
 /// A key, reference or check.
@@ -414,7 +425,8 @@ impl Step {
             Self::Keep(_) => "keep",
             Self::Restore { .. } => "restore",
             Self::DropKept(_) => "drop-kept",
-            Self::FillColumn { .. } => "fill-column",
+            Self::FillColumn { batch: None, .. } => "fill-column",
+            Self::FillColumn { batch: Some(_), .. } => "fill-in-batches",
             Self::RemakeEnum(_) => "remake-enum",
             Self::SetOptions { .. } => "set-options",
             Self::CreateProgram(one) => match one.kind {
@@ -530,6 +542,9 @@ impl Step {
             Self::DropEnum(one) => format!("drop enum {}", one.name),
             Self::AddEnumWord { name, word, .. } => format!("add word {word} to enum {name}"),
             Self::RenameEnumWord { name, from, to } => format!("rename word {from} of enum {name} to {to}"),
+            Self::FillColumn { table, column, batch: Some(batch), .. } => {
+                format!("fill {table}.{column}, {} at a time", plural("row", batch.rows as usize))
+            }
             Self::FillColumn { table, column, only_missing: true, .. } => format!("fill {table}.{column}"),
             Self::FillColumn { table, column, .. } => format!("convert {table}.{column}"),
             Self::InsertRows { table, rows, .. } => format!("insert {} into {table}", plural("row", rows.len())),

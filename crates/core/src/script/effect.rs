@@ -58,9 +58,8 @@ pub fn effect(step: &ScriptStep, live: &Schema) -> Effect {
         "drop-view" | "drop-materialized-view" | "drop-trigger" | "drop-routine" | "drop-object" => {
             is_gone(program(live, kind, object))
         }
-        "make-kept" | "drop-kept" | "alter-column" | "set-options" | "set-comment" | "add-enum-word" => {
-            Effect::Repeatable
-        }
+        "make-kept" | "drop-kept" | "alter-column" | "set-options" | "set-comment" | "add-enum-word"
+        | "fill-in-batches" => Effect::Repeatable,
         _ => Effect::Unknown,
     }
 }

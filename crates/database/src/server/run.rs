@@ -360,6 +360,7 @@ impl Run<'_, '_> {
                     sql: statement.sql.clone(),
                     message: format!("{} ({})", error.message, error.code),
                     by_rows: error.refused == Refused::ByRows || is_of_value(step, &error.code),
+                    in_lots: step.object.starts_with("fill-in-batches ") && !step.is_by_hand(),
                 }),
             })?;
             hook::boundary();

@@ -172,6 +172,7 @@ fn steps(connection: &Connection, script: &Script, dependents: &Preflight) -> Re
                         error.sqlite_error_code(),
                         Some(ErrorCode::ConstraintViolation | ErrorCode::TypeMismatch)
                     ),
+                    in_lots: false,
                     message: match DatabaseError::from(error) {
                         DatabaseError::Sqlite { message, .. } => message,
                         other => other.to_string(),

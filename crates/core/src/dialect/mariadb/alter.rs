@@ -22,7 +22,7 @@ pub(in crate::dialect) fn keeps_computed(from: &Column, to: &Column) -> bool {
 /// Every statement of ours commits by itself, but for those that change rows.
 pub(in crate::dialect) fn placement(step: &Step) -> Placement {
     match step {
-        Step::FillColumn { .. }
+        Step::FillColumn { batch: None, .. }
         | Step::Keep(_)
         | Step::Restore { .. }
         | Step::InsertRows { .. }

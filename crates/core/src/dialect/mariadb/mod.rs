@@ -1,6 +1,7 @@
 //! MariaDB 10.5 and later, and MySQL 8.0.16 and later: one folder, two providers with facts and scripts of their own.
 
 pub(super) mod alter;
+mod batches;
 pub(super) mod burden;
 pub mod catalogue;
 pub(super) mod ddl;
@@ -81,11 +82,16 @@ pub(super) fn stores_alike(from: &TypeName, to: &TypeName) -> bool {
     types::is_widening(from, to)
 }
 
+/// Whether a statement of these first words is a block of several (MariaDB 10.11, "BEGIN END").
+pub(super) fn is_block(words: &[String]) -> bool {
+    matches!(words, [first, second, ..] if first == "begin" && second == "not")
+}
+
 /// Whether a statement of these first words commits whatever was done before it (MariaDB, "SQL statements That Cause an
 /// Implicit Commit").
 pub(super) fn commits_by_itself(words: &[String]) -> bool {
     let word = |at: usize| words.get(at).map_or("", String::as_str);
-    matches!(
+    let alone = matches!(
         word(0),
         "alter"
             | "create"
@@ -100,5 +106,7 @@ pub(super) fn commits_by_itself(words: &[String]) -> bool {
             | "optimize"
             | "repair"
             | "flush"
-    ) && !matches!((word(0), word(1)), ("create" | "drop", "temporary"))
+    );
+    // A block may have anything in it.
+    is_block(words) || alone && !matches!((word(0), word(1)), ("create" | "drop", "temporary"))
 }

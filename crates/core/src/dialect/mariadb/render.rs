@@ -59,7 +59,10 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
         Step::SetComment { on: Commented::Table(name) | Commented::Enum(name), text } => {
             alter(name, &format!("comment = {}", literal(text.as_deref().unwrap_or_default())))
         }
-        Step::FillColumn { table, column, expression, only_missing, untouched } => {
+        Step::FillColumn { table, column, expression, untouched, batch: Some(batch), .. } => {
+            return super::batches::fill(flavor, table, column, expression, untouched, batch);
+        }
+        Step::FillColumn { table, column, expression, only_missing, untouched, .. } => {
             let missing = if *only_missing { format!("\nwhere {} is null", quote(column)) } else { String::new() };
             let kept: String = untouched.iter().map(|name| format!(", {0} = {0}", quote(name))).collect();
             format!("update {}\nset {} = {}{kept}{missing}", quote(table), quote(column), in_parentheses(expression))

@@ -14,10 +14,11 @@ pub(in crate::dialect) fn keeps_computed(from: &Column, to: &Column) -> bool {
     from.generated.is_some() && to.generated.is_none()
 }
 
-/// PostgreSQL 17, "ALTER TYPE", ADD VALUE: a word can be used once the transaction that added it is over.
+/// PostgreSQL 17, "ALTER TYPE", ADD VALUE: a word can be used once the transaction that added it is over; and "DO": a block
+/// that commits cannot be part of one.
 pub(in crate::dialect) fn placement(step: &Step) -> Placement {
     match step {
-        Step::AddEnumWord { .. } => Placement::Outside,
+        Step::AddEnumWord { .. } | Step::FillColumn { batch: Some(_), .. } => Placement::Outside,
         _ => Placement::InTransaction,
     }
 }

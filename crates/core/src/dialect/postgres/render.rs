@@ -11,7 +11,7 @@ use crate::physical::{
     Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Program, Table, TypeName, Unique,
     qualified,
 };
-use crate::plan::{Commented, Constraint, EnumSwap, Step, SwappedColumn};
+use crate::plan::{Batch, Commented, Constraint, EnumSwap, Step, SwappedColumn};
 use crate::schema::{Action, Deferrable, Identity, NullsOrder, ProgramKind};
 use crate::sql::{Expression, in_parentheses};
 
@@ -91,6 +91,9 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         }
         Step::RenameEnumWord { name, from, to } => {
             vec![format!("alter type {} rename value {} to {}", quote_object(name), literal(from), literal(to))]
+        }
+        Step::FillColumn { table, column, expression, batch: Some(batch), .. } => {
+            vec![fill_in_batches(table, column, expression, batch)]
         }
         Step::FillColumn { table, column, expression, only_missing, .. } => {
             let missing = if *only_missing { format!("\nwhere {} is null", quote(column)) } else { String::new() };
@@ -618,6 +621,44 @@ fn create_enum(one: &EnumType) -> Vec<String> {
 fn enum_statement(name: &str, words: &[String]) -> String {
     let words: Vec<_> = words.iter().map(|word| literal(word)).collect();
     format!("create type {} as enum ({})", quote_object(name), words.join(", "))
+}
+
+/// A loop along the key that commits behind each lot (PostgreSQL 17, "Transaction Management" of PL/pgSQL): each row is
+/// looked at once, and after an interruption only those are left that have no value yet.
+fn fill_in_batches(table: &str, column: &str, expression: &str, batch: &Batch) -> String {
+    let (owner, name, value) = (quote_object(table), quote(column), in_parentheses(expression));
+    let columns: Vec<String> = batch.key.iter().map(|one| quote(&one.name)).collect();
+    let variables = |stem: &str| -> Vec<String> { (1..=columns.len()).map(|at| format!("oak_{stem}_{at}")).collect() };
+    let (from, to) = (variables("from"), variables("to"));
+    let row = |parts: &[String]| match parts {
+        [one] => one.clone(),
+        many => format!("({})", many.join(", ")),
+    };
+    let (key, first, end) = (row(&columns), row(&from), row(&to));
+    let list = columns.join(", ");
+    let descending: Vec<String> = columns.iter().map(|one| format!("{one} desc")).collect();
+    let declared: String = from
+        .iter()
+        .chain(&to)
+        .zip(columns.iter().cycle())
+        .map(|(variable, column)| format!("    {variable} {owner}.{column}%type;\n"))
+        .collect();
+    let (into_from, into_to) = (from.join(", "), to.join(", "));
+    let rows = batch.rows;
+    let last_of = descending.join(", ");
+    format!(
+        "do $oak$\ndeclare\n{declared}begin\n    \
+         select {list} into {into_from} from {owner} where {name} is null order by {list} limit 1;\n    \
+         while found loop\n        \
+         select {list} into {into_to} from (\n            \
+         select {list} from {owner} where {key} >= {first} and {name} is null order by {list} limit {rows}\n        \
+         ) lot order by {last_of} limit 1;\n        \
+         update {owner} set {name} = {value}\n        \
+         where {key} >= {first} and {key} <= {end} and {name} is null;\n        \
+         commit;\n        \
+         select {list} into {into_from} from {owner} where {key} > {end} and {name} is null order by {list} limit 1;\n    \
+         end loop;\nend $oak$"
+    )
 }
 
 /// The new type beside the old one, the columns moved over by their words, the old one gone.

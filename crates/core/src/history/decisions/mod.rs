@@ -35,6 +35,9 @@ pub struct Decisions {
     /// `hive.notes`, or `hive`: it is put aside before it is dropped.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub keep: Vec<String>,
+    /// How many rows are filled at a time, each lot committed by itself.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub batch: Option<u32>,
 }
 
 /// How the tables begin that values are put aside in.
@@ -167,6 +170,10 @@ impl Decisions {
                 up.values.insert(read.key(), Values::Fill(expression));
             }
         }
+        if let Some(rows) = self.batch {
+            self.check_batch(rows, before, after, &renames)?;
+            up.batch = Some(rows);
+        }
         for text in &self.convert {
             let read = Assignment::read("convert", text, after, &back)?;
             if let Some(expression) = read.value(after, dialect, &renames)? {
@@ -186,6 +193,36 @@ impl Decisions {
             keeping.plan(&mut up, &mut down)?;
         }
         Ok((up, down))
+    }
+
+    /// Lots go along the primary key, which has to be the same before and after.
+    fn check_batch(&self, rows: u32, before: &Schema, after: &Schema, renames: &Renames) -> Result<(), DecisionFault> {
+        let fault = |what: String, help: &str| {
+            Err(DecisionFault { option: "batch", text: rows.to_string(), what, help: help.to_owned() })
+        };
+        if self.fill.is_empty() {
+            return fault("nothing is filled".into(), "`--fill hive.site='(expression)'` says what rows get");
+        }
+        let back = renames.inverse();
+        for text in &self.fill {
+            let (name, _) = Assignment::read("fill", text, after, &back)?.key();
+            let Some(table) = after.table(name.as_str()) else { continue };
+            let former = renames.former_table(&name).unwrap_or(&name);
+            let key = |table: &Table| -> Vec<String> {
+                let columns = table.primary_keys.iter().flat_map(|key| &key.columns);
+                columns.map(ToString::to_string).collect()
+            };
+            let columns = renames.columns_of(former);
+            let new = |name: String| columns.and_then(|names| names.get(&name)).cloned().unwrap_or(name);
+            let was: Vec<String> = before.table(former).map(key).unwrap_or_default().into_iter().map(new).collect();
+            if was.is_empty() || was != key(table) {
+                return fault(
+                    format!("table `{name}` has no primary key that stays, along which lots could go"),
+                    "leave `--batch` out: then all rows are filled at once; or give the table its key in a migration before",
+                );
+            }
+        }
+        Ok(())
     }
 
     /// Whether every fill can be read for a provider.
