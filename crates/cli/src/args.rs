@@ -180,6 +180,9 @@ pub struct Decided {
     /// The same for the way back: `hive.weight='weight / 1000.0'`
     #[arg(long, value_name = "COLUMN=SQL")]
     pub convert_back: Vec<String>,
+    /// What rows get in the place of a word of an enum that goes with up, or with down: `temper.wild=calm`
+    #[arg(long, value_name = "WORD=WORD")]
+    pub replace: Vec<String>,
     /// Put what goes aside, so that down brings it back: `hive.notes`, `hive`; alone, everything that goes
     #[arg(long, value_name = "WHAT", num_args = 0..=1, default_missing_value = "")]
     pub keep: Vec<String>,
@@ -195,6 +198,7 @@ impl Decided {
             convert: self.convert.clone(),
             convert_back: self.convert_back.clone(),
             keep: self.keep.clone(),
+            replace: self.replace.clone(),
             batch: self.batch,
         }
     }
@@ -232,6 +236,8 @@ pub enum Check {
     Fork,
     /// An ancestor is not in the folder, or not applied
     Missing,
+    /// Rows that the migration would be refused by are there
+    Rows,
     /// The journal has a migration that the folder does not
     Unknown,
 }
@@ -244,6 +250,7 @@ impl Check {
             Self::Edited => "edited",
             Self::Fork => "fork",
             Self::Missing => "missing",
+            Self::Rows => "rows",
             Self::Unknown => "unknown",
         }
     }
@@ -309,6 +316,12 @@ pub struct RevertArgs {
     /// Go on although this check fails; the journal records it
     #[arg(long, value_name = "CHECK", value_delimiter = ',')]
     pub despite: Vec<Check>,
+    /// Revert although rows or values that are there now are lost
+    #[arg(long, value_name = "RISK", requires = "because", value_parser = ["loses-data"])]
+    pub accept: Option<String>,
+    /// Why the risk is accepted; the journal records it
+    #[arg(long, value_name = "REASON", requires = "accept")]
+    pub because: Option<String>,
     #[command(flatten)]
     pub interrupted: Interrupted,
 }

@@ -5,6 +5,7 @@
 
 mod args;
 mod commands;
+mod counting;
 mod diagnostics;
 mod exit;
 mod failure;

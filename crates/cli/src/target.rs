@@ -20,7 +20,7 @@ use crate::project::Project;
 use crate::settings::{self, DEFAULT_LOCK_WAIT, UrlSource};
 
 /// A target that can be opened.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Target {
     /// Its name in the configuration, or its URL.
     pub name: String,

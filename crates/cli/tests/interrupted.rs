@@ -5,7 +5,7 @@ mod support;
 use std::process::Child;
 use std::time::{Duration, Instant};
 
-use support::{HIVES, Project};
+use support::{HIVES, Project, REVERT_ALL};
 
 /// Three migrations: a create, a rebuild with a hand-made trigger and view around it, and own SQL.
 fn prepared() -> Project {
@@ -56,9 +56,7 @@ fn assert_whole(project: &Project) -> usize {
 fn killed_at_every_statement_boundary() {
     let mut kills = 0;
     let mut seen = std::collections::BTreeSet::new();
-    for (arguments, finish) in
-        [(["apply", "--yes"].as_slice(), 3), (["revert", "--to", "empty", "--yes"].as_slice(), 0)]
-    {
+    for (arguments, finish) in [(["apply", "--yes"].as_slice(), 3), (REVERT_ALL, 0)] {
         for boundary in 1.. {
             let project = prepared();
             if finish == 0 {
@@ -95,7 +93,7 @@ fn killed_at_a_hundred_random_moments() {
     for round in 0..100 {
         let project = prepared();
         let up = round % 2 == 0;
-        let arguments: &[&str] = if up { &["apply", "--yes"] } else { &["revert", "--to", "empty", "--yes"] };
+        let arguments: &[&str] = if up { &["apply", "--yes"] } else { REVERT_ALL };
         if !up {
             project.ok(&["apply", "--yes"]);
         }

@@ -2,7 +2,7 @@
 
 mod support;
 
-use support::{HIVES, Project};
+use support::{HIVES, Project, REVERT_ALL};
 
 #[test]
 fn an_empty_folder_becomes_a_project_that_works_unchanged() {
@@ -63,6 +63,7 @@ fn a_second_migration_holds_only_what_changed() {
         &["show", "hive", "--rows", "5"],
         &["apply", "--yes"],
         &["revert", "--to", "empty", "--yes"],
+        REVERT_ALL,
         &["apply", "--to", "1", "--yes"],
         &["status"],
     ]));

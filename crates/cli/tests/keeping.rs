@@ -3,8 +3,8 @@
 mod support;
 
 use hollow_oak_core::Provider;
-use support::Project;
 use support::stage::{Stage, on_each_provider};
+use support::{Project, REVERT};
 
 const BEFORE: &str = "\
 enum temper { calm, wild }
@@ -154,7 +154,7 @@ fn a_required_column_is_filled() {
             here.query("select id, round(weight_kg, 1), owner, mood from hive order by id"),
             ["1|12.5|Maren|calm", "2|1.5|Piet|calm"]
         );
-        here.project.ok(&["revert", "--yes"]);
+        here.project.ok(REVERT);
         assert_eq!(here.query("select count(*) from hive"), ["2"]);
         here.assert_same("live", "history@1");
     });

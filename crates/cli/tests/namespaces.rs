@@ -4,8 +4,8 @@ mod support;
 
 use hollow_oak_core::Provider;
 use hollow_oak_testkit::server::{shared, wanted};
-use support::Project;
 use support::stage::Stage;
+use support::{Project, REVERT_ALL};
 
 const DECLARED: &str = "\
 namespace apiary
@@ -125,7 +125,7 @@ fn what_is_in_namespaces_goes_up_and_down_with_its_rows() {
     here.project.ok(&["revert", "--yes"]);
     here.assert_same("live", "history@1");
     assert_eq!(here.dump(), before);
-    here.project.ok(&["revert", "--to", "empty", "--yes"]);
+    here.project.ok(REVERT_ALL);
     here.assert_same("live", "empty");
     assert_eq!(here.query("select count(*) from pg_namespace where nspname in ('apiary', 'Honey Shop')"), ["0"]);
 }

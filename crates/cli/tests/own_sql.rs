@@ -2,7 +2,7 @@
 
 mod support;
 
-use support::{HIVES, Project};
+use support::{HIVES, Project, REVERT};
 
 const UP: &str = "--oak begin\nbegin immediate;\n\n\
 --oak step 1: log every new hive | own | in transaction | own\n\
@@ -59,7 +59,7 @@ fn steps_between_generated_ones_are_marked_and_run_in_their_places() {
     insta::assert_snapshot!(project.answers(&[&["review"]]));
     project.ok(&["apply", "--yes"]);
     assert_eq!(project.query("select note from keeper"), ["hello"]);
-    project.ok(&["revert", "--yes"]);
+    project.ok(REVERT);
 }
 
 #[test]

@@ -131,7 +131,7 @@ fn rows_that_do_not_meet_the_new_rule() {
     project.sql("insert into keeper (name, phone) values ('Maren Oakhollow', '1')");
     project.declare(&HIVES.replace("email:      text(254), null", "email:      text(254)"));
     project.ok(&["draft", "email is required"]);
-    insta::assert_snapshot!(project.answers(&[&["apply", "--yes"]]));
+    insta::assert_snapshot!(project.answers(&[&["apply", "--yes"], &["apply", "--yes", "--despite", "rows"]]));
     assert_eq!(project.query("select name, email from keeper"), ["Maren Oakhollow|null"]);
     assert_eq!(project.query("pragma integrity_check"), ["ok"]);
 }

@@ -8,6 +8,7 @@ use std::time::{Duration, Instant};
 
 use hollow_oak_core::Provider;
 use hollow_oak_testkit::server::{PrivateServer, shared, wanted};
+use support::REVERT_ALL;
 use support::stage::Stage;
 
 /// All that the language says and both servers have.
@@ -103,7 +104,7 @@ fn up_and_down_with_rows() {
         here.project.ok(&["revert", "--yes"]);
         here.assert_same("live", "history@1");
         assert_eq!(here.query("select name, phone from keeper order by id"), ["Maren Oakhollow|1", "Ilse Thornbury|"]);
-        here.project.ok(&["revert", "--to", "empty", "--yes"]);
+        here.project.ok(REVERT_ALL);
         here.assert_same("live", "empty");
         let nothing_left = here.project.ok(&["show"]);
         assert!(nothing_left.starts_with("0 tables"), "{nothing_left}");
@@ -183,7 +184,7 @@ fn hand_made_comments_triggers_and_grants_survive() {
 fn the_client_is_killed_at_every_statement_boundary() {
     on_each(|server| {
         let (mut kills, mut inside) = (0, 0);
-        for (arguments, up) in [(["apply", "--yes"].as_slice(), true), (&["revert", "--to", "empty", "--yes"], false)] {
+        for (arguments, up) in [(["apply", "--yes"].as_slice(), true), (REVERT_ALL, false)] {
             for boundary in 1.. {
                 let here = prepared(server);
                 if !up {
@@ -200,7 +201,7 @@ fn the_client_is_killed_at_every_statement_boundary() {
                 // Every third one is undone instead of finished.
                 let undone = up && boundary % 3 == 0 && !here.status()["interrupted"].is_null();
                 if undone {
-                    here.project.ok(&["revert", "--to", "empty", "--yes"]);
+                    here.project.ok(REVERT_ALL);
                     here.assert_same("live", "empty");
                     continue;
                 }
@@ -225,7 +226,7 @@ fn the_client_is_killed_at_a_hundred_random_moments() {
         for round in 0..100 {
             let here = prepared(server);
             let up = round % 2 == 0;
-            let arguments: &[&str] = if up { &["apply", "--yes"] } else { &["revert", "--to", "empty", "--yes"] };
+            let arguments: &[&str] = if up { &["apply", "--yes"] } else { REVERT_ALL };
             if !up {
                 here.project.ok(&["apply", "--yes"]);
             }
@@ -260,7 +261,7 @@ fn the_server_is_killed_twenty_times() {
         let mut inside = 0;
         for round in 0..20 {
             let up = round % 2 == 0;
-            let arguments: &[&str] = if up { &["apply", "--yes"] } else { &["revert", "--to", "empty", "--yes"] };
+            let arguments: &[&str] = if up { &["apply", "--yes"] } else { REVERT_ALL };
             let here = prepared(&server);
             if !up {
                 here.project.ok(&["apply", "--yes"]);

@@ -4,6 +4,7 @@ use std::time::Duration;
 
 use hollow_oak_core::history::{Event, KeptScripts};
 use hollow_oak_core::physical::{Introspected, RowSet, Schema};
+use hollow_oak_core::plan::{Count, Question};
 
 use crate::error::{DatabaseError, Failure};
 use crate::hindrance::Hindrance;
@@ -167,6 +168,13 @@ pub trait Database: Send {
     ///
     /// Where the database does not answer, or refuses; what was dropped before stays dropped.
     fn drop_kept(&mut self, names: &[String]) -> Result<(), DatabaseError>;
+
+    /// Counts rows; nothing where that takes longer than the limit.
+    ///
+    /// # Errors
+    ///
+    /// Where the database does not answer, or cannot be asked that.
+    fn count(&self, question: &Question, limit: Duration) -> Result<Option<Count>, DatabaseError>;
 
     /// The first rows of a table.
     ///

@@ -76,6 +76,8 @@ pub struct JournalEntry<'a> {
     pub event: EventKind,
     /// Options that weakened a check.
     pub overrides: &'a str,
+    /// Why, where somebody said so.
+    pub reason: Option<&'a str>,
     /// Text of the up script.
     pub up: &'a str,
     /// Hash of the up script.

@@ -306,6 +306,7 @@ impl Pair<'_> {
                 title: "one",
                 event,
                 overrides: "",
+                reason: None,
                 up: &text,
                 up_sha: "1",
                 down: &text,

@@ -17,7 +17,7 @@ use hollow_oak_database::{Database, Outcome};
 use serde_json::json;
 
 use super::diff::{counted, print_reports, show_unmanaged};
-use super::drafting::{Written, compose, report};
+use super::drafting::{Report, Written, compose, report};
 use super::mark::Marking;
 use super::running::{confirm, made_by};
 use super::sync::{Run, print_sql, refuse_loss, show};
@@ -288,7 +288,16 @@ impl Absorbing<'_> {
         Marking { project: self.project, migration, target: self.target, event, reason }
             .write(&mut *database, last_seq)?;
         let path = migrations.join(&folder);
-        report("absorbed", &path, &folder, &drafted, &[], false, global, output);
+        let told = Report {
+            verb: "absorbed",
+            path: &path,
+            folder: &folder,
+            drafted: &drafted,
+            unfilled: &[],
+            counted: None,
+            empty: false,
+        };
+        report(&told, global, output);
         if !global.json {
             for file in edited.files.keys() {
                 output.line(format_args!("  {}", shown_path(file)));

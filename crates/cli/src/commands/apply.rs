@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use hollow_oak_core::Dialect;
 use hollow_oak_core::diff::describe;
 use hollow_oak_core::history::{EventKind, History, Migration, StepRecord};
-use hollow_oak_core::plan::RiskKind;
+use hollow_oak_core::plan::{Placement, RiskKind};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{Direction, Script, ScriptStep};
 use hollow_oak_database::{Database, FailureKind, JournalEntry, Migrating, Outcome, Preflight, Resume};
@@ -14,9 +14,10 @@ use serde_json::json;
 use super::diff::with_differences;
 use super::running::{
     Broken, confirm, drift_refusal, history_refusals, label_of, made_by, obstacle_refusal, position_in_words,
-    refuse_broken, settle, show_preflight, show_steps, waiting_text,
+    refuse_broken, settle, show_preflight, show_steps, waiting_text, with_override,
 };
-use crate::args::{ApplyArgs, Global};
+use crate::args::{ApplyArgs, Check, Global};
+use crate::counting::{Counted, are_asked_about, of_migration};
 use crate::exit::Exit;
 use crate::failure::{Failure, Result, shown_path};
 use crate::output::{Output, accent, dim, done, strong};
@@ -29,6 +30,13 @@ struct Pending<'h> {
     up: ScriptFile,
     down: ScriptFile,
     script: Script,
+}
+
+impl Pending<'_> {
+    /// Whether a step that fails leaves the steps before it done.
+    fn can_stop_half_way(&self) -> bool {
+        self.script.steps.len() > 1 && self.script.steps.iter().any(|step| step.placement == Placement::Outside)
+    }
 }
 
 /// Brings the target up.
@@ -65,9 +73,17 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
         dry_run(&pending, &target, global, output);
         return Ok(Exit::Done);
     }
+    let despite_rows = args.despite.contains(&Check::Rows);
+    let counted = match resume {
+        // What is there is in between.
+        Some(_) => Counted::nothing(),
+        None => counted(&project, &history, &pending[0], &target, &*database)?,
+    };
     if !global.json {
-        show(&project, &history, &pending, &preflights, &state, &target, output)?;
+        show(&project, &history, &pending, &preflights, &counted, &state, &target, output)?;
     }
+    refuse_by_rows(&counted, &pending[0], despite_rows, &target)?;
+    let overrides = with_override(overrides, despite_rows && !counted.refused().is_empty(), Check::Rows.word());
     let question = format!("apply {} to {}?", plural("migration", pending.len()), target.name);
     if !confirm(&question, global, output)? {
         output.line("nothing was changed");
@@ -84,6 +100,7 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
         made: BTreeSet::new(),
         resume,
         drifted: drifted_names(&state),
+        despite_rows,
     };
     let applied = run.all(&pending, &state, preflights.first().map(|one| one.schema_state), output)?;
     report(&applied, &pending, &target, global, output);
@@ -341,11 +358,42 @@ fn dry_run(pending: &[Pending<'_>], target: &Target, global: &Global, output: &m
     }
 }
 
+/// What the rows of a target say to a migration that is next.
+fn counted(
+    project: &Project,
+    history: &History,
+    one: &Pending<'_>,
+    target: &Target,
+    database: &dyn Database,
+) -> Result<Counted> {
+    if !are_asked_about(&project.steps(one.migration, target.dialect)?.up) {
+        return Ok(Counted::nothing());
+    }
+    let asked = of_migration(project, history, one.migration, target.dialect, Direction::Up)?;
+    Ok(Counted::ask(asked, database))
+}
+
+/// Stops before the first change where rows are in the way. Own SQL may see to them before their step comes.
+fn refuse_by_rows(counted: &Counted, one: &Pending<'_>, despite: bool, target: &Target) -> Result<()> {
+    let refused = counted.refused();
+    if refused.is_empty() || despite || one.script.has_own_sql() {
+        return Ok(());
+    }
+    let message = format!("{} would be refused: rows on {} are in its way", one.migration.folder, target.name);
+    let failure = refused.into_iter().fold(Failure::new(message), Failure::detail);
+    Err(failure.help(
+        "mend these rows, or draw the migration up anew with `oak redraft` and `--fill`, `--convert` or `--replace`, which \
+         say what becomes of them; nothing was changed; `--despite rows` tries all the same",
+    ))
+}
+
+#[expect(clippy::too_many_arguments, reason = "they are what there is to say, and nothing else groups them")]
 fn show(
     project: &Project,
     history: &History,
     pending: &[Pending<'_>],
     preflights: &[Preflight],
+    counted: &Counted,
     state: &State,
     target: &Target,
     output: &mut Output,
@@ -356,7 +404,7 @@ fn show(
         target.name,
         dim(format_args!("{}; {}", target.url, project.migrations_found(history)))
     ));
-    for (one, preflight) in pending.iter().zip(preflights) {
+    for (at, (one, preflight)) in pending.iter().zip(preflights).enumerate() {
         let done = state.journal.unfinished.as_ref().filter(|unfinished| unfinished.migration == one.migration.id());
         let goes_on = done.map(|unfinished| {
             let all = plural("step", one.script.steps.len());
@@ -368,6 +416,9 @@ fn show(
         output.line(format_args!("\n{}{}", strong(&one.migration.folder), goes_on.unwrap_or_default()));
         show_steps(&one.script, &project.steps(one.migration, target.dialect)?.up, output);
         show_preflight(preflight, output);
+        if at == 0 {
+            counted.show(&target.name, output);
+        }
     }
     output.line("");
     Ok(())
@@ -386,6 +437,8 @@ struct Run<'a> {
     made: BTreeSet<String>,
     /// How the first one goes on, where it was interrupted.
     resume: Option<Resume>,
+    /// Whether rows that would be refused are no reason to stop.
+    despite_rows: bool,
 }
 
 impl Run<'_> {
@@ -404,6 +457,14 @@ impl Run<'_> {
         let bar = progress(pending.len(), output);
         let mut at = 0;
         while let Some(one) = pending.get(at) {
+            if at > 0 && resume.is_none() && one.can_stop_half_way() {
+                let counted = counted(self.project, self.history, one, self.target, &*database)?;
+                if let Err(failure) = refuse_by_rows(&counted, one, self.despite_rows, self.target) {
+                    bar.finish_and_clear();
+                    let so_far = plural("migration", applied.len());
+                    return Err(failure.detail(format!("{so_far} of this run went through, and nothing of this one")));
+                }
+            }
             let outcome = self.outcome(one, at + 1 == pending.len())?;
             let entry = self.entry(one);
             let shas = (script_sha(&one.up.text), script_sha(&one.down.text));
@@ -476,6 +537,7 @@ impl Run<'_> {
             title: &one.migration.record.title,
             event: EventKind::Applied,
             overrides: &self.overrides,
+            reason: None,
             up: &one.up.text,
             up_sha: "",
             down: &one.down.text,

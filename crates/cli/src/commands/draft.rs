@@ -8,7 +8,7 @@ use hollow_oak_core::language::{declare, print};
 use serde_json::json;
 
 use super::drafting::{
-    Written, compose, refuse_one_way, report, schema_of, settle_fills, settle_keeping, settle_renames,
+    Report, Written, compose, counted, refuse_one_way, report, schema_of, settle_fills, settle_keeping, settle_renames,
 };
 use crate::args::{DraftArgs, Global};
 use crate::exit::Exit;
@@ -65,7 +65,17 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
     let written =
         Written { migrations: &project.migrations_folder(), folder: &folder, schema: after, drafted: &drafted };
     written.make(record, args.empty)?;
-    report("drafted", &path, &folder, &drafted, &unfilled, args.empty, global, output);
+    let counted = if args.empty { None } else { counted(&project, &history, history.newest(), &drafted, global) };
+    let told = Report {
+        verb: "drafted",
+        path: &path,
+        folder: &folder,
+        drafted: &drafted,
+        unfilled: &unfilled,
+        counted: counted.as_ref(),
+        empty: args.empty,
+    };
+    report(&told, global, output);
     Ok(Exit::Done)
 }
 

@@ -3,10 +3,10 @@
 use std::path::Path;
 
 use hollow_oak_core::diff::{Candidate, candidates};
-use hollow_oak_core::history::{Decisions, Record, StepRecord, StepRecords};
+use hollow_oak_core::history::{Decisions, History, Migration, Record, StepRecord, StepRecords};
 use hollow_oak_core::language::{declare, print};
 use hollow_oak_core::physical::{self, fingerprint};
-use hollow_oak_core::plan::{Plan, PlannedStep, Risk, RiskKind, plan};
+use hollow_oak_core::plan::{Plan, PlannedStep, Question, Risk, RiskKind, Step, plan, questions};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{self, Direction, Script};
 use hollow_oak_core::{Dialect, Schema};
@@ -14,6 +14,7 @@ use serde_json::json;
 
 use super::running::{read_answer, read_line};
 use crate::args::Global;
+use crate::counting::{Counted, beside_draft, is_asked_about};
 use crate::failure::{Failure, Result, make_folder, shown_path, write_file};
 use crate::output::{Output, accent, danger, done, strong};
 use crate::project::{Declared, Project, RECORD_FILE, SCHEMA_FILE, lower, script_name};
@@ -24,6 +25,8 @@ pub(super) struct Drafted {
     expected: String,
     up: Plan,
     down: Plan,
+    /// What a target could be asked before up runs.
+    pub(super) questions: Vec<Question>,
 }
 
 /// The declared schema.
@@ -50,7 +53,13 @@ pub(super) fn compose(
             (plan(dialect, &from, to, &up_choices), down.join())
         });
         let down = down.map_err(|_| Failure::new("planning the way down broke off"))?;
-        drafted.push(Drafted { dialect, expected: fingerprint(to).0, up: with_restoring(up), down });
+        let up = with_restoring(up);
+        let is_asked_about = |planned: &PlannedStep| planned.risks.iter().any(|risk| is_asked_about(risk.kind));
+        let questions = match up.steps.iter().any(is_asked_about) {
+            true => questions(dialect, &from, to, &up_choices),
+            false => Vec::new(),
+        };
+        drafted.push(Drafted { dialect, expected: fingerprint(to).0, up, down, questions });
     }
     Ok(drafted)
 }
@@ -188,7 +197,13 @@ fn with_restoring(mut plan: Plan) -> Plan {
     for planned in &mut plan.steps {
         let loses = planned.risks.iter().any(|risk| risk.kind == RiskKind::LosesData);
         if loses {
-            let what = "down makes the place for them again, but the values do not come back".to_owned();
+            let what = match planned.step {
+                Step::AlterColumn { .. } => {
+                    "down gives the column its type again, but the values stay as they are then"
+                }
+                _ => "down makes the place for them again, but the values do not come back",
+            };
+            let what = what.to_owned();
             planned.risks.push(Risk { kind: RiskKind::NotRestored, what });
         }
         // What matters most comes first.
@@ -292,18 +307,43 @@ fn step_records(dialect: Dialect, plan: &Plan, text: &str) -> Result<Vec<StepRec
         .collect())
 }
 
-/// Says what was written.
-#[expect(clippy::too_many_arguments, reason = "they are what there is to say, and nothing else groups them")]
-pub(super) fn report(
-    verb: &str,
-    path: &Path,
-    folder: &str,
+/// A migration that was written.
+pub(super) struct Report<'a> {
+    /// What happened to it, in a word.
+    pub(super) verb: &'a str,
+    /// Where it is.
+    pub(super) path: &'a Path,
+    /// The folder's name.
+    pub(super) folder: &'a str,
+    /// The scripts.
+    pub(super) drafted: &'a [Drafted],
+    /// Columns that nobody gave a value.
+    pub(super) unfilled: &'a [String],
+    /// What a target's rows say to it, and the target's name.
+    pub(super) counted: Option<&'a (String, Counted)>,
+    /// Whether it is for own SQL.
+    pub(super) empty: bool,
+}
+
+/// Asks the default target what its rows say to what was drafted.
+pub(super) fn counted(
+    project: &Project,
+    history: &History,
+    parent: Option<&Migration>,
     drafted: &[Drafted],
-    unfilled: &[String],
-    empty: bool,
     global: &Global,
-    output: &mut Output,
-) {
+) -> Option<(String, Counted)> {
+    // Where there is nothing to ask, no target is opened.
+    if drafted.iter().all(|one| one.questions.is_empty()) {
+        return None;
+    }
+    let of = |dialect: Dialect| drafted.iter().find(|one| one.dialect == dialect).map(|one| one.questions.clone());
+    beside_draft(project, history, parent, global, |dialect| of(dialect).unwrap_or_default())
+}
+
+/// Says what was written.
+pub(super) fn report(report: &Report<'_>, global: &Global, output: &mut Output) {
+    let Report { verb, path, folder, drafted, unfilled, counted, empty } = *report;
     if global.json {
         let steps = |plan: &Plan| -> Vec<_> {
             let of = |planned: &PlannedStep| {
@@ -317,7 +357,8 @@ pub(super) fn report(
             .iter()
             .map(|one| json!({ "provider": one.dialect.provider(), "up": steps(&one.up), "down": steps(&one.down) }))
             .collect();
-        output.json(&json!({ verb: folder, "path": shown_path(path), "providers": providers }));
+        let counted = counted.map(|(target, counted)| json!({ "target": target, "answers": counted.as_json() }));
+        output.json(&json!({ verb: folder, "path": shown_path(path), "providers": providers, "counted": counted }));
         return;
     }
     if empty {
@@ -351,6 +392,9 @@ pub(super) fn report(
         if one.up.steps.is_empty() {
             output.line("  nothing changes in the database; only descriptions do");
         }
+    }
+    if let Some((target, counted)) = counted {
+        counted.show(target, output);
     }
     if let Some(first) = unfilled.first() {
         output.line(format_args!(

@@ -100,6 +100,7 @@ impl Marking<'_> {
             title: &migration.record.title,
             event: self.event,
             overrides: "",
+            reason: None,
             up: &up.text,
             up_sha: &up_sha,
             down: &down.text,

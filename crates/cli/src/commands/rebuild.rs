@@ -80,6 +80,7 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
             title: &applied.title,
             event: EventKind::MarkedPending,
             overrides: "",
+            reason: None,
             up: "",
             up_sha: "",
             down: "",

@@ -8,7 +8,7 @@ use serde_json::json;
 
 use super::discard::refuse_applied;
 use super::drafting::{
-    Written, compose, refuse_one_way, report, schema_of, settle_fills, settle_keeping, settle_renames,
+    Report, Written, compose, counted, refuse_one_way, report, schema_of, settle_fills, settle_keeping, settle_renames,
 };
 use crate::args::{Global, RedraftArgs};
 use crate::exit::Exit;
@@ -108,7 +108,17 @@ pub fn run(args: &RedraftArgs, global: &Global, output: &mut Output) -> Result<E
             ));
         }
     }
-    report("redrafted", &migrations.join(&folder), &folder, &drafted, &unfilled, false, global, output);
+    let counted = counted(&project, &history, parent, &drafted, global);
+    let told = Report {
+        verb: "redrafted",
+        path: &migrations.join(&folder),
+        folder: &folder,
+        drafted: &drafted,
+        unfilled: &unfilled,
+        counted: counted.as_ref(),
+        empty: false,
+    };
+    report(&told, global, output);
     Ok(Exit::Done)
 }
 
@@ -138,12 +148,13 @@ fn fitting(choices: &Decisions, before: &Schema, after: &Schema, dialects: &[Dia
     let tries = |decisions: &Decisions| {
         dialects.iter().all(|dialect| decisions.choices(before, after, *dialect, "redraft").is_ok())
     };
-    let lists: [(List, &Vec<String>); 5] = [
+    let lists: [(List, &Vec<String>); 6] = [
         (|decisions| &mut decisions.rename, &choices.rename),
         (|decisions| &mut decisions.fill, &choices.fill),
         (|decisions| &mut decisions.convert, &choices.convert),
         (|decisions| &mut decisions.convert_back, &choices.convert_back),
         (|decisions| &mut decisions.keep, &choices.keep),
+        (|decisions| &mut decisions.replace, &choices.replace),
     ];
     for (list, texts) in lists {
         for text in texts {
@@ -182,6 +193,7 @@ fn take_over(decisions: &mut Decisions, new: Decisions) {
     add(&mut decisions.convert, new.convert);
     add(&mut decisions.convert_back, new.convert_back);
     add(&mut decisions.keep, new.keep);
+    add(&mut decisions.replace, new.replace);
     decisions.batch = new.batch.or(decisions.batch);
 }
 

@@ -1,6 +1,7 @@
 //! `oak revert`: bring a target down again, by the scripts that were kept in it when they were applied.
 
 use hollow_oak_core::history::{Applied, EventKind, History, KeptScripts, Migration, Obstacle, StepRecord};
+use hollow_oak_core::plan::RiskKind;
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{Direction, Script};
 use hollow_oak_database::{Database, JournalEntry, Migrating, Outcome, Resume, Undecided};
@@ -8,9 +9,10 @@ use serde_json::json;
 
 use super::running::{
     Broken, confirm, drift_refusal, made_by, obstacle_refusal, position_in_words, refuse_broken, settle,
-    show_preflight, show_steps, waiting_text,
+    show_preflight, show_steps, waiting_text, with_override,
 };
-use crate::args::{Global, RevertArgs};
+use crate::args::{Check, Global, RevertArgs};
+use crate::counting::{Counted, of_revert};
 use crate::exit::Exit;
 use crate::failure::{Failure, Result};
 use crate::output::{Output, accent, dim, done, strong};
@@ -64,6 +66,7 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
         dry_run(&leaving, &target, global, output);
         return Ok(Exit::Done);
     }
+    let counted = counted(&project, &history, &leaving, &state, &*database, &target)?;
     if !global.json {
         output.line(format_args!(
             "{} to revert on {}  {}",
@@ -71,7 +74,7 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
             target.name,
             dim(format_args!("{}; {}", target.url, project.migrations_found(&history)))
         ));
-        for one in &leaving {
+        for (at, one) in leaving.iter().enumerate() {
             let unfinished = state.journal.unfinished.as_ref().filter(|one_| one_.migration == one.applied.migration);
             let interrupted = match unfinished.map(|unfinished| unfinished.direction) {
                 Some(Direction::Up) => "  was interrupted on its way up; what of it was done is undone",
@@ -81,10 +84,21 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
             output.line(format_args!("\n{}{}", strong(one.label()), accent(interrupted)));
             show_steps(&one.script, &one.records(&project, &target)?, output);
             show_preflight(&database.preflight(&one.script)?, output);
+            if at + 1 == leaving.len() {
+                counted.show(&target.name, output);
+            }
         }
         output.line("");
     }
-    let question = format!("revert {} on {}?", plural("migration", leaving.len()), target.name);
+    let refused = counted.refused();
+    let despite_rows = args.despite.contains(&Check::Rows);
+    refuse_by_rows(args, &refused, &leaving, &target)?;
+    let overrides = with_override(overrides, despite_rows && !refused.is_empty(), Check::Rows.word());
+    let lost = counted.lost();
+    let reason = accepted(args, &lost, &leaving, &target, global, output)?;
+    let overrides = with_override(overrides, reason.is_some(), RiskKind::LosesData.word());
+    let losing = if lost.is_empty() { "" } else { " What is counted above is lost." };
+    let question = format!("revert {} on {}?{losing}", plural("migration", leaving.len()), target.name);
     if !confirm(&question, global, output)? {
         output.line("nothing was changed");
         return Ok(Exit::Failed);
@@ -95,7 +109,7 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
         &leaving,
         &state,
         &target,
-        &overrides,
+        (&overrides, reason.as_deref()),
         args.interrupted.undecided(),
         &mut *database,
         output,
@@ -113,6 +127,68 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
         ));
     }
     Ok(Exit::Done)
+}
+
+/// What the rows of the target say to the way back.
+fn counted(
+    project: &Project,
+    history: &History,
+    leaving: &[Leaving<'_>],
+    state: &State,
+    database: &dyn Database,
+    target: &Target,
+) -> Result<Counted> {
+    let known: Vec<&Migration> = leaving.iter().map_while(|one| one.migration).collect();
+    // In the middle of a migration nothing is called what it is called before or after it.
+    if state.journal.unfinished.is_some() || known.is_empty() {
+        return Ok(Counted::nothing());
+    }
+    Ok(Counted::ask(of_revert(project, history, &known, target.dialect)?, database))
+}
+
+/// Stops before the first change where rows are in the way. Own SQL may see to them before their step comes.
+fn refuse_by_rows(args: &RevertArgs, refused: &[String], leaving: &[Leaving<'_>], target: &Target) -> Result<()> {
+    let Some(first) = leaving.first().filter(|one| !one.script.has_own_sql()) else { return Ok(()) };
+    if refused.is_empty() || args.despite.contains(&Check::Rows) {
+        return Ok(());
+    }
+    let message = format!("reverting {} would be refused: rows on {} are in its way", first.label(), target.name);
+    let failure = refused.iter().fold(Failure::new(message), Failure::detail);
+    Err(failure
+        .help("mend these rows, then `oak revert` again; nothing was changed; `--despite rows` tries all the same"))
+}
+
+/// The reason why what is lost may be lost; nothing where nothing is, or nobody has to be asked.
+fn accepted(
+    args: &RevertArgs,
+    lost: &[String],
+    leaving: &[Leaving<'_>],
+    target: &Target,
+    global: &Global,
+    output: &Output,
+) -> Result<Option<String>> {
+    if lost.is_empty() || target.disposable {
+        return Ok(None);
+    }
+    if let Some(because) = &args.because {
+        if because.trim().is_empty() {
+            return Err(Failure::usage("the reason is empty").help("say why: `--because \"nobody reads the notes\"`"));
+        }
+        return Ok(Some(because.trim().to_owned()));
+    }
+    if output.interactive && !global.yes {
+        return Ok(Some("answered at a terminal".to_owned()));
+    }
+    let what = match leaving {
+        [only] => only.label(),
+        many => plural("migration", many.len()),
+    };
+    let failure = Failure::new(format!("reverting {what} on {} loses data, and nobody has accepted that", target.name));
+    let failure = lost.iter().fold(failure, Failure::detail);
+    Err(failure.help(
+        "`oak revert --accept loses-data --because \"…\"` does it all the same, and the journal keeps the reason; \
+         on a target that is `disposable` nobody is asked; nothing was changed",
+    ))
 }
 
 /// What was there before the tool came is not the tool's to drop.
@@ -295,7 +371,7 @@ fn run_all(
     leaving: &[Leaving<'_>],
     state: &State,
     target: &Target,
-    overrides: &str,
+    (overrides, reason): (&str, Option<&str>),
     undecided: Option<Undecided>,
     database: &mut dyn Database,
     output: &mut Output,
@@ -311,6 +387,7 @@ fn run_all(
             title: &one.applied.title,
             event: EventKind::Reverted,
             overrides,
+            reason,
             up: &one.scripts.up,
             up_sha: one.applied.up_sha.as_deref().unwrap_or_default(),
             down: &one.scripts.down,

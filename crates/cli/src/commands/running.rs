@@ -117,6 +117,15 @@ pub fn settle(refusals: Vec<Refusal>, despite: &[Check], found: &str, output: &m
     Ok(words.join(","))
 }
 
+/// The overrides with one more, where it was needed.
+pub fn with_override(overrides: String, needed: bool, word: &str) -> String {
+    match (needed, overrides.is_empty()) {
+        (false, _) => overrides,
+        (true, true) => word.to_owned(),
+        (true, false) => format!("{overrides},{word}"),
+    }
+}
+
 /// Prints a script's steps with their risks.
 pub fn show_steps(script: &Script, records: &[StepRecord], output: &mut Output) {
     for (at, step) in script.steps.iter().enumerate() {

@@ -198,6 +198,7 @@ impl Run<'_> {
             title: SYNC,
             event: EventKind::Synced,
             overrides: "",
+            reason: None,
             up: self.text,
             up_sha: &sha,
             down: "",

@@ -12,6 +12,13 @@ use std::time::{Duration, Instant};
 
 use tempfile::TempDir;
 
+/// Reverts the newest migration, with what is lost by that.
+pub const REVERT: &[&str] = &["revert", "--yes", "--accept", "loses-data", "--because", "it is a test"];
+
+/// Reverts all of them.
+pub const REVERT_ALL: &[&str] =
+    &["revert", "--to", "empty", "--yes", "--accept", "loses-data", "--because", "it is a test"];
+
 /// A folder with a project in it.
 pub struct Project {
     folder: TempDir,

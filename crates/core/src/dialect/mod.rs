@@ -6,11 +6,13 @@
 //! Must not: decide an order ([`crate::plan`]) or what differs ([`crate::diff`]).
 
 mod absorb;
+mod counting;
 mod facts;
 mod keeping;
 mod lift;
 mod lowering;
 pub mod mariadb;
+mod misfits;
 mod naming;
 pub mod others;
 pub mod postgres;
@@ -23,12 +25,13 @@ pub use absorb::absorbed;
 pub use facts::{Altering, Facts, IdentifierLimit};
 pub use lift::{Lifted, lift};
 pub use mariadb::Flavor;
+pub use misfits::Misfits;
 pub use naming::{NameKind, derived_name};
 pub use reading::{PassedOver, SqlMistake, SqlRead};
 
 use crate::diff::TableAlteration;
 use crate::physical;
-use crate::plan::{Alteration, Blocks, Burden, Placement, Step};
+use crate::plan::{Alteration, Blocks, Burden, Placement, Question, Step};
 use crate::schema::{Fault, Provider, Schema};
 use crate::sql::{Bodies, Syntax};
 
@@ -136,6 +139,28 @@ impl Dialect {
             Self::Postgres => postgres::stores_alike(from, to),
             Self::Mariadb(_) => mariadb::stores_alike(from, to),
         }
+    }
+
+    /// The column through which a table numbers its rows without being told to.
+    pub fn numbers_unasked(self, table: &physical::Table) -> Option<&str> {
+        match self {
+            Self::Sqlite => sqlite::rowid_alias(table),
+            Self::Postgres | Self::Mariadb(_) => None,
+        }
+    }
+
+    /// What becomes of values of a column, named in SQL, that gets another type without a conversion.
+    pub fn misfits(self, from: &physical::TypeName, to: &physical::TypeName, column: &str) -> Misfits {
+        match self {
+            Self::Sqlite => sqlite::misfits(to, column),
+            Self::Postgres => postgres::misfits::misfits(from, to, column),
+            Self::Mariadb(_) => mariadb::misfits::misfits(from, to, column),
+        }
+    }
+
+    /// A query that answers a question with two numbers: the rows it asks for, and all rows of the table.
+    pub fn count(self, question: &Question) -> String {
+        counting::count(self, question)
     }
 
     /// The rules by which its SQL is read.

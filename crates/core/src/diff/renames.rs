@@ -138,6 +138,37 @@ impl Renames {
         self
     }
 
+    /// These, and others behind them: from the names before the first to those after the last.
+    pub fn then(&self, next: &Self) -> Self {
+        fn chained(first: &BTreeMap<String, String>, next: &BTreeMap<String, String>) -> BTreeMap<String, String> {
+            let both = first.iter().map(|(old, new)| (old.clone(), next.get(new).unwrap_or(new).clone()));
+            let mut all: BTreeMap<_, _> = both.collect();
+            let is_new = |name: &String| !first.contains_key(name) && !first.values().any(|new| new == name);
+            all.extend(next.iter().filter(|(old, _)| is_new(old)).map(|(old, new)| (old.clone(), new.clone())));
+            all.retain(|old, new| old != new);
+            all
+        }
+        let nothing = BTreeMap::new();
+        let before = |new: &String| self.former_table(new).unwrap_or(new).to_owned();
+        let tables: BTreeSet<String> = self.columns.keys().cloned().chain(next.columns.keys().map(before)).collect();
+        let columns = tables.into_iter().map(|old| {
+            let first = self.columns_of(&old).unwrap_or(&nothing);
+            let behind = next.columns_of(self.new_table(&old)).unwrap_or(&nothing);
+            let both = chained(first, behind);
+            (old, both)
+        });
+        let owners: BTreeSet<&String> = self.words.keys().chain(next.words.keys()).collect();
+        let words = owners.into_iter().map(|owner| {
+            let of = |renames: &Self| renames.words.get(owner).cloned().unwrap_or_default();
+            (owner.clone(), chained(&of(self), &of(next)))
+        });
+        Self {
+            tables: chained(&self.tables, &next.tables),
+            columns: columns.filter(|(_, names)| !names.is_empty()).collect(),
+            words: words.filter(|(_, names)| !names.is_empty()).collect(),
+        }
+    }
+
     /// The renames of tables and columns that are there in `from`, under the exact names they have there, and whose
     /// new names are there in `to`. Case alone is no rename.
     pub fn within(&self, from: &Schema, to: &Schema) -> Self {
@@ -294,5 +325,38 @@ fn rename_keys(key: &mut [KeyColumn], columns: &BTreeMap<String, String>) {
         if let Some(new) = columns.get(&column.name) {
             column.name.clone_from(new);
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn names(pairs: &[(&str, &str)]) -> BTreeMap<String, String> {
+        pairs.iter().map(|(old, new)| ((*old).to_owned(), (*new).to_owned())).collect()
+    }
+
+    #[test]
+    fn renames_in_a_row_are_renames() {
+        let first = Renames {
+            tables: names(&[("member", "keeper"), ("spot", "place")]),
+            columns: BTreeMap::from([("member".to_owned(), names(&[("name", "full_name"), ("mail", "email")]))]),
+            words: BTreeMap::new(),
+        };
+        let next = Renames {
+            tables: names(&[("keeper", "beekeeper"), ("place", "spot"), ("hive", "colony")]),
+            columns: BTreeMap::from([
+                ("keeper".to_owned(), names(&[("full_name", "called"), ("phone", "telephone")])),
+                ("hive".to_owned(), names(&[("code", "label")])),
+            ]),
+            words: BTreeMap::from([("temper".to_owned(), names(&[("calm", "mild")]))]),
+        };
+        let both = first.then(&next);
+        assert_eq!(both.tables, names(&[("member", "beekeeper"), ("hive", "colony")]));
+        let expected = names(&[("name", "called"), ("mail", "email"), ("phone", "telephone")]);
+        assert_eq!(both.columns.get("member"), Some(&expected));
+        assert_eq!(both.columns.get("hive"), Some(&names(&[("code", "label")])));
+        assert_eq!(both.words.get("temper"), Some(&names(&[("calm", "mild")])));
+        assert_eq!(first.then(&Renames::default()), first);
     }
 }

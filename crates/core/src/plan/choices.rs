@@ -15,6 +15,10 @@ pub struct Choices {
     pub kept: Vec<Kept>,
     /// Rows that come back into tables which are made again, by their names afterwards.
     pub restored: Vec<Kept>,
+    /// Values that come back into a column which is made again, by their names afterwards.
+    pub returning: Vec<Kept>,
+    /// Words of enums that go, by the enum, each with the one that rows get in its place.
+    pub replaced: BTreeMap<String, BTreeMap<String, String>>,
     /// Tables of the tool's own that nobody needs any more afterwards.
     pub spent: Vec<String>,
     /// How many rows are filled at a time, each lot committed by itself; nothing for all at once.

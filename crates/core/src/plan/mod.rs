@@ -7,10 +7,12 @@
 //!
 //! Must not: write SQL, or look at a database.
 
+mod answer;
 mod burden;
 mod choices;
 mod order;
 mod programs;
+mod question;
 mod rebuilding;
 mod renaming;
 mod risk;
@@ -21,5 +23,6 @@ mod step;
 pub use burden::{Blocks, Burden};
 pub use choices::{Choices, Kept, Values};
 pub use order::{Placement, Plan, PlannedStep, plan};
+pub use question::{About, Count, Keyed, Keys, Matter, Question, questions};
 pub use risk::{Risk, RiskKind};
 pub use step::{Alteration, Batch, Commented, Constraint, Copied, EnumSwap, Rebuild, Step, SwappedColumn};

@@ -333,8 +333,15 @@ impl Risks<'_> {
             let (old, new) = (from.ty.text(), to.ty.text());
             let what = format!("the values of {table}.{} are stored again as {new} instead of {old}", to.name);
             self.add(RiskKind::ConvertsValues, what);
-            let what = format!("fails if a value of {table}.{} cannot be read as {new}", to.name);
-            self.add(RiskKind::MayRefuse, what);
+            let misfits = self.dialect.misfits(&from.ty, &to.ty, &to.name);
+            if misfits.changed.is_some() {
+                let what = format!("values of {table}.{} are rounded or cut where {new} cannot hold them", to.name);
+                self.add(RiskKind::LosesData, what);
+            }
+            if misfits.refused.is_some() || misfits.changed.is_none() {
+                let what = format!("fails if a value of {table}.{} cannot be read as {new}", to.name);
+                self.add(RiskKind::MayRefuse, what);
+            }
         }
         // What was different may be the same now.
         let what = format!("fails if rows of {table} do not meet its keys once {} has changed", to.name);
@@ -364,6 +371,11 @@ impl Risks<'_> {
     fn enumeration(&mut self, swap: &EnumSwap) {
         for word in swap.from.words.iter().filter(|word| !swap.to.words.contains(word)) {
             for SwappedColumn { table, column, .. } in &swap.columns {
+                if let Some(new) = swap.replaced.get(word) {
+                    let what = format!("rows of {table} that have {word} for their {} get {new}", column.name);
+                    self.add(RiskKind::ConvertsValues, what);
+                    continue;
+                }
                 self.add(RiskKind::MayRefuse, format!("fails if a row of {table} has {word} for its {}", column.name));
             }
         }
@@ -425,7 +437,8 @@ impl Risks<'_> {
             }
             Change::Drop(column) => self.dropped(&table.name, column),
             Change::Add(column) => {
-                if !column.nullable && column.default.is_none() && column.generated.is_none() {
+                let is_numbered = self.dialect.numbers_unasked(table) == Some(column.name.as_str());
+                if !column.nullable && column.default.is_none() && column.generated.is_none() && !is_numbered {
                     self.add(
                         RiskKind::MayRefuse,
                         format!("fails if {} has rows: {} is required and has no default", table.name, column.name),

@@ -174,7 +174,8 @@ impl Planner<'_> {
         while self.from.enumeration(&temporary).is_some() || self.to.enumeration(&temporary).is_some() {
             temporary.push('_');
         }
-        let swap = EnumSwap { from: from.clone(), to: to.clone(), temporary, columns };
+        let replaced = self.choices.replaced.get(&to.name).cloned().unwrap_or_default();
+        let swap = EnumSwap { from: from.clone(), to: to.clone(), temporary, columns, replaced };
         self.stages.make_enums.push(Step::RemakeEnum(Box::new(swap)));
     }
 

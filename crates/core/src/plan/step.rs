@@ -1,6 +1,6 @@
 //! The steps a plan is made of.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::choices::Kept;
 use crate::diff::{RowUpdate, TableAlteration};
@@ -303,6 +303,8 @@ pub struct EnumSwap {
     pub temporary: String,
     /// The columns that are of it.
     pub columns: Vec<SwappedColumn>,
+    /// Words that go, each with the one that rows get in its place.
+    pub replaced: BTreeMap<String, String>,
 }
 
 /// A column whose enum type is made anew.

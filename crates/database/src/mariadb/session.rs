@@ -1,5 +1,7 @@
 //! A pinned session.
 
+use std::time::Duration;
+
 use hollow_oak_core::dialect::Flavor;
 use hollow_oak_core::physical::{self, Introspected};
 use hollow_oak_core::plan::Step;
@@ -40,6 +42,10 @@ const PRIVILEGES: [&str; 13] = [
     "CREATE ROUTINE",
     "TRIGGER",
 ];
+
+/// MariaDB 10.11, "MariaDB Error Codes", ER_STATEMENT_TIMEOUT; MySQL 8.4, "Server Error Message Reference",
+/// ER_QUERY_TIMEOUT.
+const TOO_LONG: [&str; 2] = ["1969", "3024"];
 
 /// How often the catalogue is read where a lock is in the way; each time waits for as long as `lock_wait_timeout` says.
 const READINGS: usize = 8;
@@ -196,6 +202,22 @@ impl Session for MariadbSession {
             table.rows.push(row.into_iter().map(text).collect());
         }
         Ok(table)
+    }
+
+    fn ask_within(&mut self, sql: &str, limit: Duration) -> Result<Option<Table>, ServerError> {
+        // MariaDB 10.11, "Aborting Statements that Exceed a Certain Time to Execute"; MySQL 8.4, "Optimizer Hints",
+        // statement execution time.
+        let limited = match self.flavor {
+            Flavor::Mariadb => format!("set statement max_statement_time = {} for {sql}", limit.as_secs_f64()),
+            Flavor::Mysql => {
+                let rest = sql.strip_prefix("select").unwrap_or(sql);
+                format!("select /*+ MAX_EXECUTION_TIME({}) */{rest}", limit.as_millis())
+            }
+        };
+        match self.ask(&limited) {
+            Err(error) if TOO_LONG.contains(&error.code.as_str()) => Ok(None),
+            other => other.map(Some),
+        }
     }
 
     // The number of the row's own column (MariaDB 10.11, "LAST_INSERT_ID").

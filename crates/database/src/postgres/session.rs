@@ -1,6 +1,7 @@
 //! A pinned session.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::time::Duration;
 
 use hollow_oak_core::physical::{self, Introspected, qualified, split};
 use hollow_oak_core::plan::Step;
@@ -243,6 +244,16 @@ impl Session for PostgresSession {
             }
         }
         Ok(table)
+    }
+
+    fn ask_within(&mut self, sql: &str, limit: Duration) -> Result<Option<Table>, ServerError> {
+        self.execute(&format!("set statement_timeout = {}", limit.as_millis()))?;
+        let answer = self.ask(sql);
+        self.execute("set statement_timeout = 0")?;
+        match answer {
+            Err(error) if error.code == SqlState::QUERY_CANCELED.code() => Ok(None),
+            other => other.map(Some),
+        }
     }
 
     fn insert_event(&mut self, event: &str) -> Result<i64, ServerError> {

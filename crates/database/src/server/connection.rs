@@ -7,6 +7,7 @@ use hollow_oak_core::Provider;
 use hollow_oak_core::diff::recognize;
 use hollow_oak_core::history::KeptScripts;
 use hollow_oak_core::physical::{Introspected, RowSet, Schema};
+use hollow_oak_core::plan::{Count, Question};
 use hollow_oak_core::script::Script;
 
 use super::preflight;
@@ -191,6 +192,13 @@ impl Database for Connection {
                 session.execute(&format!("drop table if exists {}", session.dialect().quote(name)))?;
             }
             Ok(())
+        })
+    }
+
+    fn count(&self, question: &Question, limit: Duration) -> Result<Option<Count>, DatabaseError> {
+        self.with(Some(Count::default()), |session| {
+            let sql = session.dialect().count(question);
+            Ok(session.ask_within(&sql, limit)?.and_then(|answer| rows::counted(&answer)))
         })
     }
 

@@ -2,8 +2,10 @@
 
 use hollow_oak_core::history::KEPT_PREFIX;
 use hollow_oak_core::nearest::nearest;
+use hollow_oak_core::plan::Count;
 
-use super::{ServerError, session::Session};
+use super::ServerError;
+use super::session::{Session, Table};
 use crate::database::Rows;
 use crate::error::DatabaseError;
 use crate::kept::KeptTable;
@@ -34,4 +36,11 @@ pub(super) fn kept(session: &mut dyn Session) -> Result<Vec<KeptTable>, ServerEr
         found.push(KeptTable { name, rows: rows.and_then(|text| text.parse().ok()).unwrap_or_default() });
     }
     Ok(found)
+}
+
+/// The two numbers of an answer.
+pub(super) fn counted(answer: &Table) -> Option<Count> {
+    let row = answer.rows.first()?;
+    let number = |at: usize| row.get(at)?.as_deref()?.parse().ok();
+    Some(Count { found: number(0)?, all: number(1)? })
 }

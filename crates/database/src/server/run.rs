@@ -403,7 +403,7 @@ impl Run<'_, '_> {
     fn finish(&mut self, announced: bool) -> Result<(), Failure> {
         if announced && self.migrating.outcome.is_none() {
             // One statement is a transaction of its own.
-            let event = self.event(self.migrating.entry.event, None, None, None);
+            let event = self.event(self.migrating.entry.event, None, self.migrating.entry.reason, None);
             self.last_seq = self.database(|session| session.insert_event(&event))?;
             return Ok(());
         }
@@ -435,7 +435,8 @@ impl Run<'_, '_> {
         }
         let observed = seen.map(|seen| seen.expected);
         hook::boundary();
-        self.closing.event = Some(self.event(self.migrating.entry.event, None, None, observed.as_deref()));
+        let reason = self.migrating.entry.reason;
+        self.closing.event = Some(self.event(self.migrating.entry.event, None, reason, observed.as_deref()));
         Ok(())
     }
 

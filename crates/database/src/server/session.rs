@@ -1,5 +1,7 @@
 //! One connection to a server, as the rest needs it.
 
+use std::time::Duration;
+
 use hollow_oak_core::physical::{self, EnumType, Introspected};
 use hollow_oak_core::script::ScriptStep;
 use hollow_oak_core::{Dialect, Provider};
@@ -69,6 +71,9 @@ pub(crate) trait Session: Send {
 
     /// Asks one question.
     fn ask(&mut self, sql: &str) -> Result<Table, ServerError>;
+
+    /// Asks one question that may take so long; nothing where that was not enough.
+    fn ask_within(&mut self, sql: &str, limit: Duration) -> Result<Option<Table>, ServerError>;
 
     /// Reads the catalogue.
     fn introspect(&mut self) -> Result<Introspected, ServerError>;

@@ -5,6 +5,7 @@ use std::time::Duration;
 
 use hollow_oak_core::history::KeptScripts;
 use hollow_oak_core::physical::{Introspected, RowSet, Schema};
+use hollow_oak_core::plan::{Count, Question};
 use hollow_oak_core::script::Script;
 use rusqlite::{ErrorCode, OpenFlags};
 
@@ -159,6 +160,10 @@ impl Database for Connection {
                 .execute_batch(&format!("drop table if exists {}", hollow_oak_core::Dialect::Sqlite.quote(name)))?;
         }
         Ok(())
+    }
+
+    fn count(&self, question: &Question, limit: Duration) -> Result<Option<Count>, DatabaseError> {
+        rows::count(&self.inner, question, limit)
     }
 
     fn rows(&self, table: &str, limit: u32) -> Result<Rows, DatabaseError> {

@@ -1,9 +1,13 @@
 //! A few rows of a table, as text.
 
+use std::sync::mpsc;
+use std::time::Duration;
+
 use hollow_oak_core::Dialect;
 use hollow_oak_core::history::KEPT_PREFIX;
 use hollow_oak_core::nearest::nearest;
 use hollow_oak_core::physical::RowSet;
+use hollow_oak_core::plan::{Count, Question};
 use rusqlite::Connection;
 use rusqlite::types::ValueRef;
 
@@ -38,6 +42,33 @@ pub(super) fn find(connection: &Connection, set: &RowSet) -> Result<RowSet, Data
         answers.extend(found.collect::<Result<Vec<_>, _>>()?);
     }
     Ok(set.found(&answers, |text| Dialect::Sqlite.literal(text)))
+}
+
+/// Counts rows, for so long at most.
+pub(super) fn count(
+    connection: &Connection,
+    question: &Question,
+    limit: Duration,
+) -> Result<Option<Count>, DatabaseError> {
+    let sql = Dialect::Sqlite.count(question);
+    let handle = connection.get_interrupt_handle();
+    let (answered, waiting) = mpsc::channel::<()>();
+    let counted = std::thread::scope(|scope| {
+        scope.spawn(move || {
+            if waiting.recv_timeout(limit) == Err(mpsc::RecvTimeoutError::Timeout) {
+                handle.interrupt();
+            }
+        });
+        let number = |row: &rusqlite::Row<'_>, at: usize| row.get(at).map(i64::unsigned_abs);
+        let counted = connection.query_row(&sql, [], |row| Ok(Count { found: number(row, 0)?, all: number(row, 1)? }));
+        drop(answered);
+        counted
+    });
+    match counted {
+        Ok(count) => Ok(Some(count)),
+        Err(error) if error.sqlite_error_code() == Some(rusqlite::ErrorCode::OperationInterrupted) => Ok(None),
+        Err(error) => Err(error.into()),
+    }
 }
 
 /// The tables with values that were put aside.

@@ -144,7 +144,8 @@ fn in_transaction(locked: Locked<'_>, migrating: &Migrating<'_>) -> Result<Ran, 
     let observed = seen.map(|seen| seen.expected);
     hook::boundary();
     let took_ms = i64::try_from(began.elapsed().as_millis()).unwrap_or(i64::MAX);
-    let last_seq = journal::write(transaction, &migrating.entry, observed.as_deref(), Some(took_ms), None)?;
+    let last_seq =
+        journal::write(transaction, &migrating.entry, observed.as_deref(), Some(took_ms), migrating.entry.reason)?;
     hook::boundary();
     locked.commit()?;
     hook::boundary();

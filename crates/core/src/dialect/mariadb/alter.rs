@@ -34,16 +34,18 @@ pub(in crate::dialect) fn placement(step: &Step) -> Placement {
 
 /// An enum with the words of two, those of the first one first.
 pub(in crate::dialect) fn holding_both(from: &TypeName, to: &TypeName) -> Option<TypeName> {
-    let words = |ty: &TypeName| -> Option<Vec<String>> {
-        let list = ty.text().strip_prefix("enum(")?.strip_suffix(')')?.to_owned();
-        let texts = Lexer::new(&list, 0, super::SYNTAX).filter(|token| token.kind == TokenKind::Text);
-        Some(texts.map(|token| token.span.text(&list).to_owned()).collect())
-    };
     let (mut all, new) = (words(from)?, words(to)?);
     let more: Vec<String> = new.into_iter().filter(|word| !all.contains(word)).collect();
     all.extend(more);
     let text = format!("enum({})", all.join(","));
     Some(TypeName::exact(&text, &text))
+}
+
+/// The words of an enum, each as a literal.
+pub(super) fn words(ty: &TypeName) -> Option<Vec<String>> {
+    let list = ty.text().strip_prefix("enum(")?.strip_suffix(')')?.to_owned();
+    let texts = Lexer::new(&list, 0, super::SYNTAX).filter(|token| token.kind == TokenKind::Text);
+    Some(texts.map(|token| token.span.text(&list).to_owned()).collect())
 }
 
 /// The columns that have the collation of a table which gets another one, each with the one it has before (MariaDB, "ALTER

@@ -7,6 +7,7 @@ pub mod catalogue;
 pub(super) mod ddl;
 pub(super) mod lift;
 pub(super) mod lower;
+pub(super) mod misfits;
 pub(super) mod quote;
 pub(super) mod render;
 mod types;

@@ -6,7 +6,7 @@ use super::super::keeping::{keep, make_kept, restore};
 use super::super::rowing;
 use super::attributes;
 use super::quote::{QUOTING, literal, quote, quote_all, quote_object, quote_routine};
-use super::types::{Family, family};
+use super::types::{Family, family, is_widening};
 use crate::physical::{
     Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Program, Table, TypeName, Unique,
     qualified,
@@ -501,8 +501,13 @@ fn advance(table: &str, column: &str) -> String {
 fn converted(name: &str, from: &TypeName, to: &TypeName) -> String {
     let direct = match (family(from), family(to)) {
         (Family::Text, Family::Other) => true,
-        (old, new) => old == new && old != Family::Other || new == Family::Text,
+        (old, new) => old == new && old != Family::Other,
     };
+    // A cast to a text of some length cuts off what is too long; without one it is refused (PostgreSQL 17, "Character
+    // Types"). A widening needs no table written anew.
+    if family(to) == Family::Text && !is_widening(from, to) {
+        return format!("{name}::text");
+    }
     // Letter case of the name and the quotes of an enum's name are in the text.
     let to = to.text();
     if direct { format!("{name}::{to}") } else { format!("{name}::text::{to}") }
@@ -675,7 +680,16 @@ fn remake_enum(swap: &EnumSwap) -> Vec<String> {
             statements.push(action("drop default"));
         }
         let array = if column.ty.text().ends_with("[]") { "[]" } else { "" };
-        statements.push(action(&format!("set data type {name}{array} using {place}::text{array}::{name}{array}")));
+        let mut words = format!("{place}::text{array}");
+        if array.is_empty() && !swap.replaced.is_empty() {
+            let pairs = swap.replaced.iter();
+            let whens = pairs.map(|(old, new)| format!(" when {} then {}", literal(old), literal(new)));
+            words = format!("(case {words}{} else {words} end)", whens.collect::<String>());
+        }
+        for (old, new) in swap.replaced.iter().filter(|_| !array.is_empty()) {
+            words = format!("array_replace({words}, {}, {})", literal(old), literal(new));
+        }
+        statements.push(action(&format!("set data type {name}{array} using {words}::{name}{array}")));
         if let Some(default) = default {
             statements.push(action(&format!("set default {}", default_value(default))));
         }

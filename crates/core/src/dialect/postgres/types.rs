@@ -66,7 +66,7 @@ fn short(text: &str, canonical: &str) -> String {
 
 /// The name without its arguments, and the arguments with array brackets: `TIME(3) WITH TIME ZONE[]` has the base
 /// `TIME WITH TIME ZONE` and the rest `(3)[]`.
-fn split(canonical: &str) -> (String, String) {
+pub(super) fn split(canonical: &str) -> (String, String) {
     let (body, brackets) = match canonical.find('[') {
         Some(at) if !canonical.starts_with('"') => canonical.split_at(at),
         _ => (canonical, ""),

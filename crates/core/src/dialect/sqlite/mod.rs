@@ -9,7 +9,8 @@ pub(super) mod lower;
 pub(super) mod quote;
 pub(super) mod render;
 
-use super::{Altering, Facts, Frame, IdentifierLimit};
+use super::{Altering, Facts, Frame, IdentifierLimit, Misfits};
+use crate::physical::TypeName;
 
 /// The facts of SQLite.
 pub(super) const FACTS: Facts = Facts {
@@ -73,7 +74,7 @@ fn fold(name: &str) -> String {
 }
 
 /// The column that is the table's rowid (SQLite, "CREATE TABLE", "ROWIDs and the INTEGER PRIMARY KEY").
-fn rowid_alias(table: &Table) -> Option<&str> {
+pub(super) fn rowid_alias(table: &Table) -> Option<&str> {
     let [only] = table.primary_key.as_ref()?.columns.as_slice() else { return None };
     let column = table.column(&only.name)?;
     let alias = column.ty.canonical() == "INTEGER" && !only.descending && !table.has_option("without rowid");
@@ -83,4 +84,13 @@ fn rowid_alias(table: &Table) -> Option<&str> {
 /// What an index is over; a column in parentheses is that column.
 fn index_key(text: &str) -> IndexKey {
     super::lowering::index_key(Expression::new(text))
+}
+
+/// A length is not enforced (SQLite, "Datatypes In SQLite", "Affinity Name Examples").
+pub(super) fn misfits(to: &TypeName, column: &str) -> Misfits {
+    let (head, rest) = to.canonical().split_once('(').unwrap_or_default();
+    let length = rest.strip_suffix(')').and_then(|length| length.parse::<u64>().ok());
+    let kept =
+        length.filter(|_| matches!(head, "VARCHAR" | "CHAR")).map(|length| format!("length({column}) > {length}"));
+    Misfits { kept, ..Misfits::default() }
 }

@@ -95,6 +95,7 @@ impl Keeping<'_> {
         };
         down.values.insert((table.name.clone(), column.name.clone()), Values::Fill(expression));
         down.spent.push(kept.name.clone());
+        down.returning.push(kept.clone());
         up.kept.push(kept);
         Ok(())
     }

@@ -3,6 +3,8 @@
 mod assignment;
 mod keeping;
 
+use std::collections::BTreeSet;
+
 use serde::{Deserialize, Serialize};
 
 use self::assignment::Assignment;
@@ -35,6 +37,9 @@ pub struct Decisions {
     /// `hive.notes`, or `hive`: it is put aside before it is dropped.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub keep: Vec<String>,
+    /// `temper.wild=calm`: a word that goes, and the one that rows get in its place.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub replace: Vec<String>,
     /// How many rows are filled at a time, each lot committed by itself.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub batch: Option<u32>,
@@ -162,6 +167,7 @@ impl Decisions {
         let back = renames.inverse();
         let mut up = Choices { renames: renames.clone(), ..Choices::default() };
         let mut down = Choices { renames: back.clone(), ..Choices::default() };
+        self.replaced(before, after, &mut up, &mut down)?;
         words(&mut up, before, after, dialect);
         words(&mut down, after, before, dialect);
         for text in &self.fill {
@@ -193,6 +199,65 @@ impl Decisions {
             keeping.plan(&mut up, &mut down)?;
         }
         Ok((up, down))
+    }
+
+    /// What rows get in the place of words that go: those of before go with up, those of after with down.
+    fn replaced(
+        &self,
+        before: &Schema,
+        after: &Schema,
+        up: &mut Choices,
+        down: &mut Choices,
+    ) -> Result<(), DecisionFault> {
+        for text in &self.replace {
+            let fault =
+                |what: String, help: String| DecisionFault { option: "replace", text: text.clone(), what, help };
+            let form = "write `--replace temper.wild=calm`";
+            let known = |owner: &str| before.enumeration(owner).zip(after.enumeration(owner));
+            let (path, new) = text.split_once('=').ok_or_else(|| fault("there is no `=` in it".into(), form.into()))?;
+            let (path, new) = (path.trim(), new.trim());
+            let Some((owner, word)) = owner_and_item(path, |owner| known(owner).is_some()) else {
+                return Err(fault(format!("`{path}` names no word of an enum"), form.into()));
+            };
+            let Some((from, to)) = known(owner) else {
+                let names = after.enums().map(|one| one.name.as_str());
+                return Err(fault(
+                    format!("there is no enum `{owner}` both before and after"),
+                    meant(owner, names, "name an enum of the declarations"),
+                ));
+            };
+            let renamed = up.renames.words.get(owner);
+            let goes = has_word(from, word) && !has_word(to, word);
+            let comes = has_word(to, word) && !has_word(from, word);
+            let is_renamed = renamed.is_some_and(|words| words.iter().any(|(old, new)| old == word || new == word));
+            let (choices, side) = match (goes, comes) {
+                _ if is_renamed => {
+                    return Err(fault(format!("`{word}` is renamed, and rows keep it"), "leave it out".into()));
+                }
+                (true, _) => (&mut *up, to),
+                (_, true) => (&mut *down, from),
+                _ => {
+                    let differs = |one: &Enum, other: &Enum| -> Vec<String> {
+                        let words = one.words.iter().filter(|word| !has_word(other, word.as_str()));
+                        words.map(ToString::to_string).collect()
+                    };
+                    let all = [differs(from, to), differs(to, from)].concat();
+                    return Err(fault(
+                        format!("`{word}` neither goes nor comes with this migration"),
+                        meant(word, all.iter().map(String::as_str), "name a word that goes, or one that comes"),
+                    ));
+                }
+            };
+            if !has_word(side, new) {
+                let words = side.words.iter().map(|word| word.as_str());
+                return Err(fault(
+                    format!("enum `{owner}` has no word `{new}` then"),
+                    meant(new, words, "name a word that rows can have"),
+                ));
+            }
+            choices.replaced.entry(owner.to_owned()).or_default().insert(word.to_owned(), new.to_owned());
+        }
+        Ok(())
     }
 
     /// Lots go along the primary key, which has to be the same before and after.
@@ -357,17 +422,19 @@ fn meant<'a>(word: &str, known: impl Iterator<Item = &'a str>, otherwise: &str) 
     nearest(word, known).map_or(otherwise.to_owned(), |found| format!("did you mean `{found}`?"))
 }
 
-/// Where an enum is no type of its own, the columns that hold its words are converted.
+/// Conversions of columns whose words are renamed or replaced, where a column has words of its own.
 fn words(choices: &mut Choices, before: &Schema, after: &Schema, dialect: Dialect) {
     if dialect.facts().has_enum_types {
         return;
     }
-    for (owner, words) in &choices.renames.words {
-        let (Some(from), Some(to)) = (before.enumeration(owner), after.enumeration(owner)) else { continue };
-        let there = |one: &Enum, word: &str| one.words.iter().any(|other| other.as_str() == word);
-        let words = words.iter().filter(|(old, new)| there(from, old) && there(to, new));
+    let owners = choices.renames.words.keys().chain(choices.replaced.keys());
+    for owner in owners.cloned().collect::<BTreeSet<_>>() {
+        let (Some(from), Some(to)) = (before.enumeration(&owner), after.enumeration(&owner)) else { continue };
+        let renamed = choices.renames.words.get(&owner).into_iter().flatten();
+        let renamed = renamed.filter(|(old, new)| has_word(from, old) && has_word(to, new));
+        let pairs = renamed.chain(choices.replaced.get(&owner).into_iter().flatten());
         let whens: String =
-            words.map(|(old, new)| format!(" when {} then {}", dialect.literal(old), dialect.literal(new))).collect();
+            pairs.map(|(old, new)| format!(" when {} then {}", dialect.literal(old), dialect.literal(new))).collect();
         for table in after.tables() {
             let is_of = |column: &&Column| matches!(&column.ty, Type::Enum(name) if name.as_str() == owner);
             let former = choices.renames.former_table(table.name.as_str()).unwrap_or(table.name.as_str());
@@ -385,4 +452,8 @@ fn words(choices: &mut Choices, before: &Schema, after: &Schema, dialect: Dialec
             }
         }
     }
+}
+
+fn has_word(one: &Enum, word: &str) -> bool {
+    one.words.iter().any(|other| other.as_str() == word)
 }

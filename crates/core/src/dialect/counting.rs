@@ -1,0 +1,99 @@
+//! Questions about rows as SQL, which is nearly the same everywhere.
+
+use super::Dialect;
+use super::quoting::list;
+use crate::plan::{About, Question};
+
+/// See [`Dialect::count`].
+pub(super) fn count(dialect: Dialect, question: &Question) -> String {
+    let table = dialect.quote_object(&question.table);
+    let quote = |name: &str| dialect.quote(name);
+    let names = |columns: &[String]| list(columns.iter().map(String::as_str), quote);
+    let there = |columns: &[String]| -> String {
+        let columns: Vec<_> = columns.iter().map(|name| format!("{} is not null", quote(name))).collect();
+        columns.join(" and ")
+    };
+    // Those that are gone by then do not count.
+    let stays = question.besides.as_ref().map(|gone| format!("not ({})", keyed(dialect, &gone.columns, &gone.values)));
+    let and_stays = stays.as_ref().map_or(String::new(), |stays| format!(" and {stays}"));
+    let counted = |condition: &str| {
+        format!("select coalesce(sum(case when ({condition}){and_stays} then 1 else 0 end), 0), count(*) from {table}")
+    };
+    match &question.about {
+        About::Required { .. } | About::Rows => match &stays {
+            None => format!("select count(*), count(*) from {table}"),
+            Some(stays) => {
+                format!("select coalesce(sum(case when {stays} then 1 else 0 end), 0), count(*) from {table}")
+            }
+        },
+        About::Values { column, default: None } => counted(&format!("{} is not null", quote(column))),
+        About::Values { column, default: Some(default) } => counted(&format!("{} <> {default}", quote(column))),
+        About::Missing { column } => counted(&format!("{} is null", quote(column))),
+        About::Misfit { condition, .. } => counted(condition),
+        About::Unmet { condition } => counted(&format!("not ({condition})")),
+        About::Words { column, words, is_array } => {
+            let literals = words.iter().map(|word| dialect.literal(word));
+            let literals = literals.collect::<Vec<_>>().join(", ");
+            let column = quote(column);
+            match is_array {
+                true => counted(&format!("{column}::text[] && array[{literals}]::text[]")),
+                false => counted(&format!("{column} in ({literals})")),
+            }
+        }
+        About::Keyed { key, keys, .. } => counted(&keyed(dialect, key, keys)),
+        About::Shared { columns, among } => {
+            let among = among.as_ref().map_or(String::new(), |condition| format!(" and ({condition})"));
+            format!(
+                "select coalesce(sum(shared.found), 0), (select count(*) from {table}) from (select count(*) as found \
+                 from {table} where {}{among}{and_stays} group by {} having count(*) > 1) as shared",
+                there(columns),
+                names(columns)
+            )
+        }
+        About::Dangling { columns, referenced, keys } => {
+            let same: Vec<_> = columns
+                .iter()
+                .zip(keys)
+                .map(|(column, key)| format!("referenced.{} = referencing.{}", quote(key), quote(column)))
+                .collect();
+            let there: Vec<_> =
+                columns.iter().map(|column| format!("referencing.{} is not null", quote(column))).collect();
+            format!(
+                "select count(*), (select count(*) from {table}) from {table} referencing where {}{and_stays} \
+                 and not exists (select 1 from {} referenced where {})",
+                there.join(" and "),
+                dialect.quote_object(referenced),
+                same.join(" and ")
+            )
+        }
+        About::Unkept { kept, key, .. } => {
+            let same: Vec<_> =
+                key.iter().map(|(now, then)| format!("kept.{} = here.{}", quote(then), quote(now))).collect();
+            format!(
+                "select count(*), (select count(*) from {table}) from {table} here where not exists \
+                 (select 1 from {} kept where {}){and_stays}",
+                quote(kept),
+                same.join(" and ")
+            )
+        }
+    }
+}
+
+/// True of rows with one of these keys.
+fn keyed(dialect: Dialect, key: &[String], keys: &[Vec<String>]) -> String {
+    let names: Vec<_> = key.iter().map(|name| dialect.quote(name)).collect();
+    match names.as_slice() {
+        [only] => {
+            let values: Vec<_> = keys.iter().flatten().map(String::as_str).collect();
+            format!("{only} in ({})", values.join(", "))
+        }
+        _ => {
+            let one = |values: &Vec<String>| {
+                let same: Vec<_> = names.iter().zip(values).map(|(name, value)| format!("{name} = {value}")).collect();
+                format!("({})", same.join(" and "))
+            };
+            let all: Vec<_> = keys.iter().map(one).collect();
+            all.join(" or ")
+        }
+    }
+}
