@@ -2,8 +2,11 @@
 
 mod support;
 
-use support::Project;
+use hollow_oak_core::Provider;
+use hollow_oak_testkit::server::wanted;
+
 use support::stage::{Stage, on_each_provider};
+use support::{Project, REVERT};
 
 const TABLES: &str = "\
 enum colour { white, green }
@@ -118,6 +121,120 @@ fn a_new_required_column_takes_its_values_from_the_rows() {
         assert_eq!(here.query("select code, days from kind order by code"), ["a|3", "b|4"]);
         here.project.ok(&["revert", "--yes"]);
         assert_eq!(here.query("select code from kind order by code"), ["a", "b"]);
+    });
+}
+
+/// Rows that are there get a reference to a table that comes with its rows, by a fill that reads them.
+#[test]
+fn rows_that_come_are_there_for_references_and_fills() {
+    on_each_provider(|provider| {
+        let first = "table hive {\n    id: int32, primary key\n    name: text(20)\n}\n";
+        let here = Stage::of(provider, first);
+        here.project.migrate("first");
+        here.sql("insert into hive (id, name) values (1, 'A-north'), (2, 'B-south')");
+        here.project.declare(
+            "table hive {\n    id: int32, primary key\n    name: text(20)\n    site_id: int32, references site(id)\n}\n\n\
+             table site {\n    id: int32, primary key\n    code: text(20)\n    region: text(4), references region(code)\n}\n\n\
+             table region {\n    code: text(4), primary key\n}\n\n\
+             rows site by (id) {\n    id | code | region\n    7 | 'A' | 'N'\n    9 | 'B' | 'S'\n}\n\n\
+             rows region by (code) {\n    code\n    'N'\n    'S'\n}\n",
+        );
+        let fill = "hive.site_id=((select s.id from site s where s.code = substr(hive.name, 1, 1)))";
+        here.project.draft("sites", &["--fill", fill]);
+        here.project.ok(&["apply", "--yes"]);
+        here.assert_same("live", "declared");
+        assert_eq!(here.query("select id, site_id from hive order by id"), ["1|7", "2|9"]);
+        here.project.ok(REVERT);
+        here.assert_same("live", "history@1");
+        assert_eq!(here.query("select id, name from hive order by id"), ["1|A-north", "2|B-south"]);
+    });
+}
+
+/// New rules look at the rows as they are to be, and not as they were.
+#[test]
+fn rows_change_before_the_rules_that_look_at_them() {
+    on_each_provider(|provider| {
+        let schema = |words: &str, optional: &str, check: &str, rows: &str| {
+            format!(
+                "enum colour {{ {words} }}\n\ntable kind {{\n    id: int32, primary key\n    mark: colour\n    \
+                 days: int32{optional}\n    dose: int32\n    check ({check})\n}}\n\n\
+                 rows kind by (id) {{\n    id | mark | days | dose\n{rows}}}\n"
+            )
+        };
+        let here = Stage::of(
+            provider,
+            &schema("white, green", ", null", "dose < 10", "    1 | green | null | 5\n    2 | white | 3 | 7\n"),
+        );
+        here.project.migrate("first");
+        here.sql("insert into kind (id, mark, days, dose) values (50, 'white', 1, 9)");
+        here.project.declare(&schema(
+            "white, red",
+            "",
+            "dose > 8 and dose < 100",
+            "    1 | white | 8 | 50\n    2 | red | 3 | 70\n",
+        ));
+        here.project.migrate("second");
+        here.assert_same("live", "declared");
+        let rows = "select id, mark, days, dose from kind order by id";
+        assert_eq!(here.query(rows), ["1|white|8|50", "2|red|3|70", "50|white|1|9"]);
+        here.project.ok(&["revert", "--yes"]);
+        here.assert_same("live", "history@1");
+        assert_eq!(here.query(rows), ["1|green||5", "2|white|3|7", "50|white|1|9"]);
+    });
+}
+
+/// References that are only checked at the end of a transaction do not stand in the way of changing their tables in it.
+#[test]
+fn rows_change_under_deferred_references() {
+    for provider in [Provider::Sqlite, Provider::Postgres].into_iter().filter(|one| wanted(*one)) {
+        let schema = |column: &str, kinds: &str, label: &str| {
+            format!(
+                "table family {{\n    code: text(4), primary key\n{label}}}\n\ntable kind {{\n    id: int32, primary key\n    \
+                 family: text(4), references family(code), deferrable initially deferred\n{column}}}\n\n\
+                 rows kind by (id) {{\n{kinds}}}\n\n\
+                 rows family by (code) {{\n    code\n    'a'\n    'b'\n}}\n"
+            )
+        };
+        let here = Stage::of(provider, &schema("", "    id | family\n    1 | 'a'\n    2 | 'b'\n", ""));
+        here.project.migrate("first");
+        here.sql("insert into kind (id, family) values (50, 'a')");
+        here.project.declare(&schema(
+            "    size: int32\n    check (size > 0)\n",
+            "    id | family | size\n    1 | 'b' | 3\n    3 | 'a' | 4\n",
+            "    label: text(8), null\n    check (label <> '')\n",
+        ));
+        let fills = ["--fill", "kind.size=((select count(*) from family))", "--fill", "family.label=(code)"];
+        here.project.draft("second", &fills);
+        here.project.ok(&["apply", "--yes"]);
+        here.assert_same("live", "declared");
+        assert_eq!(here.query("select id, family, size from kind order by id"), ["1|b|3", "3|a|4", "50|a|2"]);
+        here.project.ok(REVERT);
+        here.assert_same("live", "history@1");
+        assert_eq!(here.query("select id, family from kind order by id"), ["1|a", "2|b", "50|a"]);
+    }
+}
+
+/// Rows go although something still references them, when that goes in the same migration.
+#[test]
+fn rows_go_with_the_references_to_them() {
+    on_each_provider(|provider| {
+        let tables = |column: &str, rows: &str| {
+            format!(
+                "table kind {{\n    code: text(4), primary key\n}}\n\ntable hive {{\n    id: int32, primary key\n{column}}}\n\n\
+                 rows kind by (code) {{\n    code\n{rows}}}\n"
+            )
+        };
+        let column = "    kind: text(4), references kind(code)\n";
+        let here = Stage::of(provider, &tables(column, "    'a'\n    'b'\n"));
+        here.project.migrate("first");
+        here.sql("insert into hive (id, kind) values (1, 'a'), (2, 'b')");
+        here.project.declare(&tables("", "    'b'\n"));
+        here.project.draft("second", &["--keep"]);
+        here.project.ok(&["apply", "--yes"]);
+        here.assert_same("live", "declared");
+        here.project.ok(&["revert", "--yes"]);
+        here.assert_same("live", "history@1");
+        assert_eq!(here.query("select id, kind from hive order by id"), ["1|a", "2|b"]);
     });
 }
 

@@ -54,11 +54,11 @@ pub fn run(args: &ReviewArgs, global: &Global, output: &mut Output) -> Result<Ex
         .collect::<Result<Vec<_>>>()?;
     if global.json {
         let providers: Vec<_> = reviewed.iter().map(as_json).collect();
-        output.json(&json!({ "migration": migration.folder, "id": migration.id(), "title": migration.record.title, "providers": providers }));
+        output.json(&json!({ "migration": migration.folder, "id": migration.id(), "title": migration.record.title, "choices": migration.record.choices, "providers": providers }));
         return Ok(Exit::Done);
     }
-    for one in &reviewed {
-        show(migration, one, output);
+    for (at, one) in reviewed.iter().enumerate() {
+        show(migration, one, at == 0, output);
     }
     output.next("oak apply", "runs it on the default target");
     Ok(Exit::Done)
@@ -178,7 +178,7 @@ fn as_json(reviewed: &Reviewed) -> Value {
 
 // ---- the terminal ---------------------------------------------------------------------------------------------------
 
-fn show(migration: &Migration, reviewed: &Reviewed, output: &mut Output) {
+fn show(migration: &Migration, reviewed: &Reviewed, is_first: bool, output: &mut Output) {
     let (ups, downs) = (reviewed.up.steps.len(), reviewed.down.steps.len());
     output.line(format_args!(
         "{}  {}",
@@ -190,12 +190,27 @@ fn show(migration: &Migration, reviewed: &Reviewed, output: &mut Output) {
             migration.record.title
         ))
     ));
+    if is_first {
+        choices(migration, output);
+    }
     warnings(reviewed, output);
     let pairs = paired(&reviewed.up, &reviewed.down);
     if output.width >= BESIDE {
         beside(reviewed, &pairs, output);
     } else {
         stacked(reviewed, &pairs, output);
+    }
+}
+
+/// What was decided when it was drafted: the two schemas alone do not tell it.
+fn choices(migration: &Migration, output: &mut Output) {
+    let options = migration.record.choices.options();
+    let width = options.iter().map(|(option, _)| option.len()).max().unwrap_or_default();
+    for (at, (option, text)) in options.iter().enumerate() {
+        if at == 0 {
+            output.line("\n  decided");
+        }
+        output.line(format_args!("  {} {text}", dim(format_args!("--{option:<width$}"))));
     }
 }
 

@@ -278,6 +278,18 @@ impl Dialect {
         }
     }
 
+    /// The words that a column of a type may hold, each as a literal, where it is an enum with a type of its own.
+    pub fn enum_words(self, schema: &physical::Schema, ty: &physical::TypeName) -> Option<Vec<String>> {
+        match self {
+            Self::Sqlite => None,
+            Self::Postgres => {
+                let found = schema.enums().find(|one| postgres::alter::is_of_enum(ty, &one.name));
+                found.map(|one| one.words.iter().map(|word| self.literal(word)).collect())
+            }
+            Self::Mariadb(_) => mariadb::alter::words(ty),
+        }
+    }
+
     /// Queries that find reference rows: for each one that is there its number, and for each of its columns whether it has the
     /// declared value (1 or 0) and its value as text.
     pub fn row_queries(self, set: &physical::RowSet) -> Vec<String> {

@@ -36,6 +36,16 @@ pub enum TableChange {
     Alter(Box<TableAlteration>),
 }
 
+impl TableChange {
+    /// The table as it is to be, where both sides have it.
+    pub fn altered(&self) -> Option<&Table> {
+        match self {
+            Self::Alter(alteration) => Some(&alteration.to),
+            Self::Add(_) | Self::Drop(_) => None,
+        }
+    }
+}
+
 /// A table as it is and as it is to be, and what differs between the two.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct TableAlteration {

@@ -10,6 +10,7 @@
 mod answer;
 mod burden;
 mod choices;
+mod deferred;
 mod order;
 mod programs;
 mod question;

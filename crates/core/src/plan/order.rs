@@ -6,7 +6,7 @@ use super::choices::Choices;
 use super::renaming::{self, Renamed};
 use super::risk::{Known, Risk, risks};
 use super::step::Step;
-use super::{programs, rebuilding, rows, staged};
+use super::{deferred, programs, rebuilding, rows, staged};
 use crate::Dialect;
 use crate::dialect::Altering;
 use crate::diff::diff;
@@ -54,18 +54,20 @@ pub fn plan(dialect: Dialect, from: &Schema, to: &Schema, choices: &Choices) -> 
     let Renamed { steps: renaming, schema: from, renames } = renaming::renamed(dialect, from, to, &choices.renames);
     let changes = diff(&from, to);
     let choices = &rows::with_fills(dialect, &from, to, choices);
-    let rows = rows::around(&from, to);
     let altering = dialect.facts().altering;
     let around = programs::around(&from, to, &changes, &renames, altering == Altering::InPlace);
     let steps = match altering {
         Altering::Rebuilding => rebuilding::steps(dialect, &from, to, changes, choices),
-        Altering::InPlace => staged::steps(dialect, &from, to, changes, choices),
+        Altering::InPlace => {
+            let rows = rows::in_stages(dialect, &from, to, &changes);
+            staged::steps(dialect, &from, to, changes, rows, choices)
+        }
     };
     let aside = choices.kept.iter().flat_map(|kept| [Step::MakeKept(kept.clone()), Step::Keep(kept.clone())]).collect();
     let spent = choices.spent.iter().cloned().map(Step::DropKept).collect();
     let steps = with_rows(steps, to, choices);
-    let steps = [renaming, rows.before, steps, rows.behind].into_iter().flatten().collect();
-    let steps = programs::placed(dialect, around, steps);
+    let steps = [renaming, steps].into_iter().flatten().collect();
+    let steps = deferred::checked(dialect, &from, to, programs::placed(dialect, around, steps));
     planned(dialect, [aside, steps, spent].into_iter().flatten().collect(), choices)
 }
 

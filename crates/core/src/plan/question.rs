@@ -133,6 +133,23 @@ pub enum About {
     },
 }
 
+impl About {
+    /// Whether the values of a column, as it was called before, decide which rows are counted.
+    fn looks_at(&self, name: &str) -> bool {
+        match self {
+            Self::Rows | Self::Keyed { .. } => false,
+            Self::Required { column }
+            | Self::Values { column, .. }
+            | Self::Missing { column }
+            | Self::Misfit { column, .. }
+            | Self::Unkept { column, .. }
+            | Self::Words { column, .. } => column == name,
+            Self::Shared { columns, .. } | Self::Dangling { columns, .. } => columns.iter().any(|one| one == name),
+            Self::Unmet { condition } => condition.contains(name),
+        }
+    }
+}
+
 /// Why rows with certain keys matter.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Keyed {
@@ -258,17 +275,22 @@ impl Asking<'_> {
     }
 
     fn ask(&mut self, table: &str, about: About, matter: Matter) {
-        let besides = self.deleted(table);
+        let besides = self.given(table, &about);
         self.ask_besides(table, about, matter, besides);
     }
 
-    /// Reference rows that go before the plan comes to the rest.
-    fn deleted(&self, table: &str) -> Option<Keys> {
+    /// The reference rows that go before the plan comes to a question, and those that get other values for what it looks
+    /// at.
+    fn given(&self, table: &str, about: &About) -> Option<Keys> {
         let is_it = |change: &&RowChanges| self.now.key(&change.table) == self.now.key(table);
         let change = self.row_changes.iter().find(is_it)?;
         let columns = change.key.iter().map(|name| self.column(table, name)).collect::<Option<Vec<_>>>()?;
-        let is_short = !change.deleted.is_empty() && change.deleted.len() <= KEYS;
-        is_short.then(|| Keys { columns, values: change.deleted.clone() })
+        let mut values = change.deleted.clone();
+        let changes = change.updated.iter().filter(|row| {
+            row.changes.iter().any(|(name, ..)| self.column(table, name).is_some_and(|name| about.looks_at(&name)))
+        });
+        values.extend(changes.map(|row| row.key.clone()));
+        (1..=KEYS).contains(&values.len()).then_some(Keys { columns, values })
     }
 
     fn ask_besides(&mut self, table: &str, about: About, matter: Matter, besides: Option<Keys>) {
@@ -312,8 +334,10 @@ impl Asking<'_> {
         let default = column.default.as_ref().filter(|default| default.is_literal());
         let default = default.map(|default| default.text().to_owned());
         let default = default.filter(|text| !text.eq_ignore_ascii_case("null"));
-        let besides = self.declared(&was, Some(&old)).or_else(|| self.deleted(&table.name));
-        self.ask_besides(&table.name, About::Values { column: old, default }, Matter::Loses, besides);
+        let besides = self.declared(&was, Some(&old));
+        let about = About::Values { column: old, default };
+        let besides = besides.or_else(|| self.given(&table.name, &about));
+        self.ask_besides(&table.name, about, Matter::Loses, besides);
     }
 
     // ---- what changes ---------------------------------------------------------------------------------------------
@@ -435,6 +459,13 @@ impl Asking<'_> {
         else {
             return;
         };
+        let comes = |change: &RowChanges| {
+            self.now.key(&change.table) == self.now.key(&key.referenced_table) && !change.inserted.is_empty()
+        };
+        // What it needs may be among the rows that come.
+        if self.row_changes.iter().any(comes) {
+            return;
+        }
         self.ask(&table.name, About::Dangling { columns, referenced, keys }, Matter::Refuses);
     }
 
@@ -503,6 +534,10 @@ impl Asking<'_> {
             for reference in &table.foreign_keys {
                 let is_it = self.now.key(&reference.referenced_table) == self.now.key(&change.table)
                     && reference.referenced_columns == change.key;
+                let stays = |after: &Table| after.foreign_keys.iter().any(|other| other.columns == reference.columns);
+                if !self.to.table(&table.name).is_some_and(stays) {
+                    continue;
+                }
                 let columns: Option<Vec<String>> =
                     reference.columns.iter().map(|name| self.column(&table.name, name)).collect();
                 let (true, Some(columns)) = (is_it, columns) else { continue };

@@ -1,19 +1,22 @@
 //! Plans for a provider that alters little in place, and makes a table anew for the rest.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::choices::{Choices, Values};
 use super::order::{free_name, referenced_first};
+use super::rows;
 use super::step::{Alteration, Copied, Rebuild, Step};
 use crate::Dialect;
-use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
-use crate::physical::{Index, Schema, Table};
+use crate::diff::{Change, Changes, ItemChange, RowChanges, TableAlteration, TableChange};
+use crate::physical::{Column, Index, Schema, Table};
 
 /// Indexes that go are dropped first and new ones made last, so that a name may move from one table to another; tables
 /// go before others come, for the same reason. References may point to tables that are not there yet, or no longer: they
 /// are checked at the end.
 pub(super) fn steps(dialect: Dialect, from: &Schema, to: &Schema, changes: Changes, choices: &Choices) -> Vec<Step> {
-    let mut phases = Phases::default();
+    let mut phases = Phases { rows: rows::in_order(from, to), ..Phases::default() };
+    let deleted: Vec<Step> = phases.rows.iter().rev().filter_map(|change| rows::deletion(from, change)).collect();
+    let altered: BTreeSet<String> = changes.tables.iter().filter_map(TableChange::altered).map(Table::key).collect();
     let mut taken: BTreeSet<String> = from.tables().chain(to.tables()).map(Table::key).collect();
     for change in changes.tables {
         match change {
@@ -37,7 +40,12 @@ pub(super) fn steps(dialect: Dialect, from: &Schema, to: &Schema, changes: Chang
             });
         }
     }
-    phases.finish()
+    // What is filled from rows of tables that are new, or stay as they are, comes later.
+    let (late, early): (Vec<_>, Vec<_>) =
+        std::mem::take(&mut phases.rows).into_iter().partition(|change| altered.contains(&to.key(&change.table)));
+    phases.early_rows = early.into_iter().flat_map(|change| rows::coming(to, change)).collect();
+    let late = late.into_iter().flat_map(|change| rows::coming(to, change));
+    deleted.into_iter().chain(phases.finish()).chain(late).collect()
 }
 
 #[derive(Default)]
@@ -45,8 +53,11 @@ struct Phases {
     drop_indexes: Vec<Step>,
     drop_tables: Vec<Table>,
     create_tables: Vec<Table>,
+    early_rows: Vec<Step>,
     alter_tables: Vec<Step>,
     create_indexes: Vec<Step>,
+    /// Reference rows that come or change.
+    rows: Vec<RowChanges>,
 }
 
 impl Phases {
@@ -82,6 +93,7 @@ impl Phases {
                 self.alter_tables.append(&mut steps);
             }
             Alteration::Rebuild => {
+                let updates = self.updates_on_the_way(dialect, &alteration);
                 let kept = |index: &&Index| !changed.contains(&index.name);
                 let copied = alteration.to.columns.iter().filter(|column| column.generated.is_none());
                 let copied = copied.filter_map(|column| {
@@ -90,6 +102,9 @@ impl Phases {
                     let source = match (old, values) {
                         (Some(old), Some(Values::Fill(expression))) => Copied::Filled(old, expression.clone()),
                         (_, Some(values)) => Copied::Expression(values.expression().to_owned()),
+                        (Some(_), None) if updates.contains_key(&column.name) => {
+                            Copied::Updated(updates[&column.name].clone())
+                        }
                         (Some(old), None) => Copied::Column(old),
                         (None, None) => return None,
                     };
@@ -103,6 +118,46 @@ impl Phases {
                 })));
             }
         }
+    }
+
+    /// Takes those changes of reference rows out of what comes behind that must not wait for it: the table's new rules look
+    /// at the rows while they are copied. Returns the columns concerned, each with the expression for its values.
+    fn updates_on_the_way(&mut self, dialect: Dialect, alteration: &TableAlteration) -> BTreeMap<String, String> {
+        let TableAlteration { from, to, items } = alteration;
+        let mut expressions = BTreeMap::new();
+        let Some(change) = self.rows.iter_mut().find(|change| from.case.table_key(&change.table) == to.key()) else {
+            return expressions;
+        };
+        if change.updated.len() > rows::CASES {
+            return expressions;
+        }
+        let looked_at = |name: &str| {
+            let in_key = |columns: &[crate::physical::KeyColumn]| columns.iter().any(|one| one.name == name);
+            items.iter().any(|item| match item {
+                ItemChange::Column(Change::Alter { to: column, .. }) => column.name == name,
+                ItemChange::PrimaryKey(Change::Add(key) | Change::Alter { to: key, .. }) => in_key(&key.columns),
+                ItemChange::Unique(Change::Add(key) | Change::Alter { to: key, .. }) => in_key(&key.columns),
+                ItemChange::Check(Change::Add(check) | Change::Alter { to: check, .. }) => {
+                    check.expression.mentions(name)
+                }
+                _ => false,
+            })
+        };
+        let is_copied = |column: &&Column| from.column(&column.name).is_some_and(|old| old.generated.is_none());
+        for column in to.columns.iter().filter(is_copied).filter(|column| looked_at(&column.name)) {
+            let mut cases = String::new();
+            for row in &mut change.updated {
+                let Some(at) = row.changes.iter().position(|(name, ..)| *name == column.name) else { continue };
+                let (.., value) = row.changes.remove(at);
+                cases.push_str(&format!("\n    when {} then {value}", rows::found_by(dialect, &change.key, &row.key)));
+            }
+            if !cases.is_empty() {
+                let name = dialect.quote(&column.name);
+                expressions.insert(column.name.clone(), format!("case{cases}\n    else {name}\nend"));
+            }
+        }
+        change.updated.retain(|row| !row.changes.is_empty());
+        expressions
     }
 
     /// Plans the indexes that come or go; returns the names of those that are made at the end.
@@ -137,6 +192,7 @@ impl Phases {
             .into_iter()
             .chain(self.drop_tables.into_iter().map(Step::DropTable))
             .chain(self.create_tables.into_iter().map(Step::CreateTable))
+            .chain(self.early_rows)
             .chain(self.alter_tables)
             .chain(self.create_indexes);
         steps.collect()

@@ -190,7 +190,7 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Ris
         Step::Restore { kept, .. } => {
             risks.add(RiskKind::MayRefuse, format!("fails if a row of {} references what is gone by now", kept.table));
         }
-        Step::DropKept(_) | Step::MakeKept(_) | Step::Keep(_) => {}
+        Step::DropKept(_) | Step::MakeKept(_) | Step::Keep(_) | Step::CheckDeferred { .. } => {}
         Step::DropColumn { table, column } if among(&known.added, table, column) => {}
         Step::DropColumn { table, column } => risks.dropped(table, column),
         Step::AddColumn { table, column, checks, key, .. } => {

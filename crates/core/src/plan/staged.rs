@@ -8,6 +8,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::choices::{Choices, Values};
 use super::order::referenced_first;
 use super::renaming;
+use super::rows::RowSteps;
 use super::step::{Batch, Commented, Constraint, EnumSwap, Step, SwappedColumn};
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
@@ -15,8 +16,16 @@ use crate::physical::{Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, 
 use crate::sql::Expression;
 
 /// Plans by stages; see [`Stages`] for their order.
-pub(super) fn steps(dialect: Dialect, from: &Schema, to: &Schema, changes: Changes, choices: &Choices) -> Vec<Step> {
-    let mut planner = Planner { dialect, from, to, choices, stages: Stages::default(), disturbed: BTreeMap::new() };
+pub(super) fn steps(
+    dialect: Dialect,
+    from: &Schema,
+    to: &Schema,
+    changes: Changes,
+    rows: RowSteps,
+    choices: &Choices,
+) -> Vec<Step> {
+    let stages = Stages { rows, ..Stages::default() };
+    let mut planner = Planner { dialect, from, to, choices, stages, disturbed: BTreeMap::new() };
     let mut created = Vec::new();
     let mut dropped = Vec::new();
     let mut altered = Vec::new();
@@ -46,6 +55,7 @@ pub(super) fn steps(dialect: Dialect, from: &Schema, to: &Schema, changes: Chang
 /// Steps by the stage in which they run.
 #[derive(Default)]
 struct Stages {
+    rows: RowSteps,
     drop_references: Vec<Step>,
     release_identities: Vec<Step>,
     drop_tables: Vec<Step>,
@@ -75,13 +85,16 @@ struct Stages {
 impl Stages {
     fn in_order(self, dialect: Dialect) -> Vec<Step> {
         [
+            self.rows.first,
             self.drop_references,
             self.release_identities,
             self.drop_tables,
+            self.rows.released,
             self.drop_indexes,
             self.drop_constraints,
             self.stop_computing,
             self.drop_computed,
+            self.rows.prepared,
             self.make_enums,
             self.rename_tables,
             self.rename_columns,
@@ -89,12 +102,14 @@ impl Stages {
             // Before the columns, which may follow what their table says.
             self.set_options,
             self.create_tables,
+            self.rows.early,
             self.add_columns,
             self.fill_columns,
             self.alter_columns,
             self.add_computed,
             self.drop_columns,
             self.drop_enums,
+            self.rows.late,
             self.add_constraints,
             self.create_indexes,
             self.grant_identities,

@@ -180,6 +180,11 @@ pub enum Step {
     },
     /// Make the table that values are put aside in.
     MakeKept(Kept),
+    /// Check now what waits until the end of the transaction.
+    CheckDeferred {
+        /// The table that changes next.
+        table: String,
+    },
     /// Put values aside.
     Keep(Kept),
     /// Put rows back into a table that was made again.
@@ -347,6 +352,8 @@ pub enum Copied {
     Column(String),
     /// An SQL expression over the old table.
     Expression(String),
+    /// The same, which only changes reference rows.
+    Updated(String),
     /// The column of this name; where that is null, an SQL expression.
     Filled(String, String),
 }
@@ -425,6 +432,7 @@ impl Step {
             Self::DeleteRows { .. } => "delete-rows",
             Self::MakeKept(_) => "make-kept",
             Self::Keep(_) => "keep",
+            Self::CheckDeferred { .. } => "check-deferred",
             Self::Restore { .. } => "restore",
             Self::DropKept(_) => "drop-kept",
             Self::FillColumn { batch: None, .. } => "fill-column",
@@ -463,6 +471,7 @@ impl Step {
             | Self::InsertRows { table, .. }
             | Self::UpdateRows { table, .. }
             | Self::DeleteRows { table, .. }
+            | Self::CheckDeferred { table }
             | Self::AddConstraint { table, .. }
             | Self::DropConstraint { table, .. }
             | Self::RenameConstraint { table, .. }
@@ -493,6 +502,7 @@ impl Step {
             | Self::SetOptions { .. }
             | Self::Restore { .. }
             | Self::DropKept(_)
+            | Self::CheckDeferred { .. }
             | Self::InsertRows { .. }
             | Self::UpdateRows { .. }
             | Self::DeleteRows { .. }
@@ -554,6 +564,7 @@ impl Step {
             Self::DeleteRows { table, keys, .. } => format!("delete {} of {table}", plural("row", keys.len())),
             Self::MakeKept(kept) => format!("make a place for {}", kept.what()),
             Self::Keep(kept) => format!("keep {}", kept.what()),
+            Self::CheckDeferred { table } => format!("check what waits, before {table} changes"),
             Self::Restore { kept, .. } => format!("put the rows of {} back", kept.table),
             Self::DropKept(name) => format!("drop what was kept in {name}"),
             Self::RemakeEnum(swap) => format!("make enum {} anew", swap.to.name),
@@ -579,6 +590,7 @@ impl Step {
         let values = rebuild.copied.iter().filter_map(|(column, copied)| match copied {
             Copied::Column(_) => None,
             Copied::Expression(expression) => Some(format!("values of {column}: {expression}")),
+            Copied::Updated(_) => Some(format!("reference rows get their new {column}")),
             Copied::Filled(_, expression) => Some(format!("rows without {column} get: {expression}")),
         });
         lines.map(ToString::to_string).chain(values).collect()

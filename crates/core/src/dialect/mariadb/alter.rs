@@ -42,7 +42,7 @@ pub(in crate::dialect) fn holding_both(from: &TypeName, to: &TypeName) -> Option
 }
 
 /// The words of an enum, each as a literal.
-pub(super) fn words(ty: &TypeName) -> Option<Vec<String>> {
+pub(in crate::dialect) fn words(ty: &TypeName) -> Option<Vec<String>> {
     let list = ty.text().strip_prefix("enum(")?.strip_suffix(')')?.to_owned();
     let texts = Lexer::new(&list, 0, super::SYNTAX).filter(|token| token.kind == TokenKind::Text);
     Some(texts.map(|token| token.span.text(&list).to_owned()).collect())

@@ -79,6 +79,7 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
         | Step::CreateEnum(_)
         | Step::DropEnum(_)
         | Step::AddEnumWord { .. }
+        | Step::CheckDeferred { .. }
         | Step::RenameEnumWord { .. }
         | Step::InsertRows { .. }
         | Step::UpdateRows { .. }

@@ -32,6 +32,7 @@ pub(super) const FACTS: Facts = Facts {
     indexes_share_names: true,
     keys_share_names: true,
     references_share_names: false,
+    waiting_checks_block: true,
     renames_constraints: true,
     renames_indexes: true,
     uniques_are_indexes: false,

@@ -112,6 +112,10 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         }
         Step::UpdateRows { table, key, rows } => rowing::update(table, key, rows, QUOTING),
         Step::DeleteRows { table, key, keys, .. } => rowing::delete(table, key, keys, QUOTING),
+        // PostgreSQL 17, "SET CONSTRAINTS": to immediate, it checks at once what waits.
+        Step::CheckDeferred { .. } => {
+            vec!["set constraints all immediate".into(), "set constraints all deferred".into()]
+        }
         Step::MakeKept(kept) => vec![make_kept(kept, QUOTING, " with no data")],
         Step::Keep(kept) => vec![keep(kept, QUOTING)],
         Step::Restore { kept, overriding, numbering } => {

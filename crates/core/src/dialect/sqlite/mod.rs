@@ -26,6 +26,7 @@ pub(super) const FACTS: Facts = Facts {
     indexes_share_names: true,
     keys_share_names: false,
     references_share_names: false,
+    waiting_checks_block: false,
     renames_constraints: false,
     renames_indexes: false,
     uniques_are_indexes: false,

@@ -61,6 +61,7 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         | Step::CreateEnum(_)
         | Step::DropEnum(_)
         | Step::AddEnumWord { .. }
+        | Step::CheckDeferred { .. }
         | Step::RenameEnumWord { .. }
         | Step::RemakeEnum(_)
         | Step::SetOptions { .. }
@@ -111,7 +112,7 @@ fn rebuild_table(rebuild: &Rebuild) -> Vec<String> {
 fn copied(source: &Copied) -> String {
     match source {
         Copied::Column(name) => quote(name),
-        Copied::Expression(expression) => in_parentheses(expression),
+        Copied::Expression(expression) | Copied::Updated(expression) => in_parentheses(expression),
         Copied::Filled(name, expression) => format!("coalesce({}, {})", quote(name), in_parentheses(expression)),
     }
 }

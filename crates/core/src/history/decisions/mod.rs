@@ -45,6 +45,25 @@ pub struct Decisions {
     pub batch: Option<u32>,
 }
 
+impl Decisions {
+    /// All of them, each as the option of `oak draft` that says it, without its hyphens, and what stands behind it.
+    pub fn options(&self) -> Vec<(&'static str, String)> {
+        let lists = [
+            ("rename", &self.rename),
+            ("no-rename", &self.no_rename),
+            ("fill", &self.fill),
+            ("convert", &self.convert),
+            ("convert-back", &self.convert_back),
+            ("replace", &self.replace),
+            ("keep", &self.keep),
+        ];
+        let each = |(option, texts): (&'static str, &Vec<String>)| -> Vec<_> {
+            texts.iter().map(|text| (option, text.clone())).collect()
+        };
+        lists.into_iter().flat_map(each).chain(self.batch.map(|rows| ("batch", rows.to_string()))).collect()
+    }
+}
+
 /// How the tables begin that values are put aside in.
 pub const KEPT_PREFIX: &str = "hollow_oak_kept_";
 
