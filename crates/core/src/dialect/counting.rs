@@ -29,7 +29,7 @@ pub(super) fn count(dialect: Dialect, question: &Question) -> String {
         About::Values { column, default: None } => counted(&format!("{} is not null", quote(column))),
         About::Values { column, default: Some(default) } => counted(&format!("{} <> {default}", quote(column))),
         About::Missing { column } => counted(&format!("{} is null", quote(column))),
-        About::Misfit { condition, .. } => counted(condition),
+        About::Misfit { condition, .. } | About::Trimmed { condition, .. } => counted(condition),
         About::Unmet { condition } => counted(&format!("not ({condition})")),
         About::Words { column, words, is_array } => {
             let literals = words.iter().map(|word| dialect.literal(word));

@@ -8,6 +8,8 @@ pub struct Misfits {
     pub refused: Option<String>,
     /// True of values that are another value afterwards: rounded, or cut off.
     pub changed: Option<String>,
+    /// True of values that only lose spaces at their end.
+    pub trimmed: Option<String>,
     /// True of values that the type does not mean, and the provider stores all the same.
     pub kept: Option<String>,
 }
@@ -22,7 +24,7 @@ impl Misfits {
     }
 
     pub(super) fn both(refused: Option<String>, changed: Option<String>) -> Self {
-        Self { refused, changed, kept: None }
+        Self { refused, changed, ..Self::default() }
     }
 }
 

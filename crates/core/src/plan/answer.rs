@@ -42,6 +42,9 @@ impl Question {
                 super::Matter::Loses => format!("{table}.{column} is rounded or cut to fit {to} in {in_rows}"),
                 super::Matter::Tells => format!("{table}.{column} does not fit {to} in {in_rows}, and stays as it is"),
             },
+            About::Trimmed { column, to, .. } => {
+                format!("{table}.{column} loses the spaces at its end to fit {to} in {in_rows}")
+            }
             About::Shared { columns, .. } => {
                 format!("{rows} {} {} with another row", verb("shares", "share"), columns.join(", "))
             }

@@ -83,6 +83,15 @@ pub enum About {
         /// The other type, as it was declared.
         to: String,
     },
+    /// Those with a value that loses the spaces at its end.
+    Trimmed {
+        /// The column.
+        column: String,
+        /// A condition in SQL that is true of them.
+        condition: String,
+        /// The other type, as it was declared.
+        to: String,
+    },
     /// Those that share the values of some columns with another row; nulls are never shared.
     Shared {
         /// The columns.
@@ -142,6 +151,7 @@ impl About {
             | Self::Values { column, .. }
             | Self::Missing { column }
             | Self::Misfit { column, .. }
+            | Self::Trimmed { column, .. }
             | Self::Unkept { column, .. }
             | Self::Words { column, .. } => column == name,
             Self::Shared { columns, .. } | Self::Dangling { columns, .. } => columns.iter().any(|one| one == name),
@@ -414,6 +424,9 @@ impl Asking<'_> {
         ask(misfits.refused, Matter::Refuses);
         ask(misfits.changed, Matter::Loses);
         ask(misfits.kept, Matter::Tells);
+        if let Some(condition) = misfits.trimmed {
+            self.ask(&after.name, About::Trimmed { column: name, condition, to }, Matter::Tells);
+        }
     }
 
     fn shared(&mut self, table: &Table, key: &[KeyColumn], attributes: &BTreeSet<String>) {

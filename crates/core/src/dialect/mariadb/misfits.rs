@@ -11,20 +11,34 @@ pub(in crate::dialect) fn misfits(from: &TypeName, to: &TypeName, column: &str) 
     match (&old, &new) {
         (_, Known::Characters(length)) => match old {
             Known::Characters(was) if was <= *length => Misfits::default(),
-            // Spaces at the end are cut off with a note ("VARCHAR").
-            _ => Misfits::refused(format!("char_length(trim(trailing ' ' from {column})) > {length}")),
+            // Also spaces at the end, which an insert would cut off with a note.
+            _ => Misfits::refused(format!("char_length({column}) > {length}")),
         },
         (_, Known::Bytes(length)) => match old {
             Known::Bytes(was) if was <= *length => Misfits::default(),
             _ => Misfits::refused(format!("length({column}) > {length}")),
         },
         (Known::Number(old), Known::Number(new)) => numbers(*old, *new, column),
+        (Known::Characters(_), Known::Number(Number::Integer(low, high))) => {
+            let number = r"'^[[:space:]]*[-+]?[0-9]+[[:space:]]*$'";
+            let within = format!("cast({column} as decimal(65,0)) between {low} and {high}");
+            Misfits::refused(format!("({column} not regexp {number} or not {within})"))
+        }
         (Known::Characters(_), Known::Number(new)) => {
             let number = r"'^[[:space:]]*[-+]?([0-9]+([.][0-9]*)?|[.][0-9]+)([eE][-+]?[0-9]+)?[[:space:]]*$'";
             let value = format!("cast({column} as double)");
             let within = numbers(Number::Float(64), *new, &value);
             let refused = within.refused.map_or(String::new(), |refused| format!(" or {refused}"));
             Misfits::both(Some(format!("({column} not regexp {number}{refused})")), within.changed)
+        }
+        (Known::Characters(_), Known::Moment(with_time, _)) => {
+            let ty = if *with_time { "datetime(6)" } else { "date" };
+            let cut = format!("time(cast({column} as datetime)) <> '00:00:00'");
+            let refused = format!("({column} is not null and cast({column} as {ty}) is null)");
+            Misfits::both(Some(refused), (!*with_time).then_some(cut))
+        }
+        (Known::Characters(_), Known::Uuid) => {
+            Misfits::refused(format!("({column} is not null and cast({column} as uuid) is null)"))
         }
         (_, Known::Words) => words(to)
             .map_or_else(Misfits::default, |words| Misfits::refused(format!("{column} not in ({})", words.join(", ")))),
@@ -48,6 +62,7 @@ enum Known {
     /// Whether there is a time of day in it, and with how many fraction digits.
     Moment(bool, u32),
     Time(u32),
+    Uuid,
     Other,
 }
 
@@ -95,6 +110,7 @@ impl Known {
             "TEXT" | "BLOB" => Self::Bytes(65_535),
             "MEDIUMTEXT" | "MEDIUMBLOB" => Self::Bytes(16_777_215),
             "LONGTEXT" | "LONGBLOB" | "JSON" => Self::Bytes(u64::from(u32::MAX)),
+            "UUID" => Self::Uuid,
             "DATE" => Self::Moment(false, 0),
             "DATETIME" | "TIMESTAMP" => digits().map_or(Self::Other, |digits| Self::Moment(true, digits)),
             "TIME" => digits().map_or(Self::Other, Self::Time),
@@ -166,7 +182,7 @@ mod tests {
 
     #[test]
     fn what_does_not_is_refused_or_changed() {
-        case("longtext", "varchar(8)", Some("char_length(trim(trailing ' ' from c)) > 8"), None);
+        case("longtext", "varchar(8)", Some("char_length(c) > 8"), None);
         case("bigint", "int unsigned", Some("c not between 0 and 4294967295"), None);
         case("decimal(6,2)", "decimal(6,1)", None, Some("c <> round(c, 1)"));
         case(

@@ -11,9 +11,11 @@ pub(in crate::dialect) fn misfits(from: &TypeName, to: &TypeName, column: &str) 
     let (old, new) = (Known::of(from), Known::of(to));
     match (&old, &new) {
         (_, Known::Text(None)) => Misfits::default(),
-        // Spaces at the end are cut off and nobody misses them ("Character Types").
+        // Spaces at the end are cut off, anything else is refused ("Character Types").
         (_, Known::Text(Some(length))) => {
-            Misfits::refused(format!("char_length(rtrim({column}::text, ' ')) > {length}"))
+            let beyond = format!("char_length(rtrim({column}::text, ' ')) > {length}");
+            let trimmed = format!("char_length({column}::text) > {length} and not {beyond}");
+            Misfits { trimmed: Some(trimmed), ..Misfits::refused(beyond) }
         }
         (Known::Number(old), Known::Number(new)) => numbers(*old, *new, column),
         (Known::Moment(_, old), Known::Moment(true, new)) if new < old => {
@@ -22,6 +24,13 @@ pub(in crate::dialect) fn misfits(from: &TypeName, to: &TypeName, column: &str) 
         (Known::Moment(..), Known::Moment(true, _)) => Misfits::default(),
         (Known::Moment(..), Known::Moment(false, _)) => {
             Misfits::changed(format!("{column} <> {column}::{}", to.text()))
+        }
+        (Known::Text(_), Known::Number(new)) => read_numbers(*new, column),
+        (Known::Text(_), Known::Truth) => {
+            // PostgreSQL 17, "Boolean Type": any beginning that only one of the words has.
+            let words = ["t", "tr", "tru", "true", "y", "ye", "yes", "on", "1", "f", "fa", "fal", "fals", "false", "n"];
+            let words = words.into_iter().chain(["no", "of", "off", "0"]).map(literal).collect::<Vec<_>>();
+            Misfits::refused(format!("lower(btrim({column}::text, E' \\t\\n\\r')) not in ({})", words.join(", ")))
         }
         (Known::Time(old), Known::Time(new)) => match new < old {
             true => Misfits::changed(format!("{column} <> {column}::{}", to.text())),
@@ -40,6 +49,7 @@ enum Known {
     /// Whether there is a time of day in it, and with how many fraction digits.
     Moment(bool, u32),
     Time(u32),
+    Truth,
     Other,
 }
 
@@ -75,6 +85,7 @@ impl Known {
                 Some((Some(all), Some(behind))) if behind <= all => Self::Number(Number::Decimal(Some((all, behind)))),
                 _ => Self::Other,
             },
+            ("BOOLEAN", _) => Self::Truth,
             ("DATE", _) => Self::Moment(false, 0),
             (_, Family::Moment) => digits.map_or(Self::Other, |digits| Self::Moment(true, digits)),
             ("TIME WITHOUT TIME ZONE" | "TIME WITH TIME ZONE", _) => digits.map_or(Self::Other, Self::Time),
@@ -136,9 +147,32 @@ fn numbers(old: Number, new: Number, column: &str) -> Misfits {
         (Number::Integer(from), Number::Float(to)) if from < to && (from, to) != (32, 32) => Misfits::default(),
         (_, Number::Float(bits)) => {
             let ty = if bits == 32 { "real" } else { "double precision" };
-            Misfits::changed(format!("{column}::{ty}::numeric <> {column}::numeric"))
+            // By way of text: a cast of a float to numeric keeps few digits.
+            Misfits::changed(format!("{column}::{ty}::text::numeric <> {column}::numeric"))
         }
     }
+}
+
+/// Texts that are read as numbers. One that could be a number in hexadecimal, octal or binary is not judged: a server before
+/// PostgreSQL 16 does not know them.
+fn read_numbers(new: Number, column: &str) -> Misfits {
+    let text = format!("{column}::text");
+    let (pattern, exact) = match new {
+        Number::Integer(_) => (r"'^\s*[-+]?\d+\s*$'", format!("{text}::numeric")),
+        Number::Decimal(_) => (r"'^\s*[-+]?(\d+(\.\d*)?|\.\d+)([eE][-+]?\d{1,3})?\s*$'", format!("{text}::numeric")),
+        Number::Float(_) => return Misfits::refused(format!("not pg_input_is_valid({text}, 'double precision')")),
+    };
+    let other = format!(r"{text} ~* '^\s*([-+]?0[xob]|[-+]?inf|nan)' or {text} ~ '\d_\d'");
+    let old = match new {
+        Number::Integer(_) => Number::Decimal(Some((1000, 0))),
+        _ => Number::Decimal(None),
+    };
+    let within = numbers(old, new, &exact);
+    // A cast must not come before the pattern.
+    let refused = within.refused.unwrap_or("false".into());
+    let refused = format!("case when {text} ~ {pattern} then {refused} else not ({other}) end");
+    let changed = within.changed.map(|changed| format!("case when {text} ~ {pattern} then {changed} else false end"));
+    Misfits::both(Some(refused), changed)
 }
 
 #[cfg(test)]
