@@ -2,6 +2,7 @@
 //!
 //! Must not: be used by anything but tests.
 
+pub mod choices;
 pub mod coverage;
 pub mod edit;
 pub mod generate;

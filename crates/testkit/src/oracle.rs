@@ -9,8 +9,9 @@
 //! 5. The names of a referenced table and its columns are lowered: SQLite compares it so, and keeps whatever was written.
 //! 6. Statements are sorted. The tool's own tables, and those of SQLite, are left out.
 
+use std::io::Write;
 use std::path::Path;
-use std::process::Command;
+use std::process::{Command, Stdio};
 
 use hollow_oak_core::Provider;
 
@@ -158,30 +159,106 @@ fn words(script: &str) -> Vec<String> {
     words
 }
 
+/// The rows that the `sqlite3` shell reads from a file, one a line, in a form in which two files can be compared.
+///
+/// # Errors
+///
+/// Where the shell cannot be run, with the remedy.
+pub fn rows(path: &Path) -> Result<String, String> {
+    let shell = |input: &str| -> Result<String, String> {
+        let mut command = Command::new("sqlite3");
+        command.arg(path).stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped());
+        let no_shell = |error| format!("the sqlite3 shell cannot be run ({error}); `cargo xtask test` installs it");
+        let mut child = command.spawn().map_err(no_shell)?;
+        let mut stdin = child.stdin.take().expect("it is piped");
+        stdin.write_all(input.as_bytes()).map_err(|error| error.to_string())?;
+        drop(stdin);
+        let output = child.wait_with_output().map_err(|error| error.to_string())?;
+        match output.status.success() {
+            true => Ok(String::from_utf8_lossy(&output.stdout).into_owned()),
+            false => Err(String::from_utf8_lossy(&output.stderr).into_owned()),
+        }
+    };
+    let tables = shell("select name from sqlite_schema where type = 'table' and name not like 'sqlite_%';\n")?;
+    let mut script = ".headers on\n".to_owned();
+    for table in tables.lines() {
+        // The shell's own commands read a name as C does.
+        let named = table.replace('\\', "\\\\").replace('"', "\\\"");
+        let quoted = table.replace('"', "\"\"");
+        script.push_str(&format!(".mode insert \"{named}\"\nselect * from \"{quoted}\";\n"));
+    }
+    Ok(normalise_rows(&shell(&script)?))
+}
+
+/// The rows that a server's own dumper writes, one a line, in a form in which two databases can be compared.
+///
+/// # Errors
+///
+/// Where the dumper cannot be run, with the remedy.
+pub fn dump_rows(server: &PrivateServer, database: &str) -> Result<String, String> {
+    let options: &[&str] = match server.provider() {
+        Provider::Postgres => &["--data-only", "--column-inserts"],
+        _ => &["--no-create-info", "--complete-insert", "--skip-extended-insert", "--hex-blob", "--skip-triggers"],
+    };
+    // Inside a text, MariaDB's dumper writes a quote with a backslash before it.
+    Ok(normalise_rows(&dumped(server, database, options)?.replace("\\'", "''")))
+}
+
+/// Sorts the columns of each inserted row, and the rows; the tool's own tables are left out.
+fn normalise_rows(script: &str) -> String {
+    let inserts = script.lines().filter(|line| line.get(..7).is_some_and(|head| head.eq_ignore_ascii_case("insert ")));
+    let mut rows: Vec<String> = inserts
+        .filter(|line| !line.contains("hollow_oak_"))
+        .map(|line| {
+            let words = words(line.trim_end_matches(';'));
+            let is = |word: &str| words.iter().position(|one| one == word);
+            let (Some(open), Some(values)) = (is("("), is("values")) else { return words.join(" ") };
+            if open > values {
+                return words.join(" ");
+            }
+            let inside =
+                |words: &[String]| -> Vec<String> { split(words, ",").iter().map(|one| one.concat()).collect() };
+            // PostgreSQL's dumper may say something of identities between the two.
+            let close = words[..values].iter().rposition(|word| word == ")").unwrap_or(values);
+            let names = inside(&words[open + 1..close]);
+            let list = inside(&words[values + 2..words.len() - 1]);
+            let mut pairs: Vec<String> =
+                names.iter().zip(&list).map(|(name, value)| format!("{name}={value}")).collect();
+            pairs.sort();
+            format!("{}: {}", words[..open].concat(), pairs.join(", "))
+        })
+        .collect();
+    rows.sort();
+    rows.join("\n")
+}
+
 /// What a server's own dumper says of a database.
 ///
 /// # Errors
 ///
 /// Where the dumper cannot be run, with the remedy.
 pub fn raw_dump(server: &PrivateServer, database: &str) -> Result<String, String> {
+    let options: &[&str] = match server.provider() {
+        Provider::Postgres => &["--schema-only"],
+        _ => &["--no-data", "--routines", "--events"],
+    };
+    dumped(server, database, options)
+}
+
+fn dumped(server: &PrivateServer, database: &str, options: &[&str]) -> Result<String, String> {
     let mut command = match server.provider() {
         Provider::Postgres => {
             let mut command = Command::new("pg_dump");
-            command.args(["--schema-only", "--no-owner", "--username=oak", database]);
+            command.args(options);
+            command.args(["--no-owner", "--username=oak", database]);
             command.arg(format!("--host={}", server.socket().display()));
             command
         }
         _ => {
             let mut command = Command::new("mariadb-dump");
-            command.args([
-                "--no-defaults",
-                "--no-data",
-                "--skip-comments",
-                "--routines",
-                "--events",
-                "--user=root",
-                database,
-            ]);
+            command.arg("--no-defaults");
+            command.args(options);
+            command.args(["--skip-comments", "--user=root", database]);
             command.arg(format!("--socket={}", server.socket().display()));
             command
         }

@@ -83,7 +83,7 @@ fn insert(rng: &mut Rng, store: &mut dyn Store, schema: &Schema, table: &Table) 
     store.execute(&sql).is_ok_and(|count| count > 0)
 }
 
-fn value(rng: &mut Rng, dialect: Dialect, schema: &Schema, table: &Table, column: &Column) -> String {
+pub(crate) fn value(rng: &mut Rng, dialect: Dialect, schema: &Schema, table: &Table, column: &Column) -> String {
     if column.nullable && rng.u8(..4) == 0 {
         return "null".into();
     }
@@ -115,6 +115,10 @@ fn typed_value(rng: &mut Rng, column: &Column) -> String {
         "'{}'".into()
     } else if ty == "TINYINT(1)" {
         (number % 2).to_string()
+    } else if begins(&["INTERVAL"]) {
+        format!("'{number} seconds'")
+    } else if begins(&["TSVECTOR"]) {
+        format!("'hive{number}'")
     } else if begins(&["SMALLINT", "INT", "BIGINT", "TINYINT", "MEDIUMINT"]) {
         (number % 120).to_string()
     } else if begins(&["NUMERIC", "DECIMAL", "REAL", "DOUBLE", "FLOAT"]) {
@@ -123,8 +127,6 @@ fn typed_value(rng: &mut Rng, column: &Column) -> String {
         rng.bool().to_string()
     } else if begins(&["DATE", "TIME"]) {
         format!("'2026-05-01 10:{:02}:{:02}'", number % 60, number / 60 % 60)
-    } else if begins(&["INTERVAL"]) {
-        format!("'{number} seconds'")
     } else if begins(&["UUID"]) {
         format!("'00000000-0000-4000-8000-00000000{number:04}'")
     } else if begins(&["JSON"]) {

@@ -16,7 +16,7 @@ use hollow_oak_core::diff::{describe, diff, diff_renamed};
 use hollow_oak_core::history::{Decisions, EventKind};
 use hollow_oak_core::language::{Source, declare, print, resolve};
 use hollow_oak_core::physical::{self, fingerprint};
-use hollow_oak_core::plan::{Choices, Plan, RiskKind, plan};
+use hollow_oak_core::plan::{Choices, Matter, Plan, RiskKind, plan, questions};
 use hollow_oak_core::script::{Direction, Script, write};
 use hollow_oak_core::{Dialect, Provider, Schema};
 use hollow_oak_database::{
@@ -26,7 +26,7 @@ use hollow_oak_testkit::coverage::Coverage;
 use hollow_oak_testkit::generate::Chance;
 use hollow_oak_testkit::server::Connects;
 use hollow_oak_testkit::store::Store;
-use hollow_oak_testkit::{edit, generate, oracle, rows, server};
+use hollow_oak_testkit::{choices, edit, generate, oracle, rows, server};
 
 /// What a run of many pairs saw.
 #[derive(Default)]
@@ -37,6 +37,9 @@ struct Seen {
     rebuilds: usize,
     steps: usize,
     kept: usize,
+    decided: usize,
+    whole: usize,
+    counted: usize,
 }
 
 #[test]
@@ -99,17 +102,24 @@ fn pairs(dialect: Dialect, fixed: u64, new: u64) {
             seen.rebuilds += part.rebuilds;
             seen.steps += part.steps;
             seen.kept += part.kept;
+            seen.decided += part.decided;
+            seen.whole += part.whole;
+            seen.counted += part.counted;
             failures.extend(failed);
         }
     });
     println!(
-        "{}: {pairs} pairs, {} rows, {} steps, {} of them rebuilds, {} kept things brought back, {} runs refused by rows as foretold\n{}",
+        "{}: {pairs} pairs, {} rows, {} steps, {} of them rebuilds, {} fills and conversions, {} kept things brought back, \
+         {} databases row for row as before, {} runs refused by rows as foretold, {} of them by a count\n{}",
         dialect.provider().title(),
         seen.rows,
         seen.steps,
         seen.rebuilds,
+        seen.decided,
         seen.kept,
+        seen.whole,
         seen.refused,
+        seen.counted,
         seen.coverage
     );
     let shown: Vec<_> = failures.iter().take(5).map(String::as_str).collect();
@@ -153,6 +163,17 @@ fn pair(dialect: Dialect, seed: u64, seen: &mut Seen) {
     if keeps {
         decisions.keep = decisions.droppable(&a.schema, &b.schema).expect("nothing was decided that could be wrong");
     }
+    // By a source of its own, so that the pairs stay what they were.
+    let mut deciding = fastrand::Rng::with_seed(seed ^ 0x0a4b);
+    let chosen = match deciding.u8(..3) {
+        0 => choices::Chosen::default(),
+        _ => {
+            let schemas = [&a.physical, &b.physical];
+            choices::choose(&mut deciding, dialect, [&a.schema, &b.schema], schemas, &mut decisions)
+        }
+    };
+    seen.decided += chosen.len();
+    let told = format!("{told}\n{:?}", decisions.options());
     let (up_choices, down_choices) =
         decisions.choices(&a.schema, &b.schema, dialect, "pair").expect("nothing was decided that could be wrong");
     let pair = Pair { place: &place, told: &told };
@@ -164,6 +185,8 @@ fn pair(dialect: Dialect, seed: u64, seen: &mut Seen) {
     let mut store = place.store();
     seen.rows += rows::fill(&mut rng, &mut *store, &a.physical).expect("rows can be written");
     let before = place.oracle();
+    let rows_before = place.rows();
+    let expected = chosen.expected(&mut *store).unwrap_or_else(|error| panic!("{error}\n{told}"));
 
     seen.coverage.note(&diff_renamed(&a.physical, &b.physical, &up_choices.renames, |name| dialect.quote(name)));
     let whole = pair.whole(&mut *store, [&a.physical, &b.physical], [&up_choices, &down_choices]);
@@ -172,6 +195,10 @@ fn pair(dialect: Dialect, seed: u64, seen: &mut Seen) {
     pair.assert_live(&*database, &b.physical);
     if !cleared {
         pair.assert_survived(&mut *store, &a.physical, &b.physical, &up);
+        for (query, answer) in &expected {
+            let found = choices::texts(&mut *store, query).unwrap_or_else(|error| panic!("{error}\n{told}"));
+            assert_eq!(found, *answer, "{query}\n{told}");
+        }
     }
     if !keeps {
         rows::fill(&mut rng, &mut *store, &b.physical).expect("rows can be written");
@@ -188,6 +215,20 @@ fn pair(dialect: Dialect, seed: u64, seen: &mut Seen) {
     if keeps && !cleared && !cleared_up {
         seen.kept += up_choices.kept.len();
         pair.assert_survived(&mut *store, &a.physical, &a.physical, &whole);
+        let comes_back = |table: &str, column: &str| {
+            chosen.converts(table, column)
+                || whole
+                    .iter()
+                    .any(|((name, _), columns, _)| name == table && columns.iter().any(|(one, _)| one == column))
+        };
+        let all = a.physical.tables().all(|table| {
+            table.columns.iter().all(|column| column.generated.is_some() || comes_back(&table.name, &column.name))
+        });
+        if all && !chosen.fills_old_columns() {
+            seen.whole += 1;
+            let rows_after = place.rows();
+            assert!(rows_before == rows_after, "other rows than before\n{rows_before}\n---\n{rows_after}\n{told}");
+        }
     }
     let after = place.oracle();
     assert!(before == after, "the oracle sees a difference\n{before}\n---\n{after}\n{told}");
@@ -245,6 +286,14 @@ impl Place {
             TargetUrl::Server(_) => oracle::dump(server::shared(self.dialect.provider()), &self.name),
         };
         schema.expect("the oracle answers")
+    }
+
+    fn rows(&self) -> String {
+        let rows = match &self.url {
+            TargetUrl::Sqlite { path } => oracle::rows(path),
+            TargetUrl::Server(_) => oracle::dump_rows(server::shared(self.dialect.provider()), &self.name),
+        };
+        rows.expect("the oracle answers")
     }
 
     fn remove(&self) {
@@ -319,7 +368,12 @@ impl Pair<'_> {
             database.run(&migrating, &mut |_| {})
         };
         let before = self.place.oracle();
-        let Err(failure) = attempt(database, None) else { return false };
+        let counted = self.counted(database, [from, to], choices);
+        let Err(failure) = attempt(database, None) else {
+            assert!(counted.is_empty(), "it went through, although counted: {counted:?}\n{text}\n{}", self.told);
+            return false;
+        };
+        seen.counted += usize::from(!counted.is_empty());
         self.assert_foretold(&plan, &failure, &text);
         seen.refused += 1;
         let resume = failure.remains.map(|(steps_done, _)| Resume { steps_done, undoes: false, undecided: None });
@@ -337,6 +391,21 @@ impl Pair<'_> {
             panic!("without rows: {failure}: {}\n{text}\n{}", in_words(&failure), self.told);
         }
         true
+    }
+
+    /// What the rows would refuse, by the tool's own count.
+    fn counted(&self, database: &dyn Database, [from, to]: [&physical::Schema; 2], choices: &Choices) -> Vec<String> {
+        let mut found = Vec::new();
+        for question in questions(self.place.dialect, from, to, choices) {
+            match database.count(&question, Duration::from_secs(5)) {
+                Ok(Some(count)) if question.matter == Matter::Refuses => found.extend(question.answer(count)),
+                Ok(_) => {}
+                // A server before PostgreSQL 16 does not have it.
+                Err(error) if error.to_string().contains("pg_input_is_valid") => {}
+                Err(error) => panic!("{question:?}: {error}\n{}", self.told),
+            }
+        }
+        found
     }
 
     fn assert_foretold(&self, plan: &Plan, failure: &Failure, text: &str) {

@@ -3,6 +3,7 @@
 use super::Dialect;
 use super::quoting::list;
 use crate::plan::{About, Question};
+use crate::sql::in_parentheses;
 
 /// See [`Dialect::count`].
 pub(super) fn count(dialect: Dialect, question: &Question) -> String {
@@ -17,7 +18,8 @@ pub(super) fn count(dialect: Dialect, question: &Question) -> String {
     let stays = question.besides.as_ref().map(|gone| format!("not ({})", keyed(dialect, &gone.columns, &gone.values)));
     let and_stays = stays.as_ref().map_or(String::new(), |stays| format!(" and {stays}"));
     let counted = |condition: &str| {
-        format!("select coalesce(sum(case when ({condition}){and_stays} then 1 else 0 end), 0), count(*) from {table}")
+        let condition = in_parentheses(condition);
+        format!("select coalesce(sum(case when {condition}{and_stays} then 1 else 0 end), 0), count(*) from {table}")
     };
     match &question.about {
         About::Required { .. } | About::Rows => match &stays {
@@ -30,7 +32,7 @@ pub(super) fn count(dialect: Dialect, question: &Question) -> String {
         About::Values { column, default: Some(default) } => counted(&format!("{} <> {default}", quote(column))),
         About::Missing { column } => counted(&format!("{} is null", quote(column))),
         About::Misfit { condition, .. } | About::Trimmed { condition, .. } => counted(condition),
-        About::Unmet { condition } => counted(&format!("not ({condition})")),
+        About::Unmet { condition } => counted(&format!("not {}", in_parentheses(condition))),
         About::Words { column, words, is_array } => {
             let literals = words.iter().map(|word| dialect.literal(word));
             let literals = literals.collect::<Vec<_>>().join(", ");
@@ -42,7 +44,7 @@ pub(super) fn count(dialect: Dialect, question: &Question) -> String {
         }
         About::Keyed { key, keys, .. } => counted(&keyed(dialect, key, keys)),
         About::Shared { columns, among } => {
-            let among = among.as_ref().map_or(String::new(), |condition| format!(" and ({condition})"));
+            let among = among.as_ref().map_or(String::new(), |condition| format!(" and {}", in_parentheses(condition)));
             format!(
                 "select coalesce(sum(shared.found), 0), (select count(*) from {table}) from (select count(*) as found \
                  from {table} where {}{among}{and_stays} group by {} having count(*) > 1) as shared",

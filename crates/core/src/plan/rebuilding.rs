@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::choices::{Choices, Values};
 use super::order::{free_name, referenced_first};
+use super::risk::is_constrained;
 use super::rows;
 use super::step::{Alteration, Copied, Rebuild, Step};
 use crate::Dialect;
@@ -26,8 +27,8 @@ pub(super) fn steps(dialect: Dialect, from: &Schema, to: &Schema, changes: Chang
         }
     }
     for ((table, column), values) in &choices.values {
-        let (Some(before), Some(after)) = (from.table(table), to.table(table)) else { continue };
-        if before == after && after.column(column).is_some() {
+        let (Some(_), Some(after)) = (from.table(table), to.table(table)) else { continue };
+        if !altered.contains(&after.key()) && after.column(column).is_some() {
             let only_missing = matches!(values, Values::Fill(_));
             phases.alter_tables.push(Step::FillColumn {
                 table: after.name.clone(),
@@ -35,6 +36,7 @@ pub(super) fn steps(dialect: Dialect, from: &Schema, to: &Schema, changes: Chang
                 expression: values.expression().to_owned(),
                 only_missing,
                 untouched: Vec::new(),
+                constrained: is_constrained(after, column),
                 // Nobody else writes to the file meanwhile in any case.
                 batch: None,
             });

@@ -168,9 +168,15 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Ris
             Some(kept) => risks.kept(kept),
             None => risks.add(RiskKind::LosesData, format!("every row of {} is lost", table.name)),
         },
-        Step::FillColumn { table, column, only_missing, .. } => {
-            if *only_missing && !known.added.contains(&(table.clone(), column.clone())) {
+        Step::FillColumn { table, column, .. } if known.added.contains(&(table.clone(), column.clone())) => {}
+        Step::FillColumn { table, column, only_missing, constrained, .. } => {
+            if *only_missing {
                 risks.filled(&format!("{table}.{column}"));
+            }
+            if *constrained {
+                let what =
+                    format!("fails if a new value of {table}.{column} does not meet the keys and checks of {table}");
+                risks.add(RiskKind::MayRefuse, what);
             }
         }
         Step::InsertRows { table, .. } => {
@@ -491,7 +497,7 @@ impl Risks<'_> {
 }
 
 /// Whether a key, check or unique index may look at the column, directly or by way of a generated one.
-fn is_constrained(table: &Table, column: &str) -> bool {
+pub(super) fn is_constrained(table: &Table, column: &str) -> bool {
     let named = |name: &String| name.eq_ignore_ascii_case(column);
     let in_key = |columns: &[KeyColumn]| columns.iter().any(|one| named(&one.name));
     table.primary_key.as_ref().is_some_and(|key| in_key(&key.columns))

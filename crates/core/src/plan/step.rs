@@ -142,6 +142,8 @@ pub enum Step {
         only_missing: bool,
         /// Columns that the server would change with every update, and that are to stay as they are.
         untouched: Vec<String>,
+        /// Whether a key or check of the table may look at the column meanwhile.
+        constrained: bool,
         /// Lots that commit by themselves; nothing where all rows are filled at once.
         batch: Option<Batch>,
     },
