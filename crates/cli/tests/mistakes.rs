@@ -163,7 +163,7 @@ table there {
 }
 
 #[test]
-fn what_is_not_there_yet_is_said_in_one_sentence_each() {
+fn forms_that_a_provider_does_not_have_are_said_in_one_sentence_each() {
     let declarations = r#"table keeper {
     id:    int64, identity
     name:  text, formerly label

@@ -125,6 +125,7 @@ pub fn namespace(name: &str) -> Program {
         name: name.into(),
         table: None,
         body: format!("create schema {quoted}"),
+        form: None,
         drop: Some(format!("drop schema {quoted}")),
         after: Vec::new(),
         about: None,

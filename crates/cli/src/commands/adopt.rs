@@ -404,7 +404,6 @@ fn namespace_of(declaration: &Declaration) -> Option<&str> {
             Some(one.name.value.as_str())
         }
         DeclarationKind::Program(one) => one.table.as_ref().unwrap_or(&one.name).value.namespace(),
-        DeclarationKind::Later(_) => None,
     }
 }
 
@@ -415,7 +414,6 @@ fn file_of(declaration: &Declaration) -> String {
         DeclarationKind::Rows(rows) => file_name(rows.table.value.base()),
         DeclarationKind::Enum(_) => "_enums".to_owned(),
         DeclarationKind::Program(program) => format!("_{}s", program.kind.word().replace(' ', "_")),
-        DeclarationKind::Later(_) => "_others".to_owned(),
     };
     namespace_of(declaration).map_or(name.clone(), |namespace| format!("{}/{name}", file_name(namespace)))
 }

@@ -7,13 +7,13 @@
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use super::Dialect;
 use super::lowering::{UNNAMED, mentioned};
 use super::naming::{NameKind, derived_name};
+use super::{Dialect, postgres};
 use crate::physical::{self, EnumType, IndexKey, Introspected, ObjectKind, Schema as Stored, Unmanaged};
 use crate::schema::{
-    Check, Column, Enum, Fault, FaultKind, ForeignKey, Generated, Identifier, Index, IndexPart, Item, KeyPart, Part,
-    Parts, PrimaryKey, Program, ProgramKind, Schema, Scope, Scoped, Table, Type, UNCHECKED, Unique, Value,
+    Check, Column, Enum, Fault, FaultKind, ForeignKey, Form, Generated, Identifier, Index, IndexPart, Item, KeyPart,
+    Part, Parts, PrimaryKey, Program, ProgramKind, Schema, Scope, Scoped, Table, Type, UNCHECKED, Unique, Value,
 };
 use crate::sql::Expression;
 
@@ -606,7 +606,34 @@ impl Lifter<'_> {
         }
     }
 
+    /// An object that can be declared in clauses.
+    fn formed(&self, stored: &physical::Program) -> Option<Program> {
+        if self.dialect != Dialect::Postgres || stored.kind != ProgramKind::Object {
+            return None;
+        }
+        let form = postgres::forms::read(stored, |ty| self.portable(ty), |name| self.lifting.object(name))?;
+        Some(Program {
+            kind: stored.kind,
+            word: stored.word.clone(),
+            name: match &form {
+                Form::Domain(_) => self.lifting.object(&stored.name),
+                Form::Grant(grant) => grant.name(),
+                Form::Exclusion(exclusion) => exclusion.label(),
+            },
+            table: None,
+            body: String::new(),
+            form: Some(form),
+            drop: None,
+            after: Vec::new(),
+            about: stored.comment.clone(),
+            scope: self.scope.clone(),
+        })
+    }
+
     fn program(&self, stored: &physical::Program) -> Program {
+        if let Some(formed) = self.formed(stored) {
+            return formed;
+        }
         let in_namespace = physical::Program::is_in_namespace(stored.kind, stored.word.as_deref());
         let (name, declared) = match in_namespace {
             true => (self.dialect.quote_object(&stored.name), self.lifting.object(&stored.name)),
@@ -633,6 +660,7 @@ impl Lifter<'_> {
                 true => stored.body.text().trim().trim_end_matches(';').to_owned(),
                 false => stored.create.trim().trim_end_matches(';').to_owned(),
             },
+            form: None,
             drop: Some(stored.drop.clone()).filter(|drop| *drop != usual),
             after: stored.after.iter().map(|name| self.lifting.object(name)).collect(),
             about: stored.comment.clone(),

@@ -7,7 +7,7 @@ use super::naming::{NameKind, derived_name};
 use super::{Facts, IdentifierLimit, Lowered};
 use crate::physical::{self, Cell, IndexKey, Origin, RowSet, TypeName, qualified};
 use crate::schema::{
-    Column, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, Item, KeyPart, Part, Place, Program,
+    Column, Fault, FaultKind, ForeignKey, Form, Identifier, Identity, Index, Item, KeyPart, Part, Place, Program,
     ProgramKind, Provider, Rows, Schema, Scope, Scoped, Table, UNCHECKED, Value, is_key,
 };
 use crate::sql::{Expression, Syntax};
@@ -51,6 +51,14 @@ pub(super) trait Storing {
         lowered: &mut physical::Table,
         place: &Place,
     ) -> physical::Column;
+    /// The SQL of an object that is declared in clauses; what the provider lacks, where it has no such thing.
+    fn form(&self, _: &str, form: &Form) -> Result<Formed, &'static str> {
+        Err(match form {
+            Form::Domain(_) => "has no domains",
+            Form::Grant(_) => "has no privileges that belong to one database",
+            Form::Exclusion(_) => "has no exclusion constraints",
+        })
+    }
     /// A value as an expression for a column's default; nothing where it is as good as none.
     fn default(&self, table: &Table, column: &Column, value: &Value) -> Option<Expression>;
     /// A collation by its name; nothing for the one that holds anyway.
@@ -63,6 +71,17 @@ pub(super) trait Storing {
     fn reference(&self, lowering: &mut Lowering<'_, Self>, table: &Table, key: &ForeignKey, place: &Place);
     /// What only shows once the whole table is there.
     fn finish(&self, lowering: &mut Lowering<'_, Self>, table: &Table, lowered: &mut physical::Table);
+}
+
+/// The SQL of an object that is declared in clauses.
+#[derive(Default)]
+pub(super) struct Formed {
+    /// Its name in the catalogue.
+    pub(super) name: String,
+    pub(super) create: String,
+    pub(super) drop: String,
+    /// What has to be there before it.
+    pub(super) after: Vec<String>,
 }
 
 /// A schema while it is lowered.
@@ -307,7 +326,12 @@ impl<'a, S: Storing> Lowering<'a, S> {
         let stored = if in_namespace { storing.object(&program.name) } else { program.name.to_string() };
         let name = if in_namespace { storing.quoted_object(&stored) } else { storing.quoted(&stored) };
         let plain = |sql: &str| sql.trim().trim_end_matches(';').trim_end().to_owned();
-        let body = plain(&program.body);
+        let formed = program.form.as_ref().map(|form| storing.form(&stored, form));
+        if let Some(Err(lacking)) = &formed {
+            self.refuse(*lacking, place.clone());
+        }
+        let formed = formed.map(Result::unwrap_or_default);
+        let body = formed.as_ref().map_or_else(|| plain(&program.body), |formed| formed.create.clone());
         let create = match program.kind {
             ProgramKind::View | ProgramKind::MaterializedView => {
                 format!("create {} {name} as\n{body}", program.kind.word())
@@ -315,6 +339,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
             ProgramKind::Trigger | ProgramKind::Routine | ProgramKind::Object => body.clone(),
         };
         let drop = match (&program.drop, program.kind) {
+            _ if formed.is_some() => formed.as_ref().map(|formed| formed.drop.clone()).unwrap_or_default(),
             (Some(drop), _) => plain(drop),
             (None, ProgramKind::View | ProgramKind::MaterializedView) => format!("drop {} {name}", program.kind.word()),
             (None, ProgramKind::Trigger) => {
@@ -341,18 +366,26 @@ impl<'a, S: Storing> Lowering<'a, S> {
             self.object_name(&program.name, place);
         } else if program.word.as_deref() == Some("namespace") && !facts.namespaces {
             self.refuse("has no namespaces", place);
+        } else if program.word.as_deref() == Some("sequence")
+            && matches!(storing.provider(), Provider::Sqlite | Provider::Mysql)
+        {
+            self.refuse("has no sequences", place);
         }
         physical::Program {
             kind: program.kind,
             word: program.word.clone(),
-            name: stored,
+            name: formed.as_ref().map_or(stored, |formed| formed.name.clone()),
             table: program.table.as_ref().map(|table| storing.object(table)),
             body: Expression::read_whole(&body, storing.syntax()),
             comment: program.about.clone().filter(|_| facts.comments && facts.has_enum_types),
             create,
             drop,
-            after: program.after.iter().map(|name| storing.object(name)).collect(),
+            after: match &formed {
+                Some(formed) => formed.after.clone(),
+                None => program.after.iter().map(|name| storing.object(name)).collect(),
+            },
             is_early: false,
+            alters: false,
         }
     }
 

@@ -278,6 +278,14 @@ impl Dialect {
         }
     }
 
+    /// The statements that change an object in place; nothing where it has to be made anew.
+    pub fn altered_object(self, from: &physical::Program, to: &physical::Program) -> Option<Vec<String>> {
+        match self {
+            Self::Postgres => postgres::forms::altered(from, to),
+            Self::Sqlite | Self::Mariadb(_) => None,
+        }
+    }
+
     /// The words that a column of a type may hold, each as a literal, where it is an enum with a type of its own.
     pub fn enum_words(self, schema: &physical::Schema, ty: &physical::TypeName) -> Option<Vec<String>> {
         match self {

@@ -25,6 +25,8 @@ pub enum NameKind {
     JsonCheck,
     /// Index.
     Index,
+    /// Exclusion.
+    Exclusion,
     /// A table of the tool's own with values that were put aside.
     Kept,
 }
@@ -39,6 +41,7 @@ impl NameKind {
             Self::EnumCheck => "enum",
             Self::JsonCheck => "json",
             Self::Index => "idx",
+            Self::Exclusion => "excl",
             Self::Kept => "",
         }
     }

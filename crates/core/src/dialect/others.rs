@@ -71,6 +71,7 @@ fn program(dialect: Dialect, kind: ProgramKind, other: OtherRow) -> Program {
         },
         after: other.after,
         is_early: false,
+        alters: false,
         name: other.name,
         table: other.table,
     }

@@ -62,9 +62,8 @@ pub fn settle(live: &mut Schema, expected: &Schema, made: impl Fn(&str) -> bool)
     }
     for program in live.programs_mut() {
         let Some(ours) = expected.program_like(program) else { continue };
-        if program.body == ours.body
-            || !made(&format!("create-{} {}", program.kind.word().replace(' ', "-"), program.label()))
-        {
+        let by = |verb: &str| format!("{verb}-{} {}", program.kind.word().replace(' ', "-"), program.label());
+        if program.body == ours.body || !(made(&by("create")) || made(&by("alter"))) {
             continue;
         }
         forms.push(StoredForm { ours: ours.body.text().to_owned(), stored: program.body.text().to_owned() });

@@ -5,15 +5,30 @@ use super::syntax::{
 };
 use crate::Span;
 use crate::schema::{
-    Action, Check, Column, Deferrable, Enum, ForeignKey, Identifier, Index, KeyPart, Program, Rows, Schema, Scope,
-    Scoped, Table, Type, Unique, Value,
+    Action, Check, Column, Deferrable, Enum, ForeignKey, Form, Identifier, Index, KeyPart, Program, Provider, Rows,
+    Schema, Scope, Scoped, Table, Type, Unique, Value,
 };
 
 /// The declarations that mean this schema: enums, tables, then what is SQL of the user's own, by name. Printed and read again they give it back.
 pub fn declare(schema: &Schema) -> File {
     let enums = schema.enums().map(|owner| declaration(DeclarationKind::Enum(enumeration(owner))));
-    let tables = schema.tables().map(|table| declaration(DeclarationKind::Table(declare_table(table))));
-    let programs = schema.programs().iter().map(|one| declaration(DeclarationKind::Program(declare_program(one))));
+    let tables = schema.tables().map(|table| {
+        let exclusions = schema.programs().iter().filter_map(|one| match &one.form {
+            Some(Form::Exclusion(exclusion)) if exclusion.table == table.name => Some((exclusion, &one.scope)),
+            _ => None,
+        });
+        let mut declared = declare_table(table);
+        for item in &mut declared.items {
+            if let ItemKind::Column(column) = &mut item.kind {
+                name_domain(schema, column);
+            }
+        }
+        declared.items.extend(exclusions.map(|(one, scope)| item(ItemKind::Exclude(one.clone()), scope)));
+        declaration(DeclarationKind::Table(declared))
+    });
+    let stands_alone = |one: &&Program| !matches!(one.form, Some(Form::Exclusion(_)));
+    let programs = schema.programs().iter().filter(stands_alone);
+    let programs = programs.map(|one| declaration(DeclarationKind::Program(declare_program(one))));
     let rows = schema.rows().iter().map(|one| declaration(DeclarationKind::Rows(declare_rows(one))));
     File { declarations: enums.chain(tables).chain(rows).chain(programs).collect(), tail: Vec::new() }
 }
@@ -46,10 +61,43 @@ fn declare_program(program: &Program) -> syntax::Program {
         name: name(&program.name),
         table: program.table.as_ref().map(name),
         body: Spanned::unplaced(program.body.clone()),
+        form: program.form.clone(),
         drop: program.drop.clone().map(Spanned::unplaced),
         after: names(&program.after),
         about: program.about.clone(),
         scope: program.scope.clone(),
+    }
+}
+
+/// A type of the provider's that is a declared domain is written by its name.
+fn name_domain(schema: &Schema, column: &mut syntax::Column) {
+    let only = Scope::For([Provider::Postgres].into());
+    let domain_of = |text: &str| {
+        let mut domains = schema.programs().iter().filter(|one| matches!(one.form, Some(Form::Domain(_))));
+        domains.find(|one| one.name.declared() == text).map(|one| one.name.clone())
+    };
+    let mut natives = column.clauses.iter().enumerate().filter_map(|(at, clause)| match &clause.kind {
+        ClauseKind::Native(text) => Some((at, text, &clause.scope)),
+        _ => None,
+    });
+    let (Some((at, text, scope)), None) = (natives.next(), natives.next()) else { return };
+    let is_native = column.ty.as_ref().is_some_and(|ty| ty.value == Type::Native);
+    if let Some(name) = domain_of(text).filter(|_| is_native && *scope == only) {
+        column.ty = Some(Spanned::unplaced(Type::Enum(name)));
+        column.clauses.remove(at);
+    }
+}
+
+/// How a table is partitioned has a form of its own, where its SQL can be read there.
+fn option_kind(option: &str) -> ItemKind {
+    let how = option.strip_prefix("partition by ").filter(|how| {
+        let is_plain = |letter: char| letter.is_ascii_alphanumeric() || "_ ,'()\"".contains(letter);
+        let ends = [" for ", " except "].iter().any(|word| format!(" {how} ").contains(word));
+        how.chars().all(is_plain) && !ends && !how.contains("  ") && how.trim() == *how
+    });
+    match how {
+        Some(how) => ItemKind::Partition(Spanned::unplaced(how.to_owned())),
+        None => ItemKind::Option(Spanned::unplaced(option.to_owned())),
     }
 }
 
@@ -90,10 +138,7 @@ fn declare_table(table: &Table) -> syntax::Table {
     let references = leading_clauses(table, &table.foreign_keys, reference_column);
     let about = table.about.iter().map(|text| item(ItemKind::About(Spanned::unplaced(text.clone())), &Scope::All));
     let formerly = table.formerly.iter().map(|old| item(ItemKind::Formerly(name(old)), &Scope::All));
-    let options = table
-        .options
-        .iter()
-        .map(|option| item(ItemKind::Option(Spanned::unplaced(option.value.clone())), &option.scope));
+    let options = table.options.iter().map(|option| item(option_kind(&option.value), &option.scope));
     let columns = table.columns.iter().map(|column| {
         let of_column = |name: &Identifier| *name == column.name;
         let unique = table.uniques[..uniques].iter().any(|unique| of_column(&unique.columns[0]));

@@ -50,8 +50,6 @@ pub enum MistakeKind {
     NoKeyToReference { table: String },
     #[error("table `{table}` is not closed")]
     UnclosedTable { table: String },
-    #[error("`{form}` is not there yet in this version of oak")]
-    NotYet { form: String },
 }
 
 impl MistakeKind {
@@ -65,7 +63,6 @@ impl MistakeKind {
             | Self::UnknownProvider { .. } => "unknown".into(),
             Self::Unclosed { close, .. } => format!("no closing {close}"),
             Self::UnclosedTable { .. } => "opened here".into(),
-            Self::NotYet { .. } => "not there yet".into(),
             Self::Repeated { .. } => "again here".into(),
             Self::NoType { .. } => "no type".into(),
             Self::NoKeyToReference { .. } => "no single key".into(),
@@ -93,7 +90,10 @@ impl MistakeKind {
                 format!("clauses are separated by commas: `, {}`", found.trim_matches('`'))
             }
             Self::Unexpected { .. } => "docs/language.md shows every form".into(),
-            Self::UnknownDeclaration { nearest, .. } => meant(nearest, "a file holds `table` and `enum` declarations"),
+            Self::UnknownDeclaration { nearest, .. } => meant(
+                nearest,
+                "a declaration begins with table, enum, view, rows, trigger, routine, object, domain or another word of docs/language.md",
+            ),
             Self::UnknownItem { nearest, .. } => meant(
                 nearest,
                 "a column is written `name: type`; other items are primary key, unique, foreign key, check, index, about, option",
@@ -124,9 +124,6 @@ impl MistakeKind {
                 format!("name the column, `references {table}(code)`, or use a `foreign key` item for several")
             }
             Self::UnclosedTable { .. } => "add `}` after its last item".into(),
-            Self::NotYet { .. } => {
-                "take it out for now; own SQL can stand in a migration's scripts (docs/own-sql.md)".into()
-            }
         }
     }
 }

@@ -10,11 +10,14 @@ use super::mistake::{Mistake, MistakeKind};
 use super::sugar;
 use super::syntax::{
     Check, Clause, ClauseKind, Column, Declaration, DeclarationKind, Enum, EnumWord, File, ForeignKey, Index,
-    IndexPart, Item, ItemKind, Key, Later, Name, PartKey, Program, Row, Rows, Spanned, Table, Trivia,
+    IndexPart, Item, ItemKind, Key, Name, PartKey, Program, Row, Rows, Spanned, Table, Trivia,
 };
 use crate::Span;
 use crate::nearest::nearest;
-use crate::schema::{Action, Deferrable, Identifier, NullsOrder, ProgramKind, Provider, Scope, Storage, Type, Value};
+use crate::schema::{
+    Action, Deferrable, Domain, Exclusion, Form, Grant, Identifier, NullsOrder, ProgramKind, Provider, Scope, Storage,
+    Type, Value,
+};
 use crate::sql::matching_parenthesis;
 
 /// Reads a file's text. The tree holds what could be understood; it is whole where there are no mistakes.
@@ -83,15 +86,6 @@ const CLAUSES: [&str; 19] = [
     "for",
     "except",
 ];
-
-/// The later forms among the declarations, by their first word.
-fn later_declaration(word: &str) -> Option<&'static str> {
-    Some(match word {
-        "domain" => "domain",
-        "grant" => "grant",
-        _ => return None,
-    })
-}
 
 /// A text without the lines around it that are empty, and without the white space that all its lines begin with.
 fn dedented(text: &str) -> String {
@@ -393,14 +387,13 @@ impl<'a> Parser<'a> {
             "sequence" => self.parse_sequence().map(DeclarationKind::Program),
             "namespace" => self.parse_namespace().map(DeclarationKind::Program),
             "rows" => self.parse_rows().map(DeclarationKind::Rows),
-            _ => match later_declaration(word) {
-                Some(form) => self.parse_later(form).map(DeclarationKind::Later),
-                None => {
-                    let kind =
-                        MistakeKind::UnknownDeclaration { word: word.to_owned(), nearest: nearest(word, DECLARATIONS) };
-                    Err(Mistake { kind, span: self.peek().1 })
-                }
-            },
+            "domain" => self.parse_domain().map(DeclarationKind::Program),
+            "grant" => self.parse_grant().map(DeclarationKind::Program),
+            _ => {
+                let kind =
+                    MistakeKind::UnknownDeclaration { word: word.to_owned(), nearest: nearest(word, DECLARATIONS) };
+                Err(Mistake { kind, span: self.peek().1 })
+            }
         }
     }
 
@@ -409,7 +402,7 @@ impl<'a> Parser<'a> {
         self.bump();
         let name = self.parse_name("the extension's name")?;
         let sugar = sugar::extension(&name.value);
-        self.parse_rest_of_sugar("extension", name, sugar)
+        self.parse_rest_of_sugar("extension", name, Some(sugar))
     }
 
     /// `namespace NAME`, which says what an object of that kind would.
@@ -417,7 +410,7 @@ impl<'a> Parser<'a> {
         self.bump();
         let name = self.parse_name("the namespace's name")?;
         let sugar = sugar::namespace(&name.value);
-        self.parse_rest_of_sugar("namespace", name, sugar)
+        self.parse_rest_of_sugar("namespace", name, Some(sugar))
     }
 
     /// `sequence NAME from 1 by 1`, which says what an object of that kind would.
@@ -435,11 +428,11 @@ impl<'a> Parser<'a> {
             }
         }
         let sugar = sugar::sequence(&name.value, from, by);
-        self.parse_rest_of_sugar("sequence", name, sugar)
+        self.parse_rest_of_sugar("sequence", name, Some(sugar))
     }
 
     /// The end of a form whose SQL follows from its words.
-    fn parse_rest_of_sugar(&mut self, word: &str, name: Name, sugar: (String, String)) -> Parsed<Program> {
+    fn parse_rest_of_sugar(&mut self, word: &str, name: Name, sugar: Option<(String, String)>) -> Parsed<Program> {
         let mut about = None;
         let mut scope = Scope::All;
         let span = name.span;
@@ -454,13 +447,15 @@ impl<'a> Parser<'a> {
                 _ => break,
             }
         }
+        let (body, drop) = sugar.map_or((String::new(), None), |(body, drop)| (body, Some(drop)));
         Ok(Program {
             kind: ProgramKind::Object,
             word: Some(Spanned { value: word.to_owned(), span }),
             name,
             table: None,
-            body: Spanned { value: sugar.0, span },
-            drop: Some(Spanned { value: sugar.1, span }),
+            body: Spanned { value: body, span },
+            drop: drop.map(|value| Spanned { value, span }),
+            form: None,
             after: Vec::new(),
             about,
             scope,
@@ -492,7 +487,7 @@ impl<'a> Parser<'a> {
         let mut after = Vec::new();
         loop {
             match self.peek() {
-                (Seen::Token(Token::Newline), _) if self.later_goes_on() => {
+                (Seen::Token(Token::Newline), _) if self.program_goes_on() => {
                     self.bump();
                 }
                 (Seen::Token(Token::Comma), _) => {
@@ -526,7 +521,7 @@ impl<'a> Parser<'a> {
             }
         }
         match body {
-            Some(body) => Ok(Program { kind, word, name, table, body, drop, after, about, scope }),
+            Some(body) => Ok(Program { kind, word, name, table, body, form: None, drop, after, about, scope }),
             None => Err(self.unexpected("its SQL between ``` and ```")),
         }
     }
@@ -639,41 +634,8 @@ impl<'a> Parser<'a> {
         Ok(Spanned { value: dedented(inner), span })
     }
 
-    /// A form that is read whole and kept as text.
-    fn parse_later(&mut self, form: &'static str) -> Parsed<Later> {
-        let start = self.bump();
-        let mut end = start.end;
-        loop {
-            match self.peek() {
-                (Seen::End | Seen::Token(Token::Comment | Token::CloseBrace), _) => break,
-                (Seen::Token(Token::Newline), _) => {
-                    if !self.later_goes_on() {
-                        break;
-                    }
-                    self.bump();
-                    continue;
-                }
-                (Seen::Token(Token::Open), _) => {
-                    self.parse_expression()?;
-                }
-                (Seen::Token(Token::OpenBrace), _) => self.skip_braces()?,
-                (Seen::Unreadable, span) => match self.source.as_bytes()[span.start] {
-                    b'*' | b'=' | b'/' | b';' | b'-' | b'+' | b'<' | b'>' => self.at = span.start + 1,
-                    _ => return Err(self.unreadable(span)),
-                },
-                _ => {
-                    self.bump();
-                }
-            }
-            end = self.at;
-        }
-        self.at = end;
-        let span = Span::new(start.start, end);
-        Ok(Later { form, text: span.text(self.source).to_owned(), span })
-    }
-
-    /// Whether the lines of a later form go on: with a comma, a fence, or one of the words that only follow one.
-    fn later_goes_on(&mut self) -> bool {
+    /// Whether a declaration goes on in a later line: with a comma, a fence, or one of the words that only follow one.
+    fn program_goes_on(&mut self) -> bool {
         let mut offset = self.at;
         loop {
             match self.look_at(offset) {
@@ -693,27 +655,102 @@ impl<'a> Parser<'a> {
         }
     }
 
-    fn skip_braces(&mut self) -> Parsed<()> {
-        let open = self.bump();
-        let mut depth = 1;
-        while depth > 0 {
+    /// `partition by …`: SQL to the end of the line, or to the word that says for which provider.
+    fn parse_partition(&mut self) -> Parsed<Spanned<String>> {
+        self.bump();
+        self.expect_word("by")?;
+        let start = self.peek().1.start;
+        let mut end = start;
+        loop {
             match self.peek() {
-                (Seen::End, _) => {
-                    let kind = MistakeKind::Unclosed { what: "the brace", close: "`}`".into() };
-                    return Err(Mistake { kind, span: open });
+                (Seen::End | Seen::Token(Token::Comment | Token::CloseBrace | Token::Newline | Token::Comma), _) => {
+                    break;
                 }
-                (Seen::Token(Token::OpenBrace), _) => depth += 1,
-                (Seen::Token(Token::CloseBrace), _) => depth -= 1,
                 (Seen::Token(Token::Open), _) => {
                     self.parse_expression()?;
-                    continue;
                 }
                 (Seen::Unreadable, span) => return Err(self.unreadable(span)),
-                _ => {}
+                _ if matches!(self.peek_word(), Some("for" | "except")) => break,
+                _ => {
+                    self.bump();
+                }
             }
+            end = self.at;
+        }
+        let span = Span::new(start, end);
+        if span.start == span.end {
+            return Err(self.unexpected("how it is partitioned, such as `range (taken_on)`"));
+        }
+        let words: Vec<&str> = span.text(self.source).split_whitespace().collect();
+        Ok(Spanned { value: words.join(" "), span })
+    }
+
+    /// `exclude [name] using METHOD (…) where (…)`; which table it is of, the resolver says.
+    fn parse_exclusion(&mut self) -> Parsed<Exclusion> {
+        self.bump();
+        let name = match self.peek_word() {
+            Some("using") => None,
+            _ => Some(self.parse_name("a name or `using`")?.value),
+        };
+        self.expect_word("using")?;
+        let method = self.parse_name("an access method")?.value;
+        let parts = self.parse_expression()?.value;
+        let predicate = if self.eat_word("where") { Some(self.parse_expression()?.value) } else { None };
+        Ok(Exclusion { table: Identifier::new(""), name, method, parts, predicate })
+    }
+
+    /// `domain NAME TYPE, check [name] (expr)`
+    fn parse_domain(&mut self) -> Parsed<Program> {
+        self.bump();
+        let name = self.parse_object_name("the domain's name")?;
+        let (ty, native) = match self.eat_word("native") {
+            true => (Type::Native, Some(self.parse_quoted("the provider's type in double quotes")?.value)),
+            false => (self.parse_type()?.value, None),
+        };
+        let mut checks = Vec::new();
+        loop {
+            self.item_comma();
+            if !self.eat_word("check") {
+                break;
+            }
+            let named = self.parse_optional_name()?;
+            checks.push((named.map(|name| name.value), self.parse_expression()?.value));
+        }
+        let program = self.parse_rest_of_sugar("domain", name, None)?;
+        Ok(Program { form: Some(Form::Domain(Domain { ty, native, checks })), ..program })
+    }
+
+    /// `grant select, insert on T to ROLE`
+    fn parse_grant(&mut self) -> Parsed<Program> {
+        let start = self.bump();
+        let mut privileges = Vec::new();
+        loop {
+            privileges.push(self.parse_name("a privilege, such as `select`")?.value.to_string());
+            if !self.eat(Token::Comma) {
+                break;
+            }
+        }
+        self.expect_word("on")?;
+        let on_sequence = self.peek_word() == Some("sequence")
+            && matches!(self.peek_second().0, Seen::Token(Token::Word | Token::Quoted))
+            && self.peek_second().1.text(self.source) != "to";
+        if on_sequence {
             self.bump();
         }
-        Ok(())
+        let target = self.parse_object_name("a table, view or sequence")?;
+        self.expect_word("to")?;
+        let role = self.parse_name("a role")?;
+        let with_option = self.eat_word("with");
+        if with_option {
+            self.expect_word("grant")?;
+            self.expect_word("option")?;
+        }
+        privileges.sort();
+        privileges.dedup();
+        let grant = Grant { privileges, on_sequence, target: target.value, role: role.value, with_option };
+        let name = Spanned { value: grant.name(), span: start.to(role.span) };
+        let program = self.parse_rest_of_sugar("grant", name, None)?;
+        Ok(Program { form: Some(Form::Grant(grant)), ..program })
     }
 
     fn parse_enum(&mut self) -> Parsed<Enum> {
@@ -954,8 +991,14 @@ impl<'a> Parser<'a> {
                 }
                 Ok(ItemKind::Option(option))
             }
-            "exclude" => self.parse_later("exclude").map(ItemKind::Later),
-            "partition" => self.parse_later("partition").map(ItemKind::Later),
+            "exclude" => self.parse_exclusion().map(ItemKind::Exclude),
+            "partition" => {
+                let how = self.parse_partition()?;
+                if matches!(self.peek_word(), Some("for" | "except")) {
+                    *scope = self.parse_scope()?;
+                }
+                Ok(ItemKind::Partition(how))
+            }
             "formerly" => {
                 self.bump();
                 Ok(ItemKind::Formerly(self.parse_object_name("the former name")?))

@@ -64,7 +64,6 @@ fn key_of(declaration: &Declaration) -> String {
             let table = program.table.as_ref().map(|table| table.value.to_string()).unwrap_or_default();
             format!("{} {word} {} {table} {:?}", program.kind.word(), program.name.value, program.scope)
         }
-        DeclarationKind::Later(later) => format!("later {}", later.text),
     }
 }
 

@@ -9,7 +9,7 @@ use super::syntax::{
     Clause, ClauseKind, Column, Declaration, DeclarationKind, Enum, EnumWord, File, ForeignKey, Index, IndexPart, Item,
     ItemKind, Key, Name, PartKey, Program, Rows, Table, Trivia,
 };
-use crate::schema::{Deferrable, Identifier, NullsOrder, Provider, Scope, Storage, Type, Value};
+use crate::schema::{Deferrable, Exclusion, Form, Identifier, NullsOrder, Provider, Scope, Storage, Type, Value};
 use crate::sql::in_parentheses;
 
 const INDENT: &str = "    ";
@@ -74,7 +74,6 @@ fn declaration_text(text: &mut String, declaration: &Declaration) {
         DeclarationKind::Enum(owner) => enum_text(text, owner),
         DeclarationKind::Program(program) => program_text(text, program),
         DeclarationKind::Rows(rows) => rows_text(text, rows),
-        DeclarationKind::Later(later) => text.push_str(&later.text),
     }
     end_line(text, declaration.comment.as_ref());
 }
@@ -82,9 +81,15 @@ fn declaration_text(text: &mut String, declaration: &Declaration) {
 fn program_text(text: &mut String, program: &Program) {
     let (body, drop) = (&program.body.value, program.drop.as_ref().map(|drop| drop.value.as_str()));
     let word = program.word.as_ref().map(|word| word.value.as_str());
-    let short = word.filter(|_| program.after.is_empty());
-    if let Some(short) = short.and_then(|word| sugar::shortened(word, &program.name.value, body, drop)) {
-        text.push_str(&format!("{} {}{}", word.unwrap_or_default(), name(&program.name), short));
+    let short = match &program.form {
+        Some(form) => Some(form_text(&program.name, form)),
+        None => word.filter(|_| program.after.is_empty()).and_then(|word| {
+            let rest = sugar::shortened(word, &program.name.value, body, drop)?;
+            Some(format!("{word} {}{rest}", name(&program.name)))
+        }),
+    };
+    if let Some(short) = short {
+        text.push_str(&short);
         if let Some(about) = &program.about {
             text.push_str(&format!(", about {}", description(about)));
         }
@@ -111,6 +116,36 @@ fn program_text(text: &mut String, program: &Program) {
     if program.scope != Scope::All {
         text.push_str(&format!(" {}", scope_text(&program.scope)));
     }
+}
+
+fn form_text(program_name: &Name, form: &Form) -> String {
+    match form {
+        Form::Domain(domain) => {
+            let ty = match &domain.native {
+                Some(native) => format!("native {}", quoted(native)),
+                None => domain.ty.to_string(),
+            };
+            let checks = domain.checks.iter().map(|(check, expression)| {
+                let named = check.as_ref().map(|check| format!("{} ", check.declared())).unwrap_or_default();
+                format!(", check {named}{}", in_parentheses(expression))
+            });
+            format!("domain {} {ty}{}", name(program_name), checks.collect::<String>())
+        }
+        Form::Grant(grant) => {
+            let kind = if grant.on_sequence { "sequence " } else { "" };
+            let option = if grant.with_option { " with grant option" } else { "" };
+            let (privileges, target) = (grant.privileges.join(", "), grant.target.declared());
+            format!("grant {privileges} on {kind}{target} to {}{option}", grant.role.declared())
+        }
+        Form::Exclusion(exclusion) => exclusion_text(exclusion),
+    }
+}
+
+fn exclusion_text(exclusion: &Exclusion) -> String {
+    let named = exclusion.name.as_ref().map(|one| format!("{} ", one.declared())).unwrap_or_default();
+    let predicate = exclusion.predicate.as_ref().map(|one| format!(" where {}", in_parentheses(one)));
+    let parts = in_parentheses(&exclusion.parts);
+    format!("exclude {named}using {} {parts}{}", exclusion.method.declared(), predicate.unwrap_or_default())
 }
 
 /// Rows with their values below each other.
@@ -229,14 +264,14 @@ fn rank(kind: &ItemKind) -> u8 {
     match kind {
         ItemKind::About(_) => 0,
         ItemKind::Formerly(_) => 1,
-        ItemKind::Option(_) => 2,
+        ItemKind::Option(_) | ItemKind::Partition(_) => 2,
         ItemKind::Column(_) => 3,
         ItemKind::PrimaryKey(_) => 4,
         ItemKind::Unique(_) => 5,
         ItemKind::ForeignKey(_) => 6,
         ItemKind::Check(_) => 7,
-        ItemKind::Index(_) => 8,
-        ItemKind::Later(_) => 9,
+        ItemKind::Exclude(_) => 8,
+        ItemKind::Index(_) => 9,
     }
 }
 
@@ -259,7 +294,7 @@ fn item_text(text: &mut String, item: &Item, width: usize, first: bool) {
     leading(text, INDENT, &item.leading, first);
     let scope = match (&item.scope, &item.kind) {
         (Scope::All, _) => String::new(),
-        (scope, ItemKind::Option(_)) => format!(" {}", scope_text(scope)),
+        (scope, ItemKind::Option(_) | ItemKind::Partition(_)) => format!(" {}", scope_text(scope)),
         (scope, _) => format!(", {}", scope_text(scope)),
     };
     let body = match &item.kind {
@@ -277,7 +312,8 @@ fn item_text(text: &mut String, item: &Item, width: usize, first: bool) {
         ItemKind::About(about) => format!("about {}", description(&about.value)),
         ItemKind::Formerly(old) => format!("formerly {}", name(old)),
         ItemKind::Option(option) => format!("option {}", quoted(&option.value)),
-        ItemKind::Later(later) => later.text.clone(),
+        ItemKind::Partition(how) => format!("partition by {}", how.value),
+        ItemKind::Exclude(exclusion) => exclusion_text(exclusion),
     };
     text.push_str(INDENT);
     text.push_str(&body);

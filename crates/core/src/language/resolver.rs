@@ -5,12 +5,12 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use super::diagnostic::{Diagnostic, Label, Source};
 use super::mistake::{Mistake, MistakeKind};
 use super::parser::parse;
-use super::syntax::{self, ClauseKind, DeclarationKind, ItemKind, Name, PartKey};
+use super::syntax::{self, ClauseKind, DeclarationKind, ItemKind, Name, PartKey, Spanned};
 use crate::Span;
 use crate::schema::{
-    self, Check, Column, Deferrable, Enum, Fault, FaultKind, ForeignKey, Generated, Identifier, Identity, Index,
-    IndexPart, Item, KeyPart, Part, Parts, Place, PrimaryKey, Program, Provider, Rows, Schema, Scope, Scoped, Table,
-    Type, Unique, Value,
+    self, Check, Column, Deferrable, Enum, Exclusion, Fault, FaultKind, ForeignKey, Form, Generated, Identifier,
+    Identity, Index, IndexPart, Item, KeyPart, Part, Parts, Place, PrimaryKey, Program, ProgramKind, Provider, Rows,
+    Schema, Scope, Scoped, Table, Type, Unique, Value,
 };
 
 /// What reading all files gave.
@@ -127,11 +127,6 @@ impl<'a> Resolver<'a> {
         self.diagnostics.push(Diagnostic::of_mistake(&Mistake { kind, span }, source));
     }
 
-    fn not_yet(&mut self, form: &str, source: usize, span: Span) {
-        let word = Span::new(span.start, (span.start + form.len()).min(span.end));
-        self.mistake(MistakeKind::NotYet { form: form.to_owned() }, source, word);
-    }
-
     fn twice(&mut self, kind: &FaultKind, again: (usize, Span), first: (usize, Span)) {
         let label = |(source, span), text: &str| Label { source, span, text: text.to_owned() };
         self.diagnostics.push(Diagnostic {
@@ -166,10 +161,13 @@ impl<'a> Resolver<'a> {
                     }
                     DeclarationKind::Program(program) => self.program(program, source),
                     DeclarationKind::Rows(rows) => self.rows.push((rows, source)),
-                    DeclarationKind::Later(later) => self.not_yet(later.form, source, later.span),
                 }
             }
         }
+    }
+
+    fn is_domain(&self, name: &Identifier) -> bool {
+        self.parts.programs.iter().any(|program| matches!(program.form, Some(Form::Domain(_))) && program.name == *name)
     }
 
     fn program(&mut self, written: &syntax::Program, source: usize) {
@@ -205,6 +203,7 @@ impl<'a> Resolver<'a> {
             name: name.clone(),
             table: plain(written.table.as_ref()),
             body: written.body.value.clone(),
+            form: written.form.clone(),
             drop: written.drop.as_ref().map(|drop| drop.value.clone()),
             after: written.after.iter().map(|name| name.value.clone()).collect(),
             about: written.about.clone(),
@@ -480,7 +479,11 @@ impl<'r, 'a> TableResolver<'r, 'a> {
                 self.origin(Item::Option(self.table.options.len()), Part::Whole, option.span);
                 self.table.options.push(Scoped { value: option.value.clone(), scope });
             }
-            ItemKind::Later(later) => self.resolver.not_yet(later.form, self.written.source, later.span),
+            ItemKind::Partition(how) => {
+                self.origin(Item::Option(self.table.options.len()), Part::Whole, how.span);
+                self.table.options.push(Scoped { value: format!("partition by {}", how.value), scope });
+            }
+            ItemKind::Exclude(exclusion) => self.exclusion(exclusion, item),
         }
     }
 
@@ -550,6 +553,26 @@ impl<'r, 'a> TableResolver<'r, 'a> {
         });
     }
 
+    /// An exclusion is an object that is made behind its table.
+    fn exclusion(&mut self, written: &Exclusion, item: &syntax::Item) {
+        let exclusion = Exclusion { table: self.table.name.clone(), ..written.clone() };
+        let span = item.span;
+        let program = syntax::Program {
+            kind: ProgramKind::Object,
+            word: Some(Spanned { value: "constraint".into(), span }),
+            name: Spanned { value: exclusion.label(), span },
+            table: None,
+            body: Spanned { value: String::new(), span },
+            form: Some(Form::Exclusion(exclusion)),
+            drop: None,
+            after: Vec::new(),
+            about: None,
+            scope: item.scope.clone(),
+        };
+        let source = self.written.source;
+        self.resolver.program(&program, source);
+    }
+
     fn column(&mut self, written: &'a syntax::Column, item: &syntax::Item) {
         let place = Item::Column(self.table.columns.len());
         self.origin(place.clone(), Part::Whole, item.span);
@@ -565,7 +588,14 @@ impl<'r, 'a> TableResolver<'r, 'a> {
                 Type::Native
             }
         };
+        // A domain is the type's own name there, and nothing elsewhere.
+        let domain = match &ty {
+            Type::Enum(name) if self.resolver.is_domain(name) => Some(name.declared()),
+            _ => None,
+        };
+        let ty = if domain.is_some() { Type::Native } else { ty };
         let mut column = Column::new(written.name.value.clone(), ty);
+        column.native.extend(domain.map(|value| Scoped { value, scope: Scope::For([Provider::Postgres].into()) }));
         column.scope = item.scope.clone();
         let mut clauses = Clauses::default();
         // What is said of a reference may stand before it.

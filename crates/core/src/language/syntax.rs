@@ -1,7 +1,9 @@
 //! The syntax tree: what was written, with spans and comments, before anybody asks what it means.
 
 use crate::Span;
-use crate::schema::{Action, Deferrable, Identifier, NullsOrder, ProgramKind, Scope, Storage, Type, Value};
+use crate::schema::{
+    Action, Deferrable, Exclusion, Form, Identifier, NullsOrder, ProgramKind, Scope, Storage, Type, Value,
+};
 
 /// One file.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -64,8 +66,6 @@ pub enum DeclarationKind {
     Program(Program),
     /// `rows T by (key) { … }`
     Rows(Rows),
-    /// A form of the language that this version reads and does not yet act on.
-    Later(Later),
 }
 
 /// `rows T by (key) { … }`
@@ -111,6 +111,8 @@ pub struct Program {
     pub table: Option<Name>,
     /// A view's query, or what makes a trigger or routine.
     pub body: Spanned<String>,
+    /// The clauses that its SQL follows from, in place of a body.
+    pub form: Option<Form>,
     /// What drops it, where that was said.
     pub drop: Option<Spanned<String>>,
     /// `after A, B`
@@ -119,17 +121,6 @@ pub struct Program {
     pub about: Option<String>,
     /// For which providers.
     pub scope: Scope,
-}
-
-/// A form of the language that is read whole and not acted on yet.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Later {
-    /// The word it begins with.
-    pub form: &'static str,
-    /// Its text, as written.
-    pub text: String,
-    /// All of it.
-    pub span: Span,
 }
 
 /// `table NAME { … }`
@@ -185,8 +176,10 @@ pub enum ItemKind {
     Option(Spanned<String>),
     /// `formerly OLD`
     Formerly(Name),
-    /// A form that is read and not acted on yet.
-    Later(Later),
+    /// `partition by …`, in the provider's SQL.
+    Partition(Spanned<String>),
+    /// `exclude [name] using METHOD (…)`
+    Exclude(Exclusion),
 }
 
 /// A column.

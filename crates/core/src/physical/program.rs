@@ -32,6 +32,9 @@ pub struct Program {
     /// Whether its body names what only comes later in a plan, so that the server may not look at it yet.
     #[serde(skip)]
     pub is_early: bool,
+    /// Whether `create` changes what is there already.
+    #[serde(skip)]
+    pub alters: bool,
     /// What has to be there before it, beside what its SQL names.
     #[serde(skip)]
     pub after: Vec<String>,

@@ -55,7 +55,7 @@ pub fn plan(dialect: Dialect, from: &Schema, to: &Schema, choices: &Choices) -> 
     let changes = diff(&from, to);
     let choices = &rows::with_fills(dialect, &from, to, choices);
     let altering = dialect.facts().altering;
-    let around = programs::around(&from, to, &changes, &renames, altering == Altering::InPlace);
+    let around = programs::around(dialect, &from, to, &changes, &renames, altering == Altering::InPlace);
     let steps = match altering {
         Altering::Rebuilding => rebuilding::steps(dialect, &from, to, changes, choices),
         Altering::InPlace => {

@@ -22,13 +22,24 @@ pub(super) struct Around {
 /// Plans the programs of both schemas around the other changes.
 ///
 /// `from` has its new names already; what reads something that is renamed is made again as well.
-pub(super) fn around(from: &Schema, to: &Schema, changes: &Changes, renames: &Renames, remakes_views: bool) -> Around {
+pub(super) fn around(
+    dialect: Dialect,
+    from: &Schema,
+    to: &Schema,
+    changes: &Changes,
+    renames: &Renames,
+    remakes_views: bool,
+) -> Around {
     let mut dropped: Vec<Program> = Vec::new();
     let mut made: Vec<Program> = Vec::new();
     for change in &changes.programs {
         match change {
             Change::Add(one) => made.push(one.clone()),
             Change::Drop(one) => dropped.push(one.clone()),
+            Change::Alter { from, to } if dialect.altered_object(from, to).is_some() => {
+                let statements = dialect.altered_object(from, to).unwrap_or_default();
+                made.push(Program { create: statements.join(";\n"), alters: true, ..to.clone() });
+            }
             Change::Alter { from, to } | Change::Rename { from, to } => {
                 if !replaces(from, to) {
                     dropped.push(from.clone());

@@ -217,6 +217,16 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Ris
         Step::CreateIndex { table, index } if index.unique => {
             risks.add(RiskKind::MayRefuse, format!("fails if two rows of {table} share a key of {}", index.name));
         }
+        Step::CreateProgram(one) => match one.word.as_deref() {
+            Some("constraint") => {
+                let table = one.after.first().map_or("the table", String::as_str);
+                risks.add(RiskKind::MayRefuse, format!("fails if two rows of {table} exclude each other"));
+            }
+            Some("domain") if one.alters => {
+                risks.add(RiskKind::MayRefuse, format!("fails if a value of {} does not meet its checks", one.name));
+            }
+            _ => {}
+        },
         Step::CreateIndex { .. }
         | Step::DropConstraint { .. }
         | Step::RenameConstraint { .. }
@@ -225,7 +235,6 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Ris
         | Step::DropEnum(_)
         | Step::AddEnumWord { .. }
         | Step::SetOptions { .. }
-        | Step::CreateProgram(_)
         | Step::DropProgram(_)
         | Step::SetComment { .. } => {}
         Step::AlterColumn { table, from, to, using } if among(&known.filled, table, to) => {

@@ -441,6 +441,7 @@ impl Step {
             Self::FillColumn { batch: Some(_), .. } => "fill-in-batches",
             Self::RemakeEnum(_) => "remake-enum",
             Self::SetOptions { .. } => "set-options",
+            Self::CreateProgram(one) if one.alters => "alter-object",
             Self::CreateProgram(one) => match one.kind {
                 ProgramKind::View => "create-view",
                 ProgramKind::MaterializedView => "create-materialized-view",
@@ -571,6 +572,7 @@ impl Step {
             Self::DropKept(name) => format!("drop what was kept in {name}"),
             Self::RemakeEnum(swap) => format!("make enum {} anew", swap.to.name),
             Self::SetOptions { table, .. } => format!("change options of table {table}"),
+            Self::CreateProgram(one) if one.alters => format!("alter {} {}", one.kind_word(), one.name),
             Self::CreateProgram(one) => format!("create {} {}", one.kind_word(), one.name),
             Self::DropProgram(one) => format!("drop {} {}", one.kind_word(), one.name),
             Self::SetComment { on: Commented::Table(name), .. } => format!("describe table {name}"),

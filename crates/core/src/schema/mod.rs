@@ -29,7 +29,7 @@ pub use constraint::{
 pub use fault::{Fault, FaultKind, Severity};
 pub use identifier::Identifier;
 pub use place::{Item, Part, Place};
-pub use program::{Program, ProgramKind};
+pub use program::{Domain, Exclusion, Form, Grant, Program, ProgramKind};
 pub use provider::{Provider, Scope, Scoped};
 pub use rows::Rows;
 pub use table::{Enum, Parts, Schema, Table};

@@ -116,7 +116,7 @@ impl<'a> Checker<'a> {
                 let kind = FaultKind::UnknownTable { table: table.clone(), nearest };
                 self.fault(kind, place.clone().part(Part::ReferencedTable));
             }
-            if program.body.trim().is_empty() {
+            if program.body.trim().is_empty() && program.form.is_none() {
                 self.fault(FaultKind::EmptyProgram, place.clone().part(Part::Expression));
             }
             if program.kind.is_view() && selects_all(&program.body) {

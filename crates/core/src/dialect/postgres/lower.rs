@@ -1,15 +1,15 @@
 //! What PostgreSQL stores for a logical schema.
 
-use super::attributes;
 use super::quote::{literal, quote, quote_object};
 use super::types::{LONGEST_TEXT, portable, type_name};
 use super::{FACTS, SYNTAX};
-use crate::dialect::lowering::{self, Attributed, Lowering, Storing, typed};
+use super::{attributes, forms};
+use crate::dialect::lowering::{self, Attributed, Formed, Lowering, Storing, typed};
 use crate::dialect::{Facts, Lowered};
 use crate::physical::{self, EnumType, IndexKey, TypeName, qualified};
 use crate::schema::{
-    Column, Fault, FaultKind, ForeignKey, Identifier, Index, Item, NullsOrder, Part, Place, Program, Provider, Schema,
-    Scoped, Storage, Table, Type, Value,
+    Column, Fault, FaultKind, ForeignKey, Form, Identifier, Index, Item, NullsOrder, Part, Place, Program, Provider,
+    Schema, Scoped, Storage, Table, Type, Value,
 };
 use crate::sql::{Expression, Syntax};
 
@@ -178,6 +178,10 @@ impl Storing for Postgres {
             made.ty = type_name("smallint");
         }
         made
+    }
+
+    fn form(&self, name: &str, form: &Form) -> Result<Formed, &'static str> {
+        Ok(forms::formed(name, form))
     }
 
     fn default(&self, _: &Table, column: &Column, value: &Value) -> Option<Expression> {

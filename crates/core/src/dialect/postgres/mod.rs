@@ -5,6 +5,7 @@ mod attributes;
 pub(super) mod burden;
 pub mod catalogue;
 pub(super) mod ddl;
+pub(super) mod forms;
 pub(super) mod lift;
 pub(super) mod lower;
 pub(super) mod misfits;

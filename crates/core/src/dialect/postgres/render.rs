@@ -127,7 +127,9 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         Step::DropKept(name) => vec![format!("drop table if exists {}", quote_object(name))],
         Step::RemakeEnum(swap) => remake_enum(swap),
         Step::CreateProgram(one) => {
-            let mut statements = vec![one.create.clone()];
+            // Only its description may differ.
+            let mut statements: Vec<String> =
+                Some(one.create.clone()).filter(|text| !text.is_empty()).into_iter().collect();
             if one.is_early {
                 // PostgreSQL 17, "Client Connection Defaults", check_function_bodies.
                 statements.insert(0, "set local check_function_bodies = off".into());

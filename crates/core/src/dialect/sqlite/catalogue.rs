@@ -80,6 +80,7 @@ fn program(kind: ProgramKind, definition: Definition, sql: String) -> Program {
         word: None,
         after: Vec::new(),
         is_early: false,
+        alters: false,
         drop: format!("drop {} {}", kind.word(), super::quote::quote(&definition.name)),
         table: Some(definition.table).filter(|_| kind == ProgramKind::Trigger),
         name: definition.name,
