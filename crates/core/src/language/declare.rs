@@ -61,7 +61,7 @@ fn declare_program(program: &Program) -> syntax::Program {
         name: name(&program.name),
         table: program.table.as_ref().map(name),
         body: Spanned::unplaced(program.body.clone()),
-        form: program.form.clone(),
+        form: program.form.clone().map(Box::new),
         drop: program.drop.clone().map(Spanned::unplaced),
         after: names(&program.after),
         about: program.about.clone(),

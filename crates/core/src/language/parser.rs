@@ -717,7 +717,7 @@ impl<'a> Parser<'a> {
             checks.push((named.map(|name| name.value), self.parse_expression()?.value));
         }
         let program = self.parse_rest_of_sugar("domain", name, None)?;
-        Ok(Program { form: Some(Form::Domain(Domain { ty, native, checks })), ..program })
+        Ok(Program { form: Some(Box::new(Form::Domain(Domain { ty, native, checks }))), ..program })
     }
 
     /// `grant select, insert on T to ROLE`
@@ -750,7 +750,7 @@ impl<'a> Parser<'a> {
         let grant = Grant { privileges, on_sequence, target: target.value, role: role.value, with_option };
         let name = Spanned { value: grant.name(), span: start.to(role.span) };
         let program = self.parse_rest_of_sugar("grant", name, None)?;
-        Ok(Program { form: Some(Form::Grant(grant)), ..program })
+        Ok(Program { form: Some(Box::new(Form::Grant(grant))), ..program })
     }
 
     fn parse_enum(&mut self) -> Parsed<Enum> {

@@ -81,7 +81,7 @@ fn declaration_text(text: &mut String, declaration: &Declaration) {
 fn program_text(text: &mut String, program: &Program) {
     let (body, drop) = (&program.body.value, program.drop.as_ref().map(|drop| drop.value.as_str()));
     let word = program.word.as_ref().map(|word| word.value.as_str());
-    let short = match &program.form {
+    let short = match program.form.as_deref() {
         Some(form) => Some(form_text(&program.name, form)),
         None => word.filter(|_| program.after.is_empty()).and_then(|word| {
             let rest = sugar::shortened(word, &program.name.value, body, drop)?;

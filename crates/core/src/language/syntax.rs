@@ -112,7 +112,7 @@ pub struct Program {
     /// A view's query, or what makes a trigger or routine.
     pub body: Spanned<String>,
     /// The clauses that its SQL follows from, in place of a body.
-    pub form: Option<Form>,
+    pub form: Option<Box<Form>>,
     /// What drops it, where that was said.
     pub drop: Option<Spanned<String>>,
     /// `after A, B`

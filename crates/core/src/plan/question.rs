@@ -376,10 +376,8 @@ impl Asking<'_> {
                     }
                 }
                 ItemChange::Check(Change::Add(check)) => self.check(to, check),
-                ItemChange::Check(Change::Alter { from: old, to: check }) => {
-                    if old.expression != check.expression {
-                        self.check(to, check);
-                    }
+                ItemChange::Check(Change::Alter { from: old, to: check }) if old.expression != check.expression => {
+                    self.check(to, check);
                 }
                 _ => {}
             }
@@ -399,6 +397,11 @@ impl Asking<'_> {
     }
 
     fn altered_column(&mut self, before: &Table, after: &Table, old: &Column, new: &Column) {
+        if old.generated.is_some() && !self.dialect.keeps_computed(old, new) {
+            // It is dropped, and another one comes.
+            self.added_column(after, new);
+            return;
+        }
         let decided = self.choices.values_of(&after.name, &new.name);
         let Some(name) = self.column(&before.name, &old.name) else { return };
         if matches!(decided, Some(Values::Convert(_))) {

@@ -9,8 +9,8 @@ use crate::dialect::lowering::{self, Attributed, Lowering, Storing, typed};
 use crate::dialect::{Facts, Lowered};
 use crate::physical::{self, IndexKey, TypeName};
 use crate::schema::{
-    Action, Column, Deferrable, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, Item, KeyPart, Part, Place,
-    Provider, Schema, Scoped, Storage, Table, Type, Value,
+    Action, Column, Deferrable, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, IndexPart, Item, KeyPart,
+    Part, Place, Provider, Schema, Scoped, Storage, Table, Type, Value,
 };
 use crate::sql::{Expression, Syntax, unquote};
 
@@ -247,6 +247,27 @@ impl Storing for Mariadb {
             return;
         }
         let Some(referenced) = lowering.schema.table(key.referenced_table.as_str()) else { return };
+        // InnoDB, "Foreign Key Constraints": an index lists the referenced columns first, in the same order.
+        let here = self.provider();
+        let begins = |columns: Vec<&Identifier>| {
+            columns.len() >= key.referenced_columns.len()
+                && key.referenced_columns.iter().zip(columns).all(|(wanted, column)| wanted == column)
+        };
+        let keys = referenced.primary_keys.iter().filter(|one| one.scope.holds(here)).map(|one| &one.columns);
+        let uniques = referenced.uniques.iter().filter(|one| one.scope.holds(here)).map(|one| &one.columns);
+        let mut columns = keys.chain(uniques).map(|columns| columns.iter().collect::<Vec<_>>());
+        let indexes = referenced.indexes.iter().filter(|one| one.scope.holds(here));
+        let mut indexed = indexes.map(|one| one.parts.iter().map_while(whole_column).collect::<Vec<_>>());
+        if key.referenced_columns.len() > 1 && !columns.any(begins) && !indexed.any(begins) {
+            let names: Vec<_> = key.referenced_columns.iter().map(Identifier::as_str).collect();
+            let what = format!(
+                "references only columns in the order of a key, and no key of `{}` begins with {}",
+                key.referenced_table,
+                names.join(", ")
+            );
+            let kind = lowering.not_expressible(what, "name them in the order of the key, here and in the table");
+            lowering.fault(kind, place.clone());
+        }
         let collation = |table: &Table, name: &Identifier| {
             let own = table.column(name).and_then(|column| Scoped::pick(&column.collate, self.provider()).cloned());
             own.unwrap_or_else(|| stated_collation(table, self.provider()))
@@ -644,5 +665,13 @@ impl Mariadb {
             let kind = lowering.not_expressible(what, format!("add a column, or say `except {name}` behind the table"));
             lowering.fault(kind, Place::whole(&table.name, Item::Table).part(Part::Name));
         }
+    }
+}
+
+/// The column of an index's part that is one as a whole.
+fn whole_column(part: &IndexPart) -> Option<&Identifier> {
+    match &part.key {
+        KeyPart::Column(name) if part.prefix.is_none() => Some(name),
+        KeyPart::Column(_) | KeyPart::Expression(_) => None,
     }
 }
