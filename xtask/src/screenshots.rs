@@ -68,7 +68,7 @@ const SCENES: [Scene; 13] = [
     },
     Scene {
         name: "apply",
-        before: "oak revert --to empty --yes --quiet >/dev/null",
+        before: "oak revert --to empty --yes --quiet --accept loses-data --because again >/dev/null",
         seen: &["oak apply --yes", "oak diff live declared"],
     },
     Scene {

@@ -93,14 +93,14 @@ impl Counted {
         let mut first = true;
         for (matter, sentence) in self.sentences() {
             if std::mem::take(&mut first) {
-                output.line(format_args!("      {}", dim(format_args!("counted on {target} now"))));
+                output.line(format_args!("\n  {}", dim(format_args!("counted on {target} now"))));
             }
             let word = match matter {
                 Matter::Refuses => danger("would be refused:"),
                 Matter::Loses => danger("would be lost:"),
                 Matter::Tells => accent("look:"),
             };
-            output.line(format_args!("      {word} {sentence}"));
+            output.line(format_args!("  {word} {sentence}"));
         }
     }
 

@@ -210,7 +210,7 @@ fn choices(migration: &Migration, output: &mut Output) {
         if at == 0 {
             output.line("\n  decided");
         }
-        output.line(format_args!("  {} {text}", dim(format_args!("--{option:<width$}"))));
+        output.line(format_args!("    {} {text}", dim(format_args!("--{option:<width$}"))));
     }
 }
 
@@ -279,8 +279,16 @@ fn paired(up: &Script, down: &Script) -> Vec<Pair> {
     let object =
         |step: &ScriptStep| step.object.split_once(' ').map_or(String::new(), |(_, object)| object.to_lowercase());
     let table = |step: &ScriptStep| object(step).split('.').next().unwrap_or_default().to_owned();
-    let exact: Vec<_> =
-        up.steps.iter().map(|step| take(&|other| !object(step).is_empty() && object(other) == object(step))).collect();
+    // A step that gives a name is about the new one, and undone by one about the old.
+    let former = |step: &ScriptStep| {
+        let names = step.title.strip_prefix("rename column ").or_else(|| step.title.strip_prefix("rename table "));
+        names.and_then(|names| names.split_once(" to ")).map(|(old, _)| old.to_lowercase())
+    };
+    let undoes = |step: &ScriptStep, other: &ScriptStep| match former(step) {
+        Some(old) => former(other).is_some() && object(other) == old,
+        None => !object(step).is_empty() && object(other) == object(step),
+    };
+    let exact: Vec<_> = up.steps.iter().map(|step| take(&|other| undoes(step, other))).collect();
     let mut pairs: Vec<Pair> = Vec::new();
     for (at, found) in exact.into_iter().enumerate() {
         let step = &up.steps[at];

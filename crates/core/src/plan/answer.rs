@@ -14,6 +14,7 @@ impl Question {
         let verb = |singular: &'static str, plural: &'static str| if one { singular } else { plural };
         let (rows, in_rows) = match (found == all, one) {
             (true, true) => (format!("the one row of {table}"), "the one row".to_owned()),
+            (true, false) if all == 2 => (format!("both rows of {table}"), "both rows".to_owned()),
             (true, false) => (format!("all {} rows of {table}", grouped(all)), format!("all {} rows", grouped(all))),
             (false, _) => {
                 let of = format!("{} of {} rows", grouped(found), grouped(all));
@@ -107,6 +108,7 @@ mod tests {
         case(missing(), 3, 1204, Some("hive.site becomes required, and 3 of 1,204 rows have none"));
         case(missing(), 1_204_000, 1_204_000, Some("hive.site becomes required, and all 1,204,000 rows have none"));
         case(About::Rows, 1, 1, Some("the one row of hive is lost"));
+        case(About::Rows, 2, 2, Some("both rows of hive are lost"));
         let long = About::Misfit { column: "code".into(), condition: String::new(), to: "text(8)".into() };
         case(long, 3, 1204, Some("hive.code does not fit text(8) in 3 of 1,204 rows"));
     }
