@@ -473,3 +473,45 @@ fn words_of_a_key_are_renamed_with_their_references() {
         assert_eq!(here.query("select label from kind where mark = 'blue'"), ["b"]);
     });
 }
+
+/// Rows come, change and go between up and down: down converts them all, what was filled stays, and what was kept comes
+/// back to the rows that it was of.
+#[test]
+fn rows_of_in_between_come_down_as_it_is_promised() {
+    let before = "table hive {\n    id:    int32, primary key\n    kg:    int32, null\n    site:  text(20), null\n    \
+                  note:  text(20), null\n}\n";
+    on_each_provider(|provider| {
+        let here = Stage::of(provider, before);
+        here.project.migrate("first");
+        here.sql(
+            "insert into hive (id, kg, site, note) values (1, 2, null, 'a'), (2, 3, 'south', 'b'), (3, 4, 'west', 'c')",
+        );
+        here.project.declare(
+            &before
+                .replace("kg:    int32, null", "g:     int32, null, formerly kg")
+                .replace("site:  text(20), null", "site:  text(20)")
+                .replace("    note:  text(20), null\n", ""),
+        );
+        let options =
+            ["--convert", "hive.g=g * 1000", "--convert-back", "hive.kg=kg / 1000", "--fill", "hive.site='north'"];
+        let drafted = here.project.draft("grams", &[&options[..], &["--keep"]].concat());
+        assert!(drafted.contains("down converts every row that is there by then"), "{drafted}");
+        assert!(drafted.contains("rows that get their hive.site here keep it after down"), "{drafted}");
+        assert!(drafted.contains("rows that are written until then get none"), "{drafted}");
+        here.project.ok(&["apply", "--yes"]);
+        assert_eq!(
+            here.query("select id, g, site from hive order by id"),
+            ["1|2000|north", "2|3000|south", "3|4000|west"]
+        );
+        here.sql("update hive set g = 9000, site = 'east' where id = 2");
+        here.sql("delete from hive where id = 3");
+        here.sql("insert into hive (id, g, site) values (4, 7000, 'hill')");
+        let reverted = here.project.ok(&["revert", "--yes"]);
+        assert!(reverted.contains("1 of 3 rows of hive was written since note was put aside"), "{reverted}");
+        assert_eq!(
+            here.query("select id, kg, site, note from hive order by id"),
+            ["1|2|north|a", "2|9|east|b", "4|7|hill|"]
+        );
+        here.assert_same("live", "history@1");
+    });
+}

@@ -206,6 +206,11 @@ fn with_restoring(mut plan: Plan) -> Plan {
             let what = what.to_owned();
             planned.risks.push(Risk { kind: RiskKind::NotRestored, what });
         }
+        let converts = planned.risks.iter().any(|risk| risk.kind == RiskKind::ConvertsValues);
+        if converts && planned.step.converts() {
+            let what = "down converts every row that is there by then, those written in between as well".to_owned();
+            planned.risks.push(Risk { kind: RiskKind::ConvertsValues, what });
+        }
         // What matters most comes first.
         planned.risks.sort_by_key(|risk| risk.kind);
     }

@@ -102,6 +102,9 @@ fn planned(dialect: Dialect, steps: Vec<Step>, choices: &Choices) -> Plan {
         {
             known.tables.insert(table.name.clone());
         }
+        if let Step::AlterColumn { table, to, using: Some(_), .. } = step {
+            known.converted.insert((table.clone(), to.name.clone()));
+        }
     }
     let steps = steps.into_iter().map(|step| {
         let risks = risks(dialect, &step, &known);

@@ -132,12 +132,15 @@ pub(super) struct Known<'a> {
     pub(super) added: BTreeSet<(String, String)>,
     /// Columns that it filled so far.
     pub(super) filled: BTreeSet<(String, String)>,
+    /// Columns whose change of type says already that they are converted.
+    pub(super) converted: BTreeSet<(String, String)>,
 }
 
 impl<'a> Known<'a> {
     /// Nothing done yet.
     pub(super) fn new(choices: &'a Choices) -> Self {
-        Self { choices, tables: BTreeSet::new(), added: BTreeSet::new(), filled: BTreeSet::new() }
+        let [added, filled, converted] = [BTreeSet::new(), BTreeSet::new(), BTreeSet::new()];
+        Self { choices, tables: BTreeSet::new(), added, filled, converted }
     }
 
     /// What is kept of a column, or of a table, that goes under this name; it was kept under the name before.
@@ -172,6 +175,8 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Ris
         Step::FillColumn { table, column, only_missing, constrained, .. } => {
             if *only_missing {
                 risks.filled(&format!("{table}.{column}"));
+            } else if !known.converted.contains(&(table.clone(), column.clone())) {
+                risks.computed(&format!("{table}.{column}"));
             }
             if *constrained {
                 let what =
@@ -370,8 +375,12 @@ impl Risks<'_> {
 
     fn converted(&mut self, name: &str, to: &Column) {
         let ty = to.ty.text();
-        self.add(RiskKind::ConvertsValues, format!("every value of {name} is computed anew by its conversion"));
+        self.computed(name);
         self.add(RiskKind::MayRefuse, format!("fails if the conversion gives a value of {name} that is no {ty}"));
+    }
+
+    fn computed(&mut self, name: &str) {
+        self.add(RiskKind::ConvertsValues, format!("every value of {name} is computed anew by its conversion"));
     }
 
     fn constraint(&mut self, table: &str, constraint: &Constraint) {
@@ -430,6 +439,12 @@ impl Risks<'_> {
                     );
                 }
                 _ => {}
+            }
+        }
+        // A conversion of values alone is no difference of the tables.
+        for (column, copied) in &rebuild.copied {
+            if matches!(copied, Copied::Expression(_)) && rebuild.alteration.from.column(column).is_some() {
+                self.computed(&format!("{}.{column}", table.name));
             }
         }
     }

@@ -580,6 +580,18 @@ impl Step {
         }
     }
 
+    /// Whether values that are there are computed anew by a conversion.
+    pub fn converts(&self) -> bool {
+        match self {
+            Self::AlterColumn { using, .. } => using.is_some(),
+            Self::FillColumn { only_missing, .. } => !only_missing,
+            Self::RebuildTable(rebuild) => rebuild.copied.iter().any(|(column, copied)| {
+                matches!(copied, Copied::Expression(_)) && rebuild.alteration.from.column(column).is_some()
+            }),
+            _ => false,
+        }
+    }
+
     /// Why a table is made anew: what differs, one line each. Other steps say it in their title.
     pub fn reasons(&self) -> Vec<String> {
         let Self::RebuildTable(rebuild) = self else { return Vec::new() };
