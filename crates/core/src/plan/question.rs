@@ -11,6 +11,7 @@ use super::choices::{Choices, Kept, Values};
 use super::renaming::{self, Renamed};
 use super::rows;
 use crate::Dialect;
+use crate::dialect::Altering;
 use crate::diff::{Change, ItemChange, Renames, RowChanges, TableAlteration, TableChange, diff, diff_rows};
 use crate::physical::{Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Schema, Table};
 use crate::schema::Action;
@@ -397,8 +398,9 @@ impl Asking<'_> {
     }
 
     fn altered_column(&mut self, before: &Table, after: &Table, old: &Column, new: &Column) {
-        if old.generated.is_some() && !self.dialect.keeps_computed(old, new) {
-            // It is dropped, and another one comes.
+        let in_place = self.dialect.facts().altering == Altering::InPlace;
+        if in_place && old.generated.is_some() && !self.dialect.keeps_computed(old, new) {
+            // It is dropped, and another one comes; what is made anew takes the values along.
             self.added_column(after, new);
             return;
         }
