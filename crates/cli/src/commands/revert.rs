@@ -88,6 +88,9 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
                 counted.show(&target.name, output);
             }
         }
+        if let Some(why) = why_not_counted(&leaving, &state) {
+            output.line(format_args!("\n  {} what is lost, since {why}", accent("not counted:")));
+        }
         output.line("");
     }
     let refused = counted.refused();
@@ -129,6 +132,14 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
     Ok(Exit::Done)
 }
 
+/// Why the rows cannot be asked, or not for all of the way.
+fn why_not_counted(leaving: &[Leaving<'_>], state: &State) -> Option<&'static str> {
+    if state.journal.unfinished.is_some() {
+        return Some("a migration was interrupted half way");
+    }
+    leaving.iter().any(|one| one.migration.is_none()).then_some("the folder of a migration is gone")
+}
+
 /// What the rows of the target say to the way back.
 fn counted(
     project: &Project,
@@ -139,7 +150,6 @@ fn counted(
     target: &Target,
 ) -> Result<Counted> {
     let known: Vec<&Migration> = leaving.iter().map_while(|one| one.migration).collect();
-    // In the middle of a migration nothing is called what it is called before or after it.
     if state.journal.unfinished.is_some() || known.is_empty() {
         return Ok(Counted::nothing());
     }

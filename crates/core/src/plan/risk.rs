@@ -93,7 +93,9 @@ impl RiskKind {
     pub fn remedy(self) -> &'static str {
         match self {
             Self::LosesData => "`--keep` at the draft puts aside what goes; else accept it with a reason",
-            Self::NotRestored => "`--keep` at the draft lets down bring it back",
+            Self::NotRestored => {
+                "what is dropped comes back after a draft with `--keep`; what is filled stays as it is"
+            }
             Self::MayRefuse => "look for such rows first; `--fill` and `--convert` at the draft mend them on the way",
             Self::ConvertsValues => "`--convert` and `--convert-back` at the draft say how; `oak show` has some values",
             Self::BreaksApplication => "apply together with the application that knows the new name",
