@@ -509,3 +509,44 @@ fn columns_follow_the_collation_of_their_table() {
     here.project.ok(&["revert", "--yes"]);
     assert_eq!(before, here.dump());
 }
+
+/// MariaDB counts a statement when it begins. One that waits while the catalogue is read must not pass for one that was
+/// seen.
+#[test]
+fn a_change_that_was_under_way_is_seen_once_it_is_there() {
+    if !wanted(Provider::Mariadb) {
+        return;
+    }
+    let here = Stage::of(Provider::Mariadb, "table hive {\n    id: int64, identity\n    primary key (id)\n}");
+    here.project.migrate("hive");
+    let server = here.server.expect("it is a server's");
+    let client = |sql: &str| {
+        let mut command = std::process::Command::new("mariadb");
+        command.args(["--no-defaults", "--user=oak", &here.database, "--execute", sql]);
+        command.arg(format!("--socket={}", server.socket().display())).spawn().expect("the client runs")
+    };
+    let waits = || here.query("select info from information_schema.processlist where info like 'alter table hive%'");
+    let mut reader = client("begin; select count(*) from hive; select sleep(4); commit");
+    until("somebody reads", || {
+        !here.query("select 1 from information_schema.processlist where info like 'select sleep%'").is_empty()
+    });
+    let mut changer = client("alter table hive add column by_hand int");
+    until("the change waits", || !waits().is_empty());
+
+    here.project.write("schema/more.oak", "table queen {\n    id: int64, identity\n    primary key (id)\n}");
+    here.project.draft("queen", &[]);
+    here.project.ok(&["apply", "--yes"]);
+    assert!(!waits().is_empty(), "the change came too early for this test to say anything");
+    assert!(changer.wait().expect("it ends").success() && reader.wait().expect("it ends").success());
+    let status = here.project.oak(&["status"]);
+    assert!(status.stdout.contains("by_hand"), "{status:#?}");
+}
+
+/// Waits until something holds, for ten seconds at most.
+fn until(what: &str, holds: impl Fn() -> bool) {
+    let begun = Instant::now();
+    while !holds() {
+        assert!(begun.elapsed() < Duration::from_secs(10), "{what} never held");
+        std::thread::sleep(Duration::from_millis(20));
+    }
+}

@@ -2,8 +2,9 @@
 
 /// `1 column`, `2 columns`, `1 index`, `2 indexes`, `2 keys`, `2 histories`.
 pub fn plural(noun: &str, count: usize) -> String {
-    if count == 1 {
-        return format!("1 {noun}");
+    // Some words are plural as they are.
+    if count == 1 || ["statistics", "privileges"].iter().any(|word| noun.ends_with(word)) {
+        return format!("{count} {noun}");
     }
     let vowel_before_y = noun.ends_with("ay") || noun.ends_with("ey") || noun.ends_with("oy");
     if noun.ends_with('x') || noun.ends_with('s') || noun.ends_with("ch") {

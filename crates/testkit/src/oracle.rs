@@ -245,6 +245,34 @@ pub fn raw_dump(server: &PrivateServer, database: &str) -> Result<String, String
     dumped(server, database, options)
 }
 
+/// Has a server's own client run a script.
+///
+/// # Errors
+///
+/// What the client says, where it does not go through; that it cannot be run, with the remedy.
+pub fn load(server: &PrivateServer, database: &str, script: &Path) -> Result<(), String> {
+    let input = std::fs::File::open(script).map_err(|error| error.to_string())?;
+    let mut command = match server.provider() {
+        Provider::Postgres => {
+            let mut command = Command::new("psql");
+            command.args(["--quiet", "--no-psqlrc", "--set=ON_ERROR_STOP=1", "--username=oak", database]);
+            command.arg(format!("--host={}", server.socket().display()));
+            command
+        }
+        _ => {
+            let mut command = Command::new("mariadb");
+            command.args(["--no-defaults", "--user=oak", database]);
+            command.arg(format!("--socket={}", server.socket().display()));
+            command
+        }
+    };
+    let output = command
+        .stdin(input)
+        .output()
+        .map_err(|error| format!("the server's client cannot be run ({error}); `cargo xtask test` installs it"))?;
+    if output.status.success() { Ok(()) } else { Err(String::from_utf8_lossy(&output.stderr).into_owned()) }
+}
+
 fn dumped(server: &PrivateServer, database: &str, options: &[&str]) -> Result<String, String> {
     let mut command = match server.provider() {
         Provider::Postgres => {

@@ -322,7 +322,11 @@ fn show(lifted: &Lifted, found: &Introspected, size: &Size, place: Place<'_>, ou
     output.line(format_args!("{} {word} {}, {left}{aside}", strong(what), place.name));
     let mut line = |count: usize, word: &str, aside: &str| {
         if count > 0 {
-            output.line(format_args!("  {:<24}{}", plural(word, count), dim(aside)));
+            let counted = plural(word, count);
+            match aside.is_empty() {
+                true => output.line(format_args!("  {counted}")),
+                false => output.line(format_args!("  {counted:<24}{}", dim(aside))),
+            }
         }
     };
     let native = match size.native {

@@ -7,7 +7,7 @@
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use super::lowering::{UNNAMED, mentioned};
+use super::lowering::{UNNAMED, collation_of, descending, mentioned};
 use super::naming::{NameKind, derived_name};
 use super::{Dialect, postgres};
 use crate::physical::{self, EnumType, IndexKey, Introspected, ObjectKind, Schema as Stored, Unmanaged};
@@ -282,19 +282,25 @@ impl Lifter<'_> {
         let key_columns = |columns: &[physical::KeyColumn]| -> Vec<Identifier> {
             columns.iter().map(|column| Identifier::new(&*column.name)).collect()
         };
+        let key_options = |columns: &[physical::KeyColumn], attributes: &BTreeSet<String>| -> Vec<Scoped<String>> {
+            let descends = columns.iter().filter(|one| one.descending).map(|one| descending(&one.name));
+            let collated = |one: &physical::KeyColumn| Some(collation_of(&one.name, one.collation.as_ref()?));
+            let more = descends.chain(columns.iter().filter_map(collated)).map(|one| self.own(one));
+            options(attributes).into_iter().chain(more).collect()
+        };
         table.primary_keys = stored
             .primary_key
             .iter()
             .map(|key| PrimaryKey {
                 name: name(&key.name),
                 columns: key_columns(&key.columns),
-                options: options(&key.attributes),
+                options: key_options(&key.columns, &key.attributes),
                 scope: Scope::All,
             })
             .collect();
         for unique in &stored.uniques {
             let nulls_equal = unique.attributes.contains("nulls not distinct");
-            let mut options = options(&unique.attributes);
+            let mut options = key_options(&unique.columns, &unique.attributes);
             options.retain(|option| option.value != "nulls not distinct");
             let columns = key_columns(&unique.columns);
             table.uniques.push(Unique { name: name(&unique.name), columns, nulls_equal, options, scope: Scope::All });

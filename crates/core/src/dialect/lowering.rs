@@ -399,12 +399,16 @@ impl<'a, S: Storing> Lowering<'a, S> {
             storing.option(self, &option.value, &mut lowered, Place::whole(&table.name, Item::Option(at)));
         }
         let key = table.primary_keys.iter().find(|key| key.scope.holds(here));
-        lowered.primary_key = key.map(|key| physical::PrimaryKey {
-            name: self
-                .constraint_name(table, key.name.as_ref(), &[], NameKind::PrimaryKey)
-                .filter(|_| facts.names_primary_keys),
-            columns: key_columns(&key.columns),
-            attributes: self.attributes(&key.options, Attributed::Key, &Place::whole(&table.name, Item::PrimaryKey)),
+        lowered.primary_key = key.map(|key| {
+            let place = Place::whole(&table.name, Item::PrimaryKey);
+            let mut attributes = self.attributes(&key.options, Attributed::Key, &place);
+            physical::PrimaryKey {
+                name: self
+                    .constraint_name(table, key.name.as_ref(), &[], NameKind::PrimaryKey)
+                    .filter(|_| facts.names_primary_keys),
+                columns: key_columns(&key.columns, &mut attributes),
+                attributes,
+            }
         });
         if let Some(key) = key {
             let place = Place::whole(&table.name, Item::PrimaryKey);
@@ -549,7 +553,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
             if let (true, Some(name)) = (self.storing.facts().keys_share_names, &name) {
                 self.take_name(NameSpace::Relations, &self.beside(table, name), place);
             }
-            let columns = key_columns(&unique.columns);
+            let columns = key_columns(&unique.columns, &mut attributes);
             lowered.uniques.push(physical::Unique { name, columns, attributes });
         }
     }
@@ -713,8 +717,49 @@ pub(super) fn typed(column: &Column, ty: Option<TypeName>) -> physical::Column {
     physical::Column::new(column.name.to_string(), ty.unwrap_or_else(|| TypeName::new("")))
 }
 
-fn key_columns(columns: &[Identifier]) -> Vec<physical::KeyColumn> {
-    columns.iter().map(|name| physical::KeyColumn::new(name.as_str())).collect()
+/// The columns of a key. What is said of one of them in an option is its own.
+fn key_columns(columns: &[Identifier], attributes: &mut BTreeSet<String>) -> Vec<physical::KeyColumn> {
+    let mut made: Vec<_> = columns.iter().map(|name| physical::KeyColumn::new(name.as_str())).collect();
+    for column in &mut made {
+        column.descending = attributes.remove(&descending(&column.name));
+        let collated = attributes.iter().find(|option| collated(option).is_some_and(|(name, _)| name == column.name));
+        if let Some(option) = collated.cloned() {
+            column.collation = collated_by(&option);
+            attributes.remove(&option);
+        }
+    }
+    made
+}
+
+/// The option of a key whose order in a column is descending.
+pub(super) fn descending(column: &str) -> String {
+    format!("{DESCENDING}{column}")
+}
+
+/// The option of a key that compares a column by another collation than the column's.
+pub(super) fn collation_of(column: &str, collation: &str) -> String {
+    format!("{COLLATED}{column} by {collation}")
+}
+
+/// Such an option as it is kept: names in it keep their letter case.
+pub(super) fn key_option(option: &str) -> Option<String> {
+    let kept = |word: &str| {
+        let head = option.get(..word.len())?;
+        head.eq_ignore_ascii_case(word).then(|| format!("{word}{}", &option[word.len()..]))
+    };
+    kept(DESCENDING).or_else(|| kept(COLLATED).filter(|option| collated(option).is_some()))
+}
+
+const DESCENDING: &str = "descending ";
+const COLLATED: &str = "collated ";
+
+/// The column and the collation.
+fn collated(option: &str) -> Option<(&str, &str)> {
+    option.strip_prefix(COLLATED)?.rsplit_once(" by ")
+}
+
+fn collated_by(option: &str) -> Option<String> {
+    collated(option).map(|(_, collation)| collation.to_owned())
 }
 
 /// What an index is over; a column in parentheses is that column.

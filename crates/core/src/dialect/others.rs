@@ -34,7 +34,7 @@ pub(super) fn told_apart(dialect: Dialect, others: Vec<OtherRow>) -> (Vec<Progra
             ObjectKind::View if other.drop.is_empty() => ProgramKind::View,
             ObjectKind::Trigger => ProgramKind::Trigger,
             ObjectKind::Routine => ProgramKind::Routine,
-            ObjectKind::MaterializedView => ProgramKind::MaterializedView,
+            ObjectKind::MaterializedView if other.drop.is_empty() => ProgramKind::MaterializedView,
             _ if !other.sql.is_empty() && !other.drop.is_empty() => ProgramKind::Object,
             kind => {
                 unmanaged.push(Unmanaged { kind, name: other.name, table: other.table, sql: other.sql });

@@ -666,8 +666,9 @@ impl<'a> Parser<'a> {
                 (Seen::End | Seen::Token(Token::Comment | Token::CloseBrace | Token::Newline | Token::Comma), _) => {
                     break;
                 }
+                // `key ()` is by the primary key.
                 (Seen::Token(Token::Open), _) => {
-                    self.parse_expression()?;
+                    self.parse_parentheses()?;
                 }
                 (Seen::Unreadable, span) => return Err(self.unreadable(span)),
                 _ if matches!(self.peek_word(), Some("for" | "except")) => break,
@@ -681,8 +682,13 @@ impl<'a> Parser<'a> {
         if span.start == span.end {
             return Err(self.unexpected("how it is partitioned, such as `range (taken_on)`"));
         }
-        let words: Vec<&str> = span.text(self.source).split_whitespace().collect();
-        Ok(Spanned { value: words.join(" "), span })
+        // Over several lines it means the same; on one, a text may hold more than one space.
+        let text = span.text(self.source).trim();
+        let value = match text.contains('\n') {
+            true => text.split_whitespace().collect::<Vec<_>>().join(" "),
+            false => text.to_owned(),
+        };
+        Ok(Spanned { value, span })
     }
 
     /// `exclude [name] using METHOD (…) where (…)`; which table it is of, the resolver says.
@@ -1533,6 +1539,16 @@ impl<'a> Parser<'a> {
     }
 
     fn parse_expression(&mut self) -> Parsed<Spanned<String>> {
+        let found = self.parse_parentheses()?;
+        if found.value.is_empty() {
+            let kind = MistakeKind::Unexpected { wanted: "an SQL expression".into(), found: "`()`".into() };
+            return Err(Mistake { kind, span: found.span });
+        }
+        Ok(found)
+    }
+
+    /// SQL in parentheses, or nothing in them.
+    fn parse_parentheses(&mut self) -> Parsed<Spanned<String>> {
         let (seen, open) = self.peek();
         if seen != Seen::Token(Token::Open) {
             return Err(self.unexpected("an SQL expression in parentheses"));
@@ -1541,12 +1557,7 @@ impl<'a> Parser<'a> {
             Ok(close) => {
                 self.at = close + 1;
                 let value = self.source[open.end..close].trim().to_owned();
-                let span = Span::new(open.start, close + 1);
-                if value.is_empty() {
-                    let kind = MistakeKind::Unexpected { wanted: "an SQL expression".into(), found: "`()`".into() };
-                    return Err(Mistake { kind, span });
-                }
-                Ok(Spanned { value, span })
+                Ok(Spanned { value, span: Span::new(open.start, close + 1) })
             }
             Err(gave_up) => {
                 let (what, start) = match self.source[gave_up..].chars().next() {

@@ -81,6 +81,8 @@ impl Program {
                         | "partition"
                         | "statistics"
                         | "index"
+                        | "view"
+                        | "materialized view"
                 )
             ),
         }
@@ -99,13 +101,17 @@ impl Program {
         }
     }
 
-    /// Its name without the arguments that tell routines of one name apart.
+    /// Its name without what tells routines, operators and the like of one name apart.
     pub fn base_name(&self) -> &str {
-        let has_arguments = self.kind == ProgramKind::Routine || self.word.as_deref() == Some("aggregate");
-        match self.name.split_once('(') {
-            Some((name, _)) if has_arguments => name,
-            _ => &self.name,
-        }
+        let behind = match self.word.as_deref() {
+            None if self.kind != ProgramKind::Routine => return &self.name,
+            None | Some("aggregate") => "(",
+            Some("operator") => " (",
+            Some("operator class" | "operator family") => " using ",
+            Some("rule" | "policy") => " on ",
+            Some(_) => return &self.name,
+        };
+        self.name.split_once(behind).map_or(&self.name, |(name, _)| name)
     }
 
     /// What a step calls it: its name, behind the provider's word for an object.

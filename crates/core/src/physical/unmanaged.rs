@@ -95,12 +95,56 @@ pub enum ObjectKind {
     Grant,
     /// Another namespace with all that is in it.
     Namespace,
-    /// An operator, a text search configuration, a collation and the like.
+    /// An operator.
     Operator,
+    /// What tells an index method how to treat a type.
+    OperatorClass,
+    /// Operator classes that belong together.
+    OperatorFamily,
+    /// A way to sort texts.
+    Collation,
+    /// A way from one encoding to another.
+    Conversion,
+    /// A way from one type to another.
+    Cast,
+    /// How texts are taken apart for searching.
+    SearchConfiguration,
+    /// What becomes of a word that is searched for.
+    SearchDictionary,
+    /// What dictionaries are made of.
+    SearchTemplate,
+    /// What takes texts apart.
+    SearchParser,
+    /// What speaks with foreign servers.
+    Wrapper,
+    /// A server whose tables are seen here.
+    ForeignServer,
+    /// As whom somebody works on a foreign server.
+    UserMapping,
+    /// A trigger of the database itself.
+    EventTrigger,
+    /// What is told to other servers.
+    Publication,
+    /// What another server tells.
+    Subscription,
+    /// Privileges on what is made later.
+    DefaultPrivileges,
+    /// That a trigger or rule does not fire as usual.
+    Firing,
+    /// What a column of a partition or view has of its own.
+    ColumnSetting,
+    /// A language for routines.
+    Language,
+    /// How a type is seen in such a language.
+    Transform,
+    /// A way to store tables or indexes.
+    AccessMethod,
+    /// A mark for a security module.
+    SecurityLabel,
 }
 
 impl ObjectKind {
-    const ALL: [Self; 28] = [
+    const ALL: [Self; 50] = [
         Self::Table,
         Self::VirtualTable,
         Self::Unreadable,
@@ -129,6 +173,28 @@ impl ObjectKind {
         Self::Grant,
         Self::Namespace,
         Self::Operator,
+        Self::OperatorClass,
+        Self::OperatorFamily,
+        Self::Collation,
+        Self::Conversion,
+        Self::Cast,
+        Self::SearchConfiguration,
+        Self::SearchDictionary,
+        Self::SearchTemplate,
+        Self::SearchParser,
+        Self::Wrapper,
+        Self::ForeignServer,
+        Self::UserMapping,
+        Self::EventTrigger,
+        Self::Publication,
+        Self::Subscription,
+        Self::DefaultPrivileges,
+        Self::Firing,
+        Self::ColumnSetting,
+        Self::Language,
+        Self::Transform,
+        Self::AccessMethod,
+        Self::SecurityLabel,
     ];
 
     /// The word for it.
@@ -161,7 +227,29 @@ impl ObjectKind {
             Self::ViewIndex => "index",
             Self::Grant => "grant",
             Self::Namespace => "namespace",
-            Self::Operator => "operator or the like",
+            Self::Operator => "operator",
+            Self::OperatorClass => "operator class",
+            Self::OperatorFamily => "operator family",
+            Self::Collation => "collation",
+            Self::Conversion => "conversion",
+            Self::Cast => "cast",
+            Self::SearchConfiguration => "text search configuration",
+            Self::SearchDictionary => "text search dictionary",
+            Self::SearchTemplate => "text search template",
+            Self::SearchParser => "text search parser",
+            Self::Wrapper => "foreign data wrapper",
+            Self::ForeignServer => "foreign server",
+            Self::UserMapping => "user mapping",
+            Self::EventTrigger => "event trigger",
+            Self::Publication => "publication",
+            Self::Subscription => "subscription",
+            Self::DefaultPrivileges => "default privileges",
+            Self::Firing => "firing",
+            Self::ColumnSetting => "column setting",
+            Self::Language => "language",
+            Self::Transform => "transform",
+            Self::AccessMethod => "access method",
+            Self::SecurityLabel => "security label",
         }
     }
 

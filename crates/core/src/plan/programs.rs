@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::step::Step;
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, Renames, TableChange};
-use crate::physical::{Column, Program, Schema, mentions, qualified};
+use crate::physical::{Column, Index, Program, Schema, mentions, qualified};
 use crate::schema::ProgramKind;
 use crate::sql::Expression;
 
@@ -61,7 +61,7 @@ pub(super) fn around(
             TableChange::Drop(table) => Some(table.name.clone()),
             TableChange::Add(_) | TableChange::Alter(_) => None,
         }));
-        remake(from, to, disturbed, gone, &mut dropped, &mut made);
+        remake(dialect, from, to, disturbed, gone, &mut dropped, &mut made);
     }
     let gone: BTreeSet<String> = changes.tables.iter().filter_map(dropped_table).collect();
     // A trigger goes with its table; but where a routine goes too, it may be the one that the trigger calls.
@@ -85,6 +85,7 @@ fn dropped_table(change: &TableChange) -> Option<String> {
 /// Adds the views that read what changes, and the views on those; the triggers that call what goes, and the routines whose
 /// heads name it.
 fn remake(
+    dialect: Dialect,
     from: &Schema,
     to: &Schema,
     mut disturbed: BTreeSet<String>,
@@ -101,8 +102,22 @@ fn remake(
             .filter(|one| !dropped.iter().any(|other| same(one, other)))
             .filter(|one| match one.kind {
                 ProgramKind::View | ProgramKind::MaterializedView => disturbed.iter().any(|name| one.mentions(name)),
+                // One that looks at columns before it fires keeps them as they are.
+                ProgramKind::Trigger if dialect == Dialect::Postgres && looks_at_columns(one) => {
+                    disturbed.iter().any(|name| one.mentions(name)) || named(&one.create, one.base_name(), &gone)
+                }
                 ProgramKind::Trigger | ProgramKind::Routine => named(one.said_when_made(), one.base_name(), &gone),
-                ProgramKind::Object => false,
+                // A view in its own words, and what hangs on something that is made again.
+                ProgramKind::Object => match one.word.as_deref() {
+                    Some("view" | "materialized view" | "policy" | "publication") => {
+                        disturbed.iter().any(|name| one.mentions(name))
+                    }
+                    Some("rule") if disturbed.iter().any(|name| one.mentions(name)) => true,
+                    Some("comment" | "firing" | "grant" | "index" | "rule" | "trigger" | "column setting") => {
+                        dropped.iter().any(|other| one.mentions(other.base_name()))
+                    }
+                    _ => one.after.iter().any(|owner| dropped.iter().any(|other| other.name == *owner)),
+                },
             })
             .cloned()
             .collect();
@@ -120,6 +135,12 @@ fn remake(
             dropped.push(one);
         }
     }
+}
+
+/// Whether a trigger names columns beside its routine (PostgreSQL 17, "CREATE TRIGGER").
+fn looks_at_columns(trigger: &Program) -> bool {
+    let text = trigger.create.to_ascii_lowercase();
+    [" when (", " update of "].iter().any(|words| text.contains(words))
 }
 
 /// Whether making it takes the place of what is there under the name: a routine with other arguments or another result is
@@ -141,7 +162,12 @@ fn disturbed_names(changes: &Changes) -> BTreeSet<String> {
             }
             TableChange::Alter(alteration) => {
                 let moves = |item: &ItemChange| match item {
-                    ItemChange::Column(change) => !matches!(change, Change::Add(_)),
+                    ItemChange::Column(Change::Add(_)) => false,
+                    // A default, or whether it may be null, is nothing that anybody reads.
+                    ItemChange::Column(Change::Alter { from, to }) => {
+                        from.ty != to.ty || from.collation != to.collation || from.generated != to.generated
+                    }
+                    ItemChange::Column(Change::Drop(_) | Change::Rename { .. }) => true,
                     _ => false,
                 };
                 if alteration.items.iter().any(moves) || alteration.from.name != alteration.to.name {
@@ -169,7 +195,12 @@ pub(super) fn placed(dialect: Dialect, around: Around, steps: Vec<Step>) -> Vec<
     let said: Vec<String> = steps
         .iter()
         .map(|step| match step {
-            Step::DropTable(table) => dialect.render(&Step::CreateTable(table.clone())).join("\n"),
+            // Its indexes go with it.
+            Step::DropTable(table) => {
+                let index = |index: &Index| Step::CreateIndex { table: table.name.clone(), index: index.clone() };
+                let made = std::iter::once(Step::CreateTable(table.clone())).chain(table.indexes.iter().map(index));
+                made.flat_map(|step| dialect.render(&step)).collect::<Vec<_>>().join("\n")
+            }
             Step::DropColumn { table, column } => format!("{table} {}", column_sql(column)),
             Step::DropConstraint { table, constraint } => {
                 let (table, constraint) = (table.clone(), constraint.clone());
@@ -274,7 +305,19 @@ fn positions(programs: &[Step], steps: &[Step], needed_at: impl Fn(&str) -> Opti
         ProgramKind::Object => {
             matches!(
                 one.word.as_deref(),
-                Some("sequence" | "domain" | "type" | "extension" | "aggregate" | "namespace")
+                Some(
+                    "sequence"
+                        | "domain"
+                        | "type"
+                        | "extension"
+                        | "aggregate"
+                        | "namespace"
+                        | "collation"
+                        | "operator"
+                        | "operator class"
+                        | "text search configuration"
+                        | "text search dictionary"
+                )
             )
         }
         ProgramKind::View | ProgramKind::MaterializedView | ProgramKind::Trigger => false,
@@ -322,7 +365,23 @@ struct Needs {
 impl Needs {
     fn of(programs: &[&Program]) -> Self {
         let mut by_name: BTreeMap<String, Vec<usize>> = BTreeMap::new();
-        for (at, one) in programs.iter().enumerate() {
+        // What is said of others, nothing else can name.
+        let has_name = |one: &Program| {
+            !matches!(
+                one.word.as_deref(),
+                Some(
+                    "comment"
+                        | "grant"
+                        | "firing"
+                        | "column setting"
+                        | "row level security"
+                        | "default privileges"
+                        | "publication"
+                        | "event trigger"
+                )
+            )
+        };
+        for (at, one) in programs.iter().enumerate().filter(|(_, one)| has_name(one)) {
             by_name.entry(one.base_name().to_lowercase()).or_default().push(at);
             if one.base_name() != one.name {
                 by_name.entry(one.name.to_lowercase()).or_default().push(at);
@@ -353,6 +412,10 @@ impl Needs {
                     other.base_name() != one.base_name() || (is_aggregate && other.kind == ProgramKind::Routine)
                 });
             }
+            // An operator may say what undoes or turns it round, which then says the same of it.
+            if one.word.as_deref() == Some("operator") {
+                named.retain(|other| programs[*other].word != one.word);
+            }
             stated.remove(&at);
             named.remove(&at);
             needs.stated.push(stated);
@@ -367,9 +430,14 @@ fn read_first(mut programs: Vec<Program>) -> Vec<Program> {
     let rank = |one: &Program| match one.word.as_deref() {
         Some("namespace") => 0,
         Some("extension") => 1,
-        Some("sequence" | "domain" | "type") => 2,
-        None => 3,
-        Some(_) => 4,
+        Some("sequence" | "domain" | "type" | "collation" | "cast" | "operator" | "foreign data wrapper") => 2,
+        Some("operator family" | "operator class" | "foreign server" | "text search dictionary") => 3,
+        None | Some("view" | "materialized view") => 4,
+        // Of all that is there by then; and the last one looks at every statement behind it.
+        Some("comment" | "grant" | "firing") => 6,
+        Some("default privileges" | "publication") => 7,
+        Some("event trigger") => 8,
+        Some(_) => 5,
     };
     programs.sort_by(|a, b| (rank(a), a.kind, &a.name).cmp(&(rank(b), b.kind, &b.name)));
     let needs = Needs::of(&programs.iter().collect::<Vec<_>>());

@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::staged::INHERITED;
 use super::step::{Constraint, Step};
 use crate::Dialect;
 use crate::diff::Renames;
@@ -61,6 +62,10 @@ pub(super) fn renamed(dialect: Dialect, from: &Schema, to: &Schema, renames: &Re
             let numbers = numbering.as_ref() == Some(&old);
             if numbers {
                 numbering = Some(new.clone());
+            }
+            // One that a parent has is renamed there.
+            if table.column(&old).is_some_and(|column| column.attributes.contains(INHERITED)) {
+                continue;
             }
             let table = owner.clone();
             steps.push(Step::RenameColumn { table, from: old, to: new, by_way_of: None, numbering: numbers });

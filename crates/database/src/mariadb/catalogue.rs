@@ -4,13 +4,13 @@
 //! No query joins two of its tables: each is a heap without an index. Each filters by the column that the server prunes
 //! by, or it would open the tables of every database.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use hollow_oak_core::dialect::Flavor;
 use hollow_oak_core::dialect::mariadb::catalogue::{
     Catalogue, CheckRow, ColumnRow, OtherRow, PartRow, ReferenceRow, TableRow, introspect,
 };
-use hollow_oak_core::physical::{Introspected, ObjectKind};
+use hollow_oak_core::physical::{Introspected, ObjectKind, Unmanaged};
 
 use super::session::MariadbSession;
 use crate::kept::is_own_table;
@@ -29,12 +29,13 @@ fn optional(row: &Row, at: usize) -> Option<String> {
 /// Reads a database.
 pub(super) fn read(session: &mut MariadbSession, database: &str, flavor: Flavor) -> Result<Introspected, ServerError> {
     let name = session.dialect().literal(database);
-    let mut reader = Reader { session, database: name, flavor, catalogue: Catalogue::default() };
+    let mut reader = Reader { session, database: name, flavor, catalogue: Catalogue::default(), versioned: Vec::new() };
     reader.tables()?;
     reader.columns()?;
     reader.parts()?;
     reader.references(database)?;
     reader.checks()?;
+    reader.periods()?;
     reader.programs()?;
     Ok(introspect(flavor, reader.catalogue))
 }
@@ -57,12 +58,21 @@ fn split_options(options: &str) -> Vec<String> {
     words
 }
 
+/// The mode in which the same text is read in another way, of a list of modes (MariaDB, "SQL_MODE"): a script of ours has
+/// the usual one.
+fn other_mode(modes: &str) -> Option<&'static str> {
+    const READ_DIFFERENTLY: [&str; 4] = ["ORACLE", "ANSI_QUOTES", "NO_BACKSLASH_ESCAPES", "PIPES_AS_CONCAT"];
+    READ_DIFFERENTLY.into_iter().find(|mode| modes.split(',').any(|one| one == *mode))
+}
+
 struct Reader<'a> {
     session: &'a mut MariadbSession,
     /// The database, as a literal.
     database: String,
     flavor: Flavor,
     catalogue: Catalogue,
+    /// Tables that keep the history of their rows.
+    versioned: Vec<String>,
 }
 
 impl Reader<'_> {
@@ -78,12 +88,23 @@ impl Reader<'_> {
         self.catalogue.others.push(OtherRow { kind, name, table, sql, drop, after, comment: None });
     }
 
+    /// What is written in another mode than that of the scripts is only named.
+    fn in_other_mode(&mut self, kind: ObjectKind, name: &str, mode: &str, table: Option<String>) {
+        self.catalogue.unreadable.push(Unmanaged {
+            kind,
+            name: format!("{name} (in sql_mode {mode})"),
+            table,
+            sql: String::new(),
+        });
+    }
+
     fn tables(&mut self) -> Result<(), ServerError> {
         let rows = self.ask(
             "select table_name, table_type, engine, table_collation, row_format, create_options, table_comment
              from information_schema.tables where table_schema = $database",
         )?;
         let mut has_views = false;
+        let mut versioned = Vec::new();
         let mut partitions = None;
         for row in rows {
             let name = text(&row, 0);
@@ -94,15 +115,18 @@ impl Reader<'_> {
                     continue;
                 }
                 "SEQUENCE" => {
-                    self.other(ObjectKind::Sequence, name, None, String::new());
+                    self.as_object(ObjectKind::Sequence, "sequence", name)?;
                     continue;
+                }
+                "SYSTEM VERSIONED" => {
+                    versioned.push(name.clone());
                 }
                 _ => {
                     self.other(ObjectKind::Table, name, None, String::new());
                     continue;
                 }
             }
-            let options = text(&row, 5).to_ascii_lowercase();
+            let options = text(&row, 5).to_ascii_lowercase().replace('`', "");
             let mut words: Vec<String> = split_options(&options);
             if words.iter().any(|option| option == "partitioned") {
                 if partitions.is_none() {
@@ -110,10 +134,7 @@ impl Reader<'_> {
                 }
                 match partitions.as_ref().and_then(|found| found.get(&name)).cloned().flatten() {
                     Some(option) => words.push(option),
-                    None => {
-                        self.other(ObjectKind::Partition, name, None, String::new());
-                        continue;
-                    }
+                    None => words.extend(self.told_partitions(&name)?),
                 }
                 words.retain(|option| option != "partitioned");
             }
@@ -132,21 +153,96 @@ impl Reader<'_> {
                 comment: text(&row, 6),
             });
         }
-        if has_views {
-            let views = self.ask(
-                "select table_name, view_definition, check_option from information_schema.views
-                 where table_schema = $database",
-            )?;
-            // The server writes the database before every name; of the session's own it says nothing.
-            let database = self.session.database().replace('`', "``");
-            for row in views {
-                let mut sql = text(&row, 1).replace(&format!("`{database}`."), "");
-                match text(&row, 2).as_str() {
-                    "CASCADED" => sql.push_str(" with cascaded check option"),
-                    "LOCAL" => sql.push_str(" with local check option"),
-                    _ => {}
-                }
-                self.other(ObjectKind::View, text(&row, 0), None, sql);
+        self.versioned = versioned;
+        if has_views { self.views() } else { Ok(()) }
+    }
+
+    fn views(&mut self) -> Result<(), ServerError> {
+        let algorithm = if self.flavor == Flavor::Mariadb { "algorithm" } else { "'UNDEFINED'" };
+        let views = self.ask(&format!(
+            "select table_name, view_definition, check_option, {algorithm}, security_type from information_schema.views
+             where table_schema = $database"
+        ))?;
+        for row in views {
+            let mut sql = self.in_database(&text(&row, 1));
+            match text(&row, 2).as_str() {
+                "CASCADED" => sql.push_str(" with cascaded check option"),
+                "LOCAL" => sql.push_str(" with local check option"),
+                _ => {}
+            }
+            let name = text(&row, 0);
+            let algorithm = text(&row, 3).to_ascii_lowercase();
+            let mut clauses = String::new();
+            if !matches!(algorithm.as_str(), "" | "undefined") {
+                clauses.push_str(&format!("algorithm = {algorithm} "));
+            }
+            if text(&row, 4) == "INVOKER" {
+                clauses.push_str("sql security invoker ");
+            }
+            if clauses.is_empty() {
+                self.other(ObjectKind::View, name, None, sql);
+                continue;
+            }
+            // More than a query: an object.
+            let quoted = self.session.dialect().quote(&name);
+            let (sql, drop) = (format!("create {clauses}view {quoted} as\n{sql}"), format!("drop view {quoted}"));
+            let (kind, after) = (ObjectKind::View, Vec::new());
+            self.catalogue.others.push(OtherRow { kind, name, table: None, sql, drop, after, comment: None });
+        }
+        Ok(())
+    }
+
+    /// The server writes the database before every name; of the session's own it says nothing.
+    fn in_database(&self, sql: &str) -> String {
+        let database = self.session.database().replace('`', "``");
+        sql.replace(&format!("`{database}`."), "")
+    }
+
+    /// Something with the statement that the server says makes it.
+    fn as_object(&mut self, kind: ObjectKind, word: &str, name: String) -> Result<(), ServerError> {
+        let quoted = self.session.dialect().quote(&name);
+        let told = self.session.ask(&format!("show create {word} {quoted}"))?.rows;
+        let sql = self.in_database(&told.first().map(|row| text(row, 1)).unwrap_or_default());
+        // Where its numbering stands is nothing that was declared.
+        let counter = sql.rfind("AUTO_INCREMENT=").filter(|at| !sql[*at..].contains('\n'));
+        let sql = match counter.map(|at| (at, sql[at..].find(' '))) {
+            Some((at, Some(length))) => format!("{}{}", &sql[..at], &sql[at + length + 1..]),
+            _ => sql,
+        };
+        let (drop, after) = (format!("drop {word} {quoted}"), Vec::new());
+        self.catalogue.others.push(OtherRow { kind, name, table: None, sql, drop, after, comment: None });
+        Ok(())
+    }
+
+    /// How a table is partitioned in more than a few words, as the option.
+    fn told_partitions(&mut self, table: &str) -> Result<Option<String>, ServerError> {
+        let quoted = self.session.dialect().quote(table);
+        let told = self.session.ask(&format!("show create table {quoted}"))?.rows;
+        let sql = told.first().map(|row| text(row, 1)).unwrap_or_default();
+        let words = sql.rsplit_once("\n PARTITION BY ").map(|(_, rest)| rest.split_whitespace().collect::<Vec<_>>());
+        Ok(words.map(|words| format!("partition by {}", words.join(" "))))
+    }
+
+    /// Tables with periods, which their columns, keys and checks do not show as what they are.
+    fn periods(&mut self) -> Result<(), ServerError> {
+        // A period of the application's is a check of its own, `start < end` (MariaDB, "Application-Time Periods").
+        let between = |check: &CheckRow| {
+            let sides: Vec<&str> = check.condition.split(" < ").collect();
+            matches!(sides[..], [a, b] if [a, b].iter().all(|side| side.starts_with('`') && side.ends_with('`')))
+        };
+        let mut seen: BTreeSet<String> =
+            self.catalogue.checks.iter().filter(|check| between(check)).map(|check| check.table.clone()).collect();
+        seen.extend(self.versioned.iter().cloned());
+        for table in seen {
+            let quoted = self.session.dialect().quote(&table);
+            let told = self.session.ask(&format!("show create table {quoted}"))?.rows;
+            let sql = told.first().map(|row| text(row, 1)).unwrap_or_default();
+            let Some(at) = self.catalogue.tables.iter().position(|one| one.name == table) else { continue };
+            if sql.contains("\n  PERIOD FOR ") || sql.contains("PARTITION BY SYSTEM_TIME") {
+                self.catalogue.tables.remove(at);
+                self.as_object(ObjectKind::Table, "table", table)?;
+            } else if self.versioned.contains(&table) {
+                self.catalogue.tables[at].options.push("with system versioning".into());
             }
         }
         Ok(())
@@ -165,7 +261,8 @@ impl Reader<'_> {
                 name: text(row, 1),
                 ty: text(row, 2),
                 nullable: text(row, 3) == "YES",
-                default: optional(row, 4),
+                // A sequence is told with its database.
+                default: optional(row, 4).map(|sql| self.in_database(&sql)),
                 extra: text(row, 5),
                 generated: optional(row, 6),
                 collation: optional(row, 7),
@@ -292,20 +389,29 @@ impl Reader<'_> {
 
     fn programs(&mut self) -> Result<(), ServerError> {
         let dialect = self.session.dialect();
-        let triggers = self.ask(
-            "select event_object_table, trigger_name, action_timing, event_manipulation, action_statement
+        let mut triggers = self.ask(
+            "select event_object_table, trigger_name, action_timing, event_manipulation, action_statement, action_order, sql_mode
              from information_schema.triggers where trigger_schema = $database",
         )?;
-        for row in triggers {
+        let order = |row: &Row| text(row, 5).parse::<u64>().unwrap_or_default();
+        triggers.sort_by_key(|row| (text(row, 0), text(row, 2), text(row, 3), order(row)));
+        for (at, row) in triggers.iter().enumerate() {
+            // Those of one table and moment fire one after the other.
+            let former =
+                at.checked_sub(1).map(|at| &triggers[at]).filter(|one| one[2..4] == row[2..4] && one[0] == row[0]);
+            let follows = former.map(|one| format!(" follows {}", dialect.quote(&text(one, 1)))).unwrap_or_default();
             let sql = format!(
-                "create trigger {} {} {} on {} for each row {}",
-                dialect.quote(&text(&row, 1)),
-                text(&row, 2).to_ascii_lowercase(),
-                text(&row, 3).to_ascii_lowercase(),
-                dialect.quote(&text(&row, 0)),
-                text(&row, 4)
+                "create trigger {} {} {} on {} for each row{follows} {}",
+                dialect.quote(&text(row, 1)),
+                text(row, 2).to_ascii_lowercase(),
+                text(row, 3).to_ascii_lowercase(),
+                dialect.quote(&text(row, 0)),
+                text(row, 4)
             );
-            self.other(ObjectKind::Trigger, text(&row, 1), optional(&row, 0), sql);
+            match other_mode(&text(row, 6)) {
+                None => self.other(ObjectKind::Trigger, text(row, 1), optional(row, 0), sql),
+                Some(mode) => self.in_other_mode(ObjectKind::Trigger, &text(row, 1), mode, optional(row, 0)),
+            }
         }
         self.routines()?;
         self.events()
@@ -316,13 +422,13 @@ impl Reader<'_> {
     fn routines(&mut self) -> Result<(), ServerError> {
         let dialect = self.session.dialect();
         let routines = self.ask(
-            "select routine_name, routine_type from information_schema.routines where routine_schema = $database",
+            "select routine_name, routine_type, sql_mode from information_schema.routines where routine_schema = $database",
         )?;
         if routines.is_empty() {
             return Ok(());
         }
         let kept = self.ask(
-            "select name, type, param_list, returns, is_deterministic, sql_data_access, security_type, comment, body
+            "select name, type, param_list, returns, is_deterministic, sql_data_access, security_type, comment, body, aggregate
              from mysql.proc where db = $database",
         );
         // Not everybody may read that table, and MySQL does not have it.
@@ -330,6 +436,11 @@ impl Reader<'_> {
         for row in &routines {
             let (name, kind) = (text(row, 0), text(row, 1));
             let word = kind.to_ascii_lowercase();
+            if let Some(mode) = other_mode(&text(row, 2)) {
+                let named = if word.starts_with("package") { format!("{word} {name}") } else { name };
+                self.in_other_mode(ObjectKind::Routine, &named, mode, None);
+                continue;
+            }
             let sql = match kept.iter().find(|one| text(one, 0) == name && text(one, 1) == kind) {
                 Some(row) => self.routine(row, &word),
                 None => self.told_routine(&name, &word)?,
@@ -350,7 +461,8 @@ impl Reader<'_> {
     /// A routine put together from its parts, in the order of the grammar (MariaDB, "CREATE PROCEDURE").
     fn routine(&self, row: &Row, word: &str) -> String {
         let dialect = self.session.dialect();
-        let mut sql = format!("create {word} {}({})", dialect.quote(&text(row, 0)), text(row, 2));
+        let aggregate = if text(row, 9) == "GROUP" { "aggregate " } else { "" };
+        let mut sql = format!("create {aggregate}{word} {}({})", dialect.quote(&text(row, 0)), text(row, 2));
         if word == "function" {
             sql.push_str(&format!(" returns {}", text(row, 3)));
         }
@@ -384,11 +496,15 @@ impl Reader<'_> {
         let dialect = self.session.dialect();
         let rows = self.ask(
             "select event_name, event_type, execute_at, interval_value, interval_field, starts, ends, on_completion, status,
-                    event_comment, event_definition
+                    event_comment, event_definition, sql_mode
              from information_schema.events where event_schema = $database",
         )?;
         for row in rows {
             let name = text(&row, 0);
+            if let Some(mode) = other_mode(&text(&row, 11)) {
+                self.in_other_mode(ObjectKind::Event, &name, mode, None);
+                continue;
+            }
             let quoted = dialect.quote(&name);
             let mut sql = format!("create event {quoted} on schedule");
             match text(&row, 1).as_str() {
@@ -435,7 +551,7 @@ impl Reader<'_> {
     fn partitions(&mut self) -> Result<BTreeMap<String, Option<String>>, ServerError> {
         let rows = self.ask(
             "select table_name, partition_method, partition_expression, partition_name, partition_description,
-                    subpartition_method
+                    subpartition_method, partition_comment
              from information_schema.partitions
              where table_schema = $database and partition_name is not null
              order by table_name, partition_ordinal_position",
@@ -444,7 +560,7 @@ impl Reader<'_> {
         for rows in rows.chunk_by(|a, b| a[0] == b[0]) {
             let (method, expression) = (text(&rows[0], 1).to_ascii_lowercase(), text(&rows[0], 2));
             let dialect = self.session.dialect();
-            let is_plain = rows.iter().all(|row| optional(row, 5).is_none());
+            let is_plain = rows.iter().all(|row| optional(row, 5).is_none() && text(row, 6).is_empty());
             let option = match method.as_str() {
                 _ if !is_plain => None,
                 "hash" | "key" | "linear hash" | "linear key" => {
@@ -457,11 +573,13 @@ impl Reader<'_> {
                         .map(|row| {
                             let (name, bound) = (dialect.quote(&text(row, 3)), text(row, 4));
                             let values = match (is_range, bound.as_str()) {
-                                (true, "MAXVALUE") => "less than maxvalue".to_owned(),
-                                (true, _) => format!("less than ({bound})"),
-                                (false, _) => format!("in ({bound})"),
+                                (true, "MAXVALUE") => "values less than maxvalue".to_owned(),
+                                (true, _) => format!("values less than ({bound})"),
+                                // MariaDB, "LIST Partitioning Type": the partition for all other values.
+                                (false, "MAXVALUE") => "default".to_owned(),
+                                (false, _) => format!("values in ({bound})"),
                             };
-                            format!("partition {name} values {values}")
+                            format!("partition {name} {values}")
                         })
                         .collect();
                     Some(format!("partition by {method} ({expression}) ({})", parts.join(", ")))

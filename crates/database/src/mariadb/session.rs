@@ -18,13 +18,31 @@ use crate::url::ServerUrl;
 
 /// Every statement of ours relies on these, whatever the server is set to. The mode is the strict one that both servers
 /// begin with. `lock_wait_timeout` keeps other sessions from queueing behind us for long: the step is tried again.
-const PIN: [&str; 5] = [
-    "set names utf8mb4 collate utf8mb4_unicode_ci",
-    "set session sql_mode = 'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION'",
-    "set session time_zone = '+00:00', session foreign_key_checks = 1, session unique_checks = 1",
-    "set session autocommit = 1, session lock_wait_timeout = 2, session innodb_lock_wait_timeout = 2",
-    "set session sql_notes = 0",
-];
+const PIN: &str = "
+set names utf8mb4 collate utf8mb4_unicode_ci,
+    session sql_mode = 'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION',
+    session time_zone = '+00:00', session foreign_key_checks = 1, session unique_checks = 1, session autocommit = 1,
+    session lock_wait_timeout = 2, session innodb_lock_wait_timeout = 2, session sql_notes = 0";
+
+/// MariaDB counts every statement that changes a definition, in whatever way it came (MariaDB, "Server Status Variables");
+/// those about tables of one session are no business of ours. A restart, and a reset of the counters, begin anew.
+const MARK: &str = "
+select concat_ws(' ',
+    (select concat_ws(' ', sum(if(variable_name like 'COM%', variable_value, 0)),
+            sum(if(variable_name = 'UPTIME', unix_timestamp() - variable_value, 0)),
+            sum(if(variable_name = 'UPTIME_SINCE_FLUSH_STATUS', unix_timestamp() - variable_value, 0)))
+     from information_schema.global_status
+     where variable_name regexp '^COM_(ALTER|CREATE|DROP|RENAME|GRANT|REVOKE)' and variable_name not like '%TEMPORARY%'
+        or variable_name like 'UPTIME%'),
+    (select concat_ws(' ', count(*), sum(crc32(concat(event_name, ' ', status))))
+     from information_schema.events where event_schema = database()))";
+
+/// Whether nobody else may be changing a definition. Who has not the right to see what others do cannot know.
+const IS_QUIET: &str = "
+select exists (select 1 from information_schema.user_privileges where privilege_type = 'PROCESS'
+               and replace(grantee, '''', '') = current_user())
+   and not exists (select 1 from information_schema.processlist where id <> connection_id() and info is not null
+                   and info not regexp '^[[:space:]]*(select|insert|update|delete|replace|show|commit|begin)[[:space:]]')";
 
 /// What migrations need (MariaDB 10.11, "GRANT", table "Privilege Levels").
 const PRIVILEGES: [&str; 13] = [
@@ -119,8 +137,10 @@ impl MariadbSession {
         if (next(), next(), next()) < least.0 {
             return Err(DatabaseError::TooOld { provider, found: session.version, least: least.1 });
         }
-        for sql in PIN {
-            session.execute(sql)?;
+        session.execute(PIN)?;
+        if is_mariadb {
+            // A table that keeps the history of its rows can be changed, and keeps it (MariaDB, "System-Versioned Tables").
+            session.execute("set session system_versioning_alter_history = keep")?;
         }
         Ok(session)
     }
@@ -247,10 +267,20 @@ impl Session for MariadbSession {
         catalogue::read(self, &database, flavor)
     }
 
-    // `information_schema` is made up when it is asked, and the times in it count whole seconds: a change in the second of
-    // a run would be missed (MariaDB 10.11, "Information Schema TABLES Table").
+    // The times in `information_schema` count whole seconds: a change in the second of a run would be missed (MariaDB
+    // 10.11, "Information Schema TABLES Table").
     fn catalogue_mark(&mut self) -> Result<Option<String>, ServerError> {
-        Ok(None)
+        match self.flavor {
+            Flavor::Mariadb => Ok(self.value(MARK)?.map(|mark| format!("{} {} {mark}", self.version, self.database))),
+            Flavor::Mysql => Ok(None),
+        }
+    }
+
+    // A statement counts from its beginning. One that began before the count is seen by its text until it has ended.
+    fn settled_mark(&mut self) -> Result<Option<String>, ServerError> {
+        let mark = self.catalogue_mark()?;
+        let is_quiet = mark.is_some() && self.value(IS_QUIET)?.as_deref() == Some("1");
+        Ok(mark.filter(|_| is_quiet))
     }
 
     fn begin_reading(&mut self) -> Result<(), ServerError> {

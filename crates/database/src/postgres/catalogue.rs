@@ -1,5 +1,8 @@
 //! The catalogue of one namespace, by a fixed number of queries over `pg_catalog` (PostgreSQL 17, "System Catalogs").
 
+mod partitions;
+mod rarer;
+
 use std::collections::{BTreeMap, BTreeSet};
 
 use hollow_oak_core::dialect::postgres::catalogue::{
@@ -61,6 +64,15 @@ fn is_aside(namespace: &str) -> bool {
     namespace.starts_with("oak_aside")
 }
 
+/// `with (…)` of storage parameters and a view's options, each given as `name=value`.
+fn with_parameters(parameters: Vec<String>) -> String {
+    let stated: Vec<String> = parameters
+        .iter()
+        .map(|one| one.split_once('=').map_or_else(|| one.clone(), |(name, value)| format!("{name} = {value}")))
+        .collect();
+    if stated.is_empty() { String::new() } else { format!(" with ({})", stated.join(", ")) }
+}
+
 /// Says something where it holds.
 fn said(list: &mut Vec<String>, holds: bool, words: impl Into<String>) {
     if holds {
@@ -80,6 +92,12 @@ struct Presence {
     descriptions: bool,
     grants: bool,
     operators: bool,
+    collations: bool,
+    foreign: bool,
+    database_wide: bool,
+    firing: bool,
+    partitions: bool,
+    view_parts: bool,
 }
 
 struct Reader<'a> {
@@ -155,7 +173,8 @@ impl Reader<'_> {
     }
 
     /// Fills in which namespaces are meant: `x $namespaces` where x is the identifier of one of them, `$name(x, y)` for the
-    /// name y in the namespace x as the model has it, and `$sql(x, y)` for it as SQL text.
+    /// name y in the namespace x as the model has it, `$sql(x, y)` for it as SQL text, and `$own(x, y)` where y of the catalogue
+    /// x came with nothing else.
     fn in_namespaces(&self, sql: &str) -> String {
         let default = self.namespaces.first().map_or("0", String::as_str);
         let among = match &self.namespaces[..] {
@@ -183,6 +202,15 @@ impl Reader<'_> {
                     "(case when {namespace} = {default}::oid then '' else {} || '.' end || {})",
                     part(&namespace_name),
                     part(name)
+                ));
+                rest
+            } else if let Some((catalogue, object, rest)) = call("own(") {
+                // What an extension brought, or a range type, is theirs. A catalogue's name, or a column with its number.
+                let class =
+                    if catalogue.contains('.') { catalogue.to_owned() } else { format!("'{catalogue}'::regclass") };
+                text.push_str(&format!(
+                    "not exists (select from pg_depend another where another.classid = {class}
+                      and another.objid = {object} and another.deptype in ('e', 'i'))"
                 ));
                 rest
             } else if let Some((namespace, name, rest)) = call("sql(") {
@@ -214,8 +242,7 @@ impl Reader<'_> {
              from pg_namespace n
              left join pg_description d on d.objoid = n.oid and d.classoid = 'pg_namespace'::regclass
              where n.nspname !~ '^pg_' and n.nspname <> 'information_schema'
-               and not exists (select from pg_depend x where x.classid = 'pg_namespace'::regclass and x.objid = n.oid
-                                  and x.deptype = 'e')
+               and $own(pg_namespace, n.oid)
              order by n.nspname",
         )?;
         let is_here = |row: &Row| row.get(1).and_then(Option::as_deref) == Some(worked_in);
@@ -289,12 +316,24 @@ impl Reader<'_> {
                     exists (select from pg_class where relacl is not null and relnamespace $namespaces)
                         or exists (select from pg_attribute where attacl is not null and attrelid >= 16384)
                         or exists (select from pg_proc where proacl is not null and pronamespace $namespaces)
-                        or exists (select from pg_namespace where nspacl is not null and oid $namespaces and oid <> $default),
+                        or exists (select from pg_namespace where nspacl is not null and oid $namespaces and oid <> $default)
+                        or exists (select from pg_type where typacl is not null and typnamespace $namespaces),
                     exists (select from pg_operator where oid >= 16384) or exists (select from pg_ts_config where oid >= 16384)
                         or exists (select from pg_ts_dict where oid >= 16384)
-                        or exists (select from pg_collation where collnamespace $namespaces)
-                        or exists (select from pg_conversion where oid >= 16384)
-                        or exists (select from pg_opclass where oid >= 16384)",
+                        or exists (select from pg_ts_template where oid >= 16384)
+                        or exists (select from pg_ts_parser where oid >= 16384)
+                        or exists (select from pg_opfamily where oid >= 16384),
+                    exists (select from pg_collation where collnamespace $namespaces)
+                        or exists (select from pg_conversion where oid >= 16384),
+                    exists (select from pg_foreign_data_wrapper),
+                    exists (select from pg_event_trigger) or exists (select from pg_publication)
+                        or exists (select from pg_default_acl) or exists (select from pg_cast where oid >= 16384)
+                        or exists (select from pg_language where oid >= 16384) or exists (select from pg_am where oid >= 16384)
+                        or exists (select from pg_seclabel) or exists (select subname from pg_subscription),
+                    exists (select from pg_trigger where tgenabled <> 'O' and not tgisinternal)
+                        or exists (select from pg_rewrite where ev_enabled <> 'O'),
+                    exists (select from pg_class where relispartition and relnamespace $namespaces),
+                    exists (select from pg_attrdef d join pg_class c on c.oid = d.adrelid where c.relkind = 'v')",
         )?;
         if let Some(row) = rows.first() {
             self.presence = Presence {
@@ -306,6 +345,12 @@ impl Reader<'_> {
                 descriptions: truth(row, 5),
                 grants: truth(row, 6),
                 operators: truth(row, 7),
+                collations: truth(row, 8),
+                foreign: truth(row, 9),
+                database_wide: truth(row, 10),
+                firing: truth(row, 11),
+                partitions: truth(row, 12),
+                view_parts: truth(row, 13),
             };
         }
         Ok(())
@@ -354,33 +399,39 @@ impl Reader<'_> {
                     self.partition(name, &mut row);
                     continue;
                 }
-                'S' => continue,
                 'v' => ObjectKind::View,
                 'm' => ObjectKind::MaterializedView,
-                _ => ObjectKind::ForeignTable,
+                _ => continue,
             };
-            self.other(kind, name, None, text(&mut row, 14), optional(&mut row, 5));
+            self.view(kind, name, &mut row);
         }
         Ok(())
     }
 
-    /// A part of a partitioned table. What its parent has, it has without being told.
-    fn partition(&mut self, name: String, row: &mut Row) {
-        let (parent, bound) = (text(row, 18), text(row, 19));
-        let dialect = self.session.dialect();
-        let quoted = dialect.quote_object(&name);
-        let mut sql = format!("create table {quoted} partition of {} {bound}", dialect.quote_object(&parent));
-        if let Some(key) = optional(row, 16) {
-            sql.push_str(&format!(" partition by {key}"));
+    /// A view. What goes beyond a query, a view of the language cannot say: then it is an object.
+    fn view(&mut self, kind: ObjectKind, name: String, row: &mut Row) {
+        let (query, comment) = (text(row, 14), optional(row, 5));
+        let mut clauses = String::new();
+        if let Some(method) = optional(row, 10) {
+            clauses.push_str(&format!(" using {method}"));
         }
+        clauses.push_str(&with_parameters(lines(row, 4)));
+        if let Some(place) = optional(row, 11) {
+            clauses.push_str(&format!(" tablespace {place}"));
+        }
+        if clauses.is_empty() {
+            return self.other(kind, name, None, query, comment);
+        }
+        let quoted = self.session.dialect().quote_object(&name);
+        let query = query.trim().trim_end_matches(';');
         self.catalogue.others.push(OtherRow {
-            kind: ObjectKind::Partition,
-            drop: format!("drop table {quoted}"),
+            kind,
+            sql: format!("create {kind} {quoted}{clauses} as\n{query}"),
+            drop: format!("drop {kind} {quoted}"),
             name,
             table: None,
-            sql,
-            after: vec![parent],
-            comment: optional(row, 5),
+            after: Vec::new(),
+            comment,
         });
     }
 
@@ -405,22 +456,7 @@ impl Reader<'_> {
         if let Some(ty) = optional(row, 13) {
             peculiarities.push(format!("of {ty}"));
         }
-        let dialect = self.session.dialect();
-        for (is_on, word, reset) in [(truth(row, 8), "enable", "disable"), (truth(row, 9), "force", "no force")] {
-            if is_on {
-                let action =
-                    |word: &str| format!("alter table {} {word} row level security", dialect.quote_object(&name));
-                self.catalogue.others.push(OtherRow {
-                    kind: ObjectKind::Security,
-                    name: if word == "force" { format!("{name} forced") } else { name.clone() },
-                    table: None,
-                    sql: action(word),
-                    drop: action(reset),
-                    after: vec![name.clone()],
-                    comment: None,
-                });
-            }
-        }
+        self.security(&name, row);
         TableRow {
             oid,
             name,
@@ -428,6 +464,25 @@ impl Reader<'_> {
             parameters: lines(row, 4),
             peculiarities,
             comment: optional(row, 5),
+        }
+    }
+
+    /// Whether policies are in force on a table or a part of one.
+    fn security(&mut self, name: &str, row: &Row) {
+        let quoted = self.session.dialect().quote_object(name);
+        for (is_on, word, reset) in [(truth(row, 8), "enable", "disable"), (truth(row, 9), "force", "no force")] {
+            if is_on {
+                let action = |word: &str| format!("alter table {quoted} {word} row level security");
+                self.catalogue.others.push(OtherRow {
+                    kind: ObjectKind::Security,
+                    name: if word == "force" { format!("{name} forced") } else { name.to_owned() },
+                    table: None,
+                    sql: action(word),
+                    drop: action(reset),
+                    after: vec![name.to_owned()],
+                    comment: None,
+                });
+            }
         }
     }
 
@@ -618,14 +673,17 @@ impl Reader<'_> {
                         (select string_agg(pg_get_indexdef(i.indexrelid, k::int, true), E'\\n\\x0b' order by k)
                          from generate_series(1, i.indnkeyatts) k where i.indkey[k - 1] = 0) end,
                     pg_get_expr(i.indpred, i.indrelid), array_to_string(ic.reloptions, E'\\n'), i.indisvalid,
-                    {distinct}, ts.spcname, i.indexrelid, i.indisclustered, i.indisreplident
+                    {distinct}, ts.spcname, i.indexrelid, i.indisclustered, i.indisreplident,
+                    case when i.indexprs is not null then
+                        (select string_agg('statistics ' || a.attstattarget || ' of part ' || a.attnum, e'\\n')
+                         from pg_attribute a where a.attrelid = i.indexrelid and a.attstattarget >= 0) end
              from pg_index i
              join pg_class ic on ic.oid = i.indexrelid
              join pg_class c on c.oid = i.indrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
                   and not c.relispartition
              join pg_am am on am.oid = ic.relam
              left join pg_tablespace ts on ts.oid = ic.reltablespace
-             where not i.indisprimary"
+             where not i.indisprimary and (i.indisvalid or c.relkind <> 'p')"
         ))?;
         let classes = self.names("select oid, opcname from pg_opclass where not opcdefault")?;
         let collations = self.names(
@@ -640,6 +698,7 @@ impl Reader<'_> {
             said(&mut peculiarities, truth(&row, 13), "nulls not distinct");
             said(&mut peculiarities, truth(&row, 16), "clustered");
             said(&mut peculiarities, truth(&row, 17), "replica identity");
+            peculiarities.extend(lines(&mut row, 18));
             if let Some(place) = optional(&mut row, 14) {
                 peculiarities.push(format!("tablespace {place}"));
             }
@@ -689,8 +748,7 @@ impl Reader<'_> {
              join pg_enum e on e.enumtypid = t.oid
              left join pg_description d on d.objoid = t.oid and d.classoid = 'pg_type'::regclass and d.objsubid = 0
              where t.typnamespace $namespaces
-               and not exists (select from pg_depend x where x.classid = 'pg_type'::regclass and x.objid = t.oid
-                                  and x.deptype = 'e')
+               and $own(pg_type, t.oid)
              order by t.typnamespace, t.typname, e.enumsortorder",
         )?;
         self.catalogue.words = rows
@@ -728,8 +786,7 @@ impl Reader<'_> {
              from pg_proc p
              left join pg_description d on d.objoid = p.oid and d.classoid = 'pg_proc'::regclass
              where p.pronamespace $namespaces and p.prokind <> 'a'
-               and not exists (select from pg_depend x where x.classid = 'pg_proc'::regclass and x.objid = p.oid
-                                  and x.deptype = 'e')",
+               and $own(pg_proc, p.oid)",
         )?;
         for mut row in rows {
             // Line ends of another system mean the same.
@@ -792,9 +849,14 @@ impl Reader<'_> {
         if presence.materialized_views {
             self.view_indexes()?;
         }
+        if presence.partitions || presence.view_parts {
+            self.parts()?;
+        }
         if presence.descriptions {
             self.comments()?;
+            self.rarer_comments()?;
         }
+        self.rarer()?;
         if presence.grants {
             self.grants()?;
         }
@@ -808,12 +870,6 @@ impl Reader<'_> {
         for (name, comment) in std::mem::take(&mut self.passed_over) {
             self.other(ObjectKind::Namespace, name, None, String::new(), comment);
         }
-        for mut row in self.ask("select evtname from pg_event_trigger")? {
-            self.other(ObjectKind::Event, text(&mut row, 0), None, String::new(), None);
-        }
-        if presence.operators {
-            self.operators()?;
-        }
         // Constraints and indexes of the tool's own tables came along with the rest.
         let own = &self.own;
         self.catalogue.columns.retain(|row| !own.contains(&row.table));
@@ -822,34 +878,8 @@ impl Reader<'_> {
         Ok(())
     }
 
-    /// What can only be named.
-    fn operators(&mut self) -> Result<(), ServerError> {
-        let rows = self.ask(
-            "select oprname || ' (' || coalesce(oprleft::regtype::text, '') || ', ' || oprright::regtype::text || ')'
-             from pg_operator where oprnamespace $namespaces
-                and not exists (select from pg_depend x where x.objid = pg_operator.oid and x.deptype = 'e')
-             union all
-             select 'text search configuration ' || cfgname from pg_ts_config where cfgnamespace $namespaces
-             union all
-             select 'text search dictionary ' || dictname from pg_ts_dict where dictnamespace $namespaces
-                and not exists (select from pg_depend x where x.objid = pg_ts_dict.oid and x.deptype = 'e')
-             union all
-             select 'collation ' || collname from pg_collation where collnamespace $namespaces
-             union all
-             select 'conversion ' || conname from pg_conversion where connamespace $namespaces
-             union all
-             select 'operator class ' || opcname from pg_opclass where opcnamespace $namespaces
-                and not exists (select from pg_depend x where x.objid = pg_opclass.oid and x.deptype = 'e')",
-        )?;
-        for mut row in rows {
-            self.other(ObjectKind::Operator, text(&mut row, 0), None, String::new(), None);
-        }
-        Ok(())
-    }
-
     fn types(&mut self) -> Result<(), ServerError> {
-        let own = "not exists (select from pg_depend x where x.classid = 'pg_type'::regclass and x.objid = t.oid
-                       and x.deptype = 'e')";
+        let own = "$own(pg_type, t.oid)";
         self.objects(
             ObjectKind::Domain,
             &format!(
@@ -861,7 +891,11 @@ impl Reader<'_> {
                         || coalesce(' default ' || t.typdefault, '') || case when t.typnotnull then ' not null' else '' end
                         || coalesce((select string_agg(' constraint ' || quote_ident(conname) || ' '
                                          || pg_get_constraintdef(oid), '' order by conname)
-                                     from pg_constraint where contypid = t.oid and contype = 'c'), ''),
+                                     from pg_constraint where contypid = t.oid and contype = 'c' and convalidated), '')
+                        || coalesce((select string_agg(e';\\nalter domain ' || $sql(t.typnamespace, t.typname)
+                                         || ' add constraint ' || quote_ident(conname) || ' ' || pg_get_constraintdef(oid), ''
+                                         order by conname)
+                                     from pg_constraint where contypid = t.oid and contype = 'c' and not convalidated), ''),
                         'drop domain ' || $sql(t.typnamespace, t.typname), d.description, null
                  from pg_type t
                  left join pg_description d on d.objoid = t.oid and d.classoid = 'pg_type'::regclass
@@ -884,8 +918,13 @@ impl Reader<'_> {
                  where t.typnamespace $namespaces and t.typtype = 'c' and {own}
                  union all
                  select $name(t.typnamespace, t.typname), 'create type ' || $sql(t.typnamespace, t.typname) || ' as range (subtype = '
-                        || r.rngsubtype::regtype || ')', 'drop type ' || $sql(t.typnamespace, t.typname), d.description, null
-                 from pg_type t join pg_range r on r.rngtypid = t.oid
+                        || r.rngsubtype::regtype
+                        || case when not oc.opcdefault then ', subtype_opclass = ' || $sql(oc.opcnamespace, oc.opcname) else '' end
+                        || case when r.rngcollation <> st.typcollation then ', collation = ' || r.rngcollation::regcollation else '' end
+                        || coalesce(', canonical = ' || nullif(r.rngcanonical, 0)::regproc, '')
+                        || coalesce(', subtype_diff = ' || nullif(r.rngsubdiff, 0)::regproc, '') || ')', 'drop type ' || $sql(t.typnamespace, t.typname), d.description, null
+                 from pg_type t join pg_range r on r.rngtypid = t.oid join pg_type st on st.oid = r.rngsubtype
+                 join pg_opclass oc on oc.oid = r.rngsubopc
                  left join pg_description d on d.objoid = t.oid and d.classoid = 'pg_type'::regclass
                  where t.typnamespace $namespaces and t.typtype = 'r' and {own}"
             ),
@@ -912,23 +951,23 @@ impl Reader<'_> {
                             from pg_roles where oid = any (p.polroles)) end
                     || coalesce(' using (' || pg_get_expr(p.polqual, p.polrelid) || ')', '')
                     || coalesce(' with check (' || pg_get_expr(p.polwithcheck, p.polrelid) || ')', ''),
-                    'drop policy ' || quote_ident(p.polname) || ' on ' || $sql(c.relnamespace, c.relname), d.description,
+                    'drop policy ' || quote_ident(p.polname) || ' on ' || $sql(c.relnamespace, c.relname), null,
                     $name(c.relnamespace, c.relname)
-             from pg_policy p join pg_class c on c.oid = p.polrelid and c.relnamespace $namespaces
-             left join pg_description d on d.objoid = p.oid and d.classoid = 'pg_policy'::regclass",
+             from pg_policy p join pg_class c on c.oid = p.polrelid and c.relnamespace $namespaces",
         )?;
         self.objects(
             ObjectKind::Rule,
             "select r.rulename || ' on ' || $name(c.relnamespace, c.relname), rtrim(pg_get_ruledef(r.oid), ';'),
-                    'drop rule ' || quote_ident(r.rulename) || ' on ' || $sql(c.relnamespace, c.relname), d.description,
+                    'drop rule ' || quote_ident(r.rulename) || ' on ' || $sql(c.relnamespace, c.relname), null,
                     $name(c.relnamespace, c.relname)
              from pg_rewrite r join pg_class c on c.oid = r.ev_class and c.relnamespace $namespaces
-             left join pg_description d on d.objoid = r.oid and d.classoid = 'pg_rewrite'::regclass
              where r.rulename <> '_RETURN'",
         )?;
         self.objects(
             ObjectKind::Statistics,
-            "select $name(s.stxnamespace, s.stxname), pg_get_statisticsobjdef(s.oid), 'drop statistics ' || $sql(s.stxnamespace, s.stxname), d.description,
+            "select $name(s.stxnamespace, s.stxname), pg_get_statisticsobjdef(s.oid)
+                    || case when s.stxstattarget >= 0 then e';\\nalter statistics ' || $sql(s.stxnamespace, s.stxname)
+                            || ' set statistics ' || s.stxstattarget else '' end, 'drop statistics ' || $sql(s.stxnamespace, s.stxname), d.description,
                     $name(c.relnamespace, c.relname)
              from pg_statistic_ext s join pg_class c on c.oid = s.stxrelid
              left join pg_description d on d.objoid = s.oid and d.classoid = 'pg_statistic_ext'::regclass
@@ -941,20 +980,27 @@ impl Reader<'_> {
         self.objects(
             ObjectKind::Aggregate,
             "select $name(p.pronamespace, p.proname) || '(' || pg_get_function_identity_arguments(p.oid) || ')',
-                    case when a.aggkind = 'n' and a.aggmtransfn = 0 and a.aggcombinefn = 0 and a.aggsortop = 0 then
+                    case when a.aggkind = 'n' and a.aggmtransfn = 0 and a.aggsortop = 0 then
                     'create aggregate ' || $sql(p.pronamespace, p.proname) || '('
                     || case when p.pronargs = 0 then '*' else pg_get_function_identity_arguments(p.oid) end
                     || ') (sfunc = ' || a.aggtransfn::regproc || ', stype = ' || format_type(a.aggtranstype, null)
                     || case when a.aggfinalfn <> 0 then ', finalfunc = ' || a.aggfinalfn::regproc else '' end
                     || case when a.aggfinalextra then ', finalfunc_extra' else '' end
-                    || coalesce(', initcond = ' || quote_literal(a.agginitval), '') || ')' end,
+                    || case a.aggfinalmodify when 'r' then '' when 's' then ', finalfunc_modify = shareable'
+                                             else ', finalfunc_modify = read_write' end
+                    || case when a.aggtransspace <> 0 then ', sspace = ' || a.aggtransspace else '' end
+                    || coalesce(', combinefunc = ' || nullif(a.aggcombinefn, 0)::regproc, '')
+                    || coalesce(', serialfunc = ' || nullif(a.aggserialfn, 0)::regproc, '')
+                    || coalesce(', deserialfunc = ' || nullif(a.aggdeserialfn, 0)::regproc, '')
+                    || coalesce(', initcond = ' || quote_literal(a.agginitval), '')
+                    || case p.proparallel when 's' then ', parallel = safe' when 'r' then ', parallel = restricted' else '' end
+                    || ')' end,
                     'drop aggregate ' || $sql(p.pronamespace, p.proname) || '('
                     || case when p.pronargs = 0 then '*' else pg_get_function_identity_arguments(p.oid) end || ')',
                     d.description, a.aggtransfn::regproc || coalesce(E'\n' || nullif(a.aggfinalfn, 0)::regproc, '')
              from pg_aggregate a join pg_proc p on p.oid = a.aggfnoid and p.pronamespace $namespaces
              left join pg_description d on d.objoid = p.oid and d.classoid = 'pg_proc'::regclass
-             where not exists (select from pg_depend x where x.classid = 'pg_proc'::regclass and x.objid = p.oid
-                                  and x.deptype = 'e')",
+             where $own(pg_proc, p.oid)",
         )
     }
 
@@ -991,9 +1037,32 @@ impl Reader<'_> {
                    select 'column ' || $sql(c.relnamespace, c.relname) || '.' || quote_ident(a.attname), d.description,
                     $name(c.relnamespace, c.relname)
                    from pg_description d
-                   join pg_class c on c.oid = d.objoid and c.relnamespace $namespaces and c.relkind in ('v', 'm', 'c')
+                   join pg_class c on c.oid = d.objoid and c.relnamespace $namespaces
+                        and (c.relkind in ('v', 'm', 'c', 'f') or c.relispartition)
                    join pg_attribute a on a.attrelid = c.oid and a.attnum = d.objsubid
-                   where d.classoid = 'pg_class'::regclass and d.objsubid > 0) found",
+                   where d.classoid = 'pg_class'::regclass and d.objsubid > 0
+                   union all
+                   select 'foreign table ' || $sql(c.relnamespace, c.relname), d.description, $name(c.relnamespace, c.relname)
+                   from pg_description d join pg_class c on c.oid = d.objoid and c.relnamespace $namespaces and c.relkind = 'f'
+                   where d.classoid = 'pg_class'::regclass and d.objsubid = 0
+                   union all
+                   select 'constraint ' || quote_ident(n.conname) || ' on domain ' || $sql(t.typnamespace, t.typname),
+                          d.description, $name(t.typnamespace, t.typname)
+                   from pg_description d join pg_constraint n on n.oid = d.objoid
+                   join pg_type t on t.oid = n.contypid and t.typnamespace $namespaces
+                   where d.classoid = 'pg_constraint'::regclass
+                   union all
+                   select 'policy ' || quote_ident(p.polname) || ' on ' || $sql(c.relnamespace, c.relname), d.description,
+                          p.polname || ' on ' || $name(c.relnamespace, c.relname)
+                   from pg_description d join pg_policy p on p.oid = d.objoid
+                   join pg_class c on c.oid = p.polrelid and c.relnamespace $namespaces
+                   where d.classoid = 'pg_policy'::regclass
+                   union all
+                   select 'rule ' || quote_ident(r.rulename) || ' on ' || $sql(c.relnamespace, c.relname), d.description,
+                          r.rulename || ' on ' || $name(c.relnamespace, c.relname)
+                   from pg_description d join pg_rewrite r on r.oid = d.objoid
+                   join pg_class c on c.oid = r.ev_class and c.relnamespace $namespaces
+                   where d.classoid = 'pg_rewrite'::regclass) found",
         )
     }
 
@@ -1014,16 +1083,18 @@ impl Reader<'_> {
                        where c.relnamespace $namespaces and g.grantee <> c.relowner and {own}
                        group by c.relnamespace, c.relname, c.relkind, g.grantee, g.is_grantable) found
                  union all
-                 select who || ' on ' || relname || '.' || attname, 'grant ' || privileges || ' on ' || what || ' to ' || who,
+                 select who || ' on ' || relname || '.' || attname || case when is_grantable then ' with grant option' else '' end,
+                        'grant ' || privileges || ' on ' || what || ' to ' || who
+                        || case when is_grantable then ' with grant option' else '' end,
                         'revoke ' || privileges || ' on ' || what || ' from ' || who, null, relname
-                 from (select $name(c.relnamespace, c.relname) as relname, $sql(c.relnamespace, c.relname) as what, a.attname,
+                 from (select $name(c.relnamespace, c.relname) as relname, $sql(c.relnamespace, c.relname) as what, a.attname, g.is_grantable,
                               case when g.grantee = 0 then 'public' else quote_ident(pg_get_userbyid(g.grantee)) end as who,
                               string_agg(lower(g.privilege_type) || ' (' || quote_ident(a.attname) || ')', ', '
                                          order by g.privilege_type) as privileges
                        from pg_attribute a join pg_class c on c.oid = a.attrelid and c.relnamespace $namespaces
                        cross join lateral aclexplode(a.attacl) g
                        where a.attacl is not null and g.grantee <> c.relowner and {own}
-                       group by c.relnamespace, c.relname, a.attname, g.grantee) found"
+                       group by c.relnamespace, c.relname, a.attname, g.grantee, g.is_grantable) found"
             ),
         )?;
         self.objects(
@@ -1044,9 +1115,10 @@ impl Reader<'_> {
         // Privileges").
         self.objects(
             ObjectKind::Grant,
-            "select who || ' on ' || what, 'grant execute on ' || what || ' to ' || who,
+            "select who || ' on ' || what || case when is_grantable then ' with grant option' else '' end,
+                    'grant execute on ' || what || ' to ' || who || case when is_grantable then ' with grant option' else '' end,
                     'revoke execute on ' || what || ' from ' || who, null, proname
-             from (select distinct $name(p.pronamespace, p.proname) as proname, quote_ident(pg_get_userbyid(g.grantee)) as who,
+             from (select distinct $name(p.pronamespace, p.proname) as proname, quote_ident(pg_get_userbyid(g.grantee)) as who, g.is_grantable,
                           'routine ' || p.oid::regprocedure as what
                    from pg_proc p cross join lateral aclexplode(p.proacl) g
                    where p.pronamespace $namespaces and g.grantee <> p.proowner and g.grantee <> 0) found
@@ -1057,8 +1129,7 @@ impl Reader<'_> {
              from pg_proc p
              where p.pronamespace $namespaces and p.proacl is not null
                and not exists (select from aclexplode(p.proacl) g where g.grantee = 0)
-               and not exists (select from pg_depend x where x.classid = 'pg_proc'::regclass and x.objid = p.oid
-                                  and x.deptype = 'e')",
+               and $own(pg_proc, p.oid)",
         )
     }
 }

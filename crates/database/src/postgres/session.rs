@@ -13,7 +13,7 @@ use postgres::{Client, SimpleQueryMessage};
 use super::catalogue::{self, Others};
 use crate::error::DatabaseError;
 use crate::hindrance::Hindrance;
-use crate::server::{Asked, Closing, JournalSql, Kept, Refused, ServerError, Session, Table};
+use crate::server::{Again, Asked, Closing, JournalSql, Kept, Refused, ServerError, Session, Table, view_of};
 use crate::url::ServerUrl;
 
 /// The least version that scripts are written for.
@@ -23,7 +23,7 @@ const LEAST: (u32, &str) = (130_000, "13");
 /// writes a row with a later one or takes one away, so that their number and the sum of these say whether anything has
 /// changed (PostgreSQL 17, "System Columns"). What `vacuum` and `analyze` find out they write into rows without a
 /// transaction.
-const MARKED: [&str; 32] = [
+const MARKED: [&str; 45] = [
     "pg_class",
     "pg_attribute",
     "pg_attrdef",
@@ -56,6 +56,19 @@ const MARKED: [&str; 32] = [
     "pg_event_trigger",
     "pg_cast",
     "pg_am",
+    "pg_amop",
+    "pg_amproc",
+    "pg_ts_config_map",
+    "pg_ts_template",
+    "pg_ts_parser",
+    "pg_foreign_server",
+    "pg_foreign_data_wrapper",
+    "pg_publication",
+    "pg_publication_rel",
+    "pg_default_acl",
+    "pg_seclabel",
+    "pg_transform",
+    "pg_language",
 ];
 
 /// Every statement of ours relies on these, whatever the server or the role is set to. Compiling the questions to the
@@ -282,9 +295,16 @@ impl Session for PostgresSession {
             )
         };
         let parts: Vec<String> = MARKED.iter().map(sum).collect();
+        let named = "(select string_agg(subname, ',' order by subname) from pg_subscription),
+                     (select string_agg(srvname || ' ' || usename, ',' order by srvname, usename) from pg_user_mappings)";
         let roles = "(select count(*) || ' ' || coalesce(sum(hashtext(rolname)), 0) from pg_roles)";
-        let found = self.value(&format!("select concat_ws(',', {}, {roles})", parts.join(", ")))?;
+        let found = self.value(&format!("select concat_ws(',', {}, {roles}, {named})", parts.join(", ")))?;
         Ok(found.map(|found| format!("{} {} {:?} {found}", self.version, self.namespace, self.others)))
+    }
+
+    // What others have not committed does not count.
+    fn settled_mark(&mut self) -> Result<Option<String>, ServerError> {
+        self.catalogue_mark()
     }
 
     fn begin_reading(&mut self) -> Result<(), ServerError> {
@@ -323,22 +343,42 @@ impl Session for PostgresSession {
         })
     }
 
-    /// A view that is made again has no grants and no description.
+    /// A view that is made again has no description, no indexes, triggers and rules, and the privileges that new ones get.
     fn kept(&mut self, step: &ScriptStep) -> Result<Kept, ServerError> {
-        let Some(name) = step.object.strip_prefix("drop-view ") else { return Ok(Kept::default()) };
+        let Some(name) = view_of(&step.object, "drop") else { return Ok(Kept::default()) };
         let name = Dialect::Postgres.literal(&Dialect::Postgres.quote_object(name));
         let found = self.ask(&format!(
-            "with view as (select oid, relacl, relowner from pg_class where oid = to_regclass({name}))
-             select 'grant ' || a.privilege_type || ' on ' || oid::regclass || ' to '
+            "with view as (select oid, relname, relkind, relacl, relowner, relnamespace from pg_class where oid = to_regclass({name}))
+             select 1, 'revoke all on ' || v.oid::regclass || ' from '
+                    || case when a.grantee = 0 then 'public' else quote_ident(pg_get_userbyid(a.grantee)) end, null
+             from view v join pg_default_acl d on d.defaclobjtype = 'r' and d.defaclnamespace in (0, v.relnamespace)
+                  and d.defaclrole = (select oid from pg_roles where rolname = current_user),
+                  aclexplode(d.defaclacl) a where a.grantee <> v.relowner
+             union all
+             select 2, 'grant ' || a.privilege_type || ' on ' || oid::regclass || ' to '
                     || case when a.grantee = 0 then 'public' else quote_ident(pg_get_userbyid(a.grantee)) end
-                    || case when a.is_grantable then ' with grant option' else '' end
+                    || case when a.is_grantable then ' with grant option' else '' end, null
              from view, aclexplode(relacl) a where a.grantee <> relowner
              union all
-             select 'comment on view ' || oid::regclass || ' is ' || quote_literal(obj_description(oid, 'pg_class'))
-             from view where obj_description(oid, 'pg_class') is not null"
+             select 3, 'comment on ' || case relkind when 'm' then 'materialized view ' else 'view ' end || oid::regclass
+                    || ' is ' || quote_literal(obj_description(oid, 'pg_class')), null
+             from view where obj_description(oid, 'pg_class') is not null
+             union all
+             select 4, pg_get_indexdef(i.indexrelid), 'create-object index ' || c.relname
+             from view v join pg_index i on i.indrelid = v.oid join pg_class c on c.oid = i.indexrelid
+             union all
+             select 5, pg_get_ruledef(r.oid), 'create-object rule ' || r.rulename || ' on ' || v.relname
+             from view v join pg_rewrite r on r.ev_class = v.oid where r.rulename <> '_RETURN'
+             union all
+             select 6, pg_get_triggerdef(t.oid), 'create-trigger ' || t.tgname
+             from view v join pg_trigger t on t.tgrelid = v.oid where not t.tgisinternal
+             order by 1, 2"
         ))?;
-        let afterwards = found.rows.into_iter().filter_map(|row| row.into_iter().next().flatten()).collect();
-        Ok(Kept { clause: String::new(), afterwards })
+        let again = |row: Vec<Option<String>>| {
+            let mut row = row.into_iter().skip(1);
+            Some(Again { sql: row.next().flatten()?, declared_as: row.next().flatten() })
+        };
+        Ok(Kept { clause: String::new(), afterwards: found.rows.into_iter().filter_map(again).collect() })
     }
 
     fn hindrances(&mut self) -> Result<Vec<Hindrance>, ServerError> {

@@ -16,7 +16,7 @@ use hollow_oak_core::script::{Effect, ScriptStep, effect};
 use super::confirm;
 use super::error::{Refused, ServerError};
 use super::journal::{self, Happening};
-use super::session::{Closing, Kept, Session};
+use super::session::{Again, Closing, Kept, Session, view_of};
 use crate::error::{DatabaseError, Failure, FailureKind};
 use crate::hook;
 use crate::remembered::Remembered;
@@ -144,7 +144,7 @@ struct Run<'a, 'm> {
     /// How many of them remain if the next one fails.
     durable: usize,
     /// What restores what a dropped view had, by its name.
-    again: BTreeMap<String, Vec<String>>,
+    again: BTreeMap<String, Vec<Again>>,
     /// Whether another run of ours ended just before, so that nobody can have changed the journal.
     follows: bool,
     /// What is still to be written in the transaction that is open.
@@ -341,7 +341,7 @@ impl Run<'_, '_> {
             true => self.database(|session| session.kept(step))?,
             false => Kept::default(),
         };
-        if let Some(name) = step.object.strip_prefix("drop-view ") {
+        if let Some(name) = view_of(&step.object, "drop") {
             self.again.insert(name.to_owned(), kept.afterwards);
         }
         for statement in &step.statements {
@@ -365,9 +365,13 @@ impl Run<'_, '_> {
             })?;
             hook::boundary();
         }
-        let again = step.object.strip_prefix("create-view ").and_then(|name| self.again.remove(name));
-        for sql in again.unwrap_or_default() {
-            self.database(|session| session.execute(&sql))?;
+        let again = view_of(&step.object, "create").and_then(|name| self.again.remove(name));
+        let steps = &self.migrating.script.steps;
+        let is_declared = |object: &String| steps.iter().any(|step| step.object == *object);
+        for one in again.unwrap_or_default() {
+            if !one.declared_as.as_ref().is_some_and(is_declared) {
+                self.database(|session| session.execute(&one.sql))?;
+            }
         }
         self.done += 1;
         Ok(())
@@ -426,18 +430,37 @@ impl Run<'_, '_> {
 
     /// Checks the outcome where that is asked for, and has the event written that the migration is done.
     fn settle_outcome(&mut self) -> Result<(), Failure> {
-        let seen = self.migrating.outcome.map(|outcome| self.check(outcome)).transpose()?;
-        if let Some(seen) = &seen
-            && let Some(mark) = self.database(|session| session.catalogue_mark())?
-        {
-            let keep = journal::keep_remembered(self.session, self.migrating.entry.project, &mark, seen);
-            self.closing.statements.push(keep);
+        let mut observed = None;
+        if let Some(outcome) = self.migrating.outcome {
+            let (seen, mark) = self.check_marked(outcome)?;
+            if let Some(mark) = mark {
+                let keep = journal::keep_remembered(self.session, self.migrating.entry.project, &mark, &seen);
+                self.closing.statements.push(keep);
+            }
+            observed = Some(seen.expected);
         }
-        let observed = seen.map(|seen| seen.expected);
         hook::boundary();
         let reason = self.migrating.entry.reason;
         self.closing.event = Some(self.event(self.migrating.entry.event, None, reason, observed.as_deref()));
         Ok(())
+    }
+
+    /// Compares what came out with what has to, and finds the mark under which that can be remembered.
+    fn check_marked(&mut self, outcome: &Outcome) -> Result<(Remembered, Option<String>), Failure> {
+        let mut mark = self.database(|session| session.settled_mark())?;
+        let mut seen = self.check(outcome)?;
+        if mark.is_none() || self.session.transactional_ddl() {
+            return Ok((seen, mark));
+        }
+        // What was made aside to ask the server for its word counts as well. It is known now, and not asked for again.
+        for _ in 0..2 {
+            if mark == self.database(|session| session.catalogue_mark())? {
+                return Ok((seen, mark));
+            }
+            mark = self.database(|session| session.settled_mark())?;
+            seen = self.check(outcome)?;
+        }
+        Ok((seen, None))
     }
 
     /// Compares what came out with what has to; returns what is to be remembered of it.

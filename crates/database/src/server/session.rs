@@ -31,7 +31,22 @@ pub(crate) struct Kept {
     /// Goes behind the step's statement.
     pub(crate) clause: String,
     /// Runs once the dropped thing is there again.
-    pub(crate) afterwards: Vec<String>,
+    pub(crate) afterwards: Vec<Again>,
+}
+
+/// A statement that makes again what went along with something.
+#[derive(Clone, Debug)]
+pub(crate) struct Again {
+    /// The kind and object of the step that makes it, where somebody declared it; then it is not made here.
+    pub(crate) declared_as: Option<String>,
+    pub(crate) sql: String,
+}
+
+/// The view that a step drops or makes, in whatever words it is declared; `verb` is `drop` or `create`.
+pub(crate) fn view_of<'o>(object: &'o str, verb: &str) -> Option<&'o str> {
+    let kinds = ["view ", "materialized-view ", "object view ", "object materialized view "];
+    let rest = object.strip_prefix(verb)?.strip_prefix('-')?;
+    kinds.iter().find_map(|kind| rest.strip_prefix(kind))
 }
 
 /// What is written at the end of a transaction.
@@ -81,6 +96,10 @@ pub(crate) trait Session: Send {
     /// A text that changes with whatever changes in the catalogue, found out without reading all of it; nothing where the
     /// server has no such thing.
     fn catalogue_mark(&mut self) -> Result<Option<String>, ServerError>;
+
+    /// The same, to be asked before the catalogue is read and kept beside what was read; nothing while somebody's change is
+    /// under way that the mark counts already and the catalogue does not show yet.
+    fn settled_mark(&mut self) -> Result<Option<String>, ServerError>;
 
     /// Begins a transaction that sees one moment and changes nothing.
     fn begin_reading(&mut self) -> Result<(), ServerError>;

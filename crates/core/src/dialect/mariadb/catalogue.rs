@@ -13,7 +13,7 @@ pub use crate::dialect::others::OtherRow;
 use crate::dialect::others::told_apart;
 use crate::physical::{
     Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, PrimaryKey, Schema,
-    Table,
+    Table, Unmanaged,
 };
 use crate::schema::{Action, Deferrable, Identity, Storage};
 use crate::sql::Expression;
@@ -33,6 +33,8 @@ pub struct Catalogue {
     pub checks: Vec<CheckRow>,
     /// Everything else.
     pub others: Vec<OtherRow>,
+    /// What can only be named.
+    pub unreadable: Vec<Unmanaged>,
 }
 
 /// A table.
@@ -171,7 +173,9 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
         let expression = Expression::read(&row.condition, SYNTAX);
         table.checks.push(Check { name: Some(row.name), expression, attributes });
     }
-    let (programs, unmanaged) = told_apart(Dialect::Mariadb(flavor), catalogue.others);
+    let (programs, mut unmanaged) = told_apart(Dialect::Mariadb(flavor), catalogue.others);
+    unmanaged.extend(catalogue.unreadable);
+    unmanaged.sort();
     Introspected { schema: Schema::new(FACTS.name_case, tables.into_values()).with_programs(programs), unmanaged }
 }
 
@@ -186,6 +190,8 @@ fn filled(text: String) -> Option<String> {
 }
 
 fn column(flavor: Flavor, row: ColumnRow, is_json: bool, table_collation: &str) -> Column {
+    // MariaDB, "Storage-Engine Independent Column Compression": other clients are to pass over the word.
+    let row = ColumnRow { ty: row.ty.replace("/*M!100301 COMPRESSED*/", "compressed"), ..row };
     let is_json = is_json && row.ty.eq_ignore_ascii_case("longtext") && row.collation.as_deref() == Some("utf8mb4_bin");
     let ty = if is_json { type_name("json") } else { type_name(&row.ty) };
     let mut column = Column::new(row.name, ty);
@@ -241,7 +247,10 @@ fn indexes(parts: Vec<PartRow>, tables: &mut BTreeMap<String, Table>) {
         let first = &rows[0];
         let Some(table) = tables.get_mut(&first.table) else { continue };
         if first.index == "PRIMARY" {
-            let columns = rows.iter().filter_map(|row| row.column.as_ref()).map(KeyColumn::new);
+            let columns = rows.iter().filter_map(|row| {
+                let name = row.column.clone()?;
+                Some(KeyColumn { descending: row.descending, ..KeyColumn::new(name) })
+            });
             let prefixes = rows.iter().filter_map(|row| Some(prefix_option(row.column.as_deref()?, row.prefix?)));
             let mut attributes: BTreeSet<String> = prefixes.collect();
             if table.has_option("engine=memory") && first.method.eq_ignore_ascii_case("btree") {

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::quote::{literal, quote};
 use super::types::{is_binary, is_text, key_bytes, portable, type_name};
 use super::{COLLATION, FACTS, Flavor, SYNTAX};
-use crate::dialect::lowering::{self, Attributed, Lowering, Storing, typed};
+use crate::dialect::lowering::{self, Attributed, Lowering, Storing, key_option, typed};
 use crate::dialect::{Facts, Lowered};
 use crate::physical::{self, IndexKey, TypeName};
 use crate::schema::{
@@ -19,6 +19,9 @@ const LONGEST_KEY: u64 = 3072;
 
 /// MariaDB, "VARCHAR": a row holds 65,535 bytes, which is 16,383 characters of utf8mb4.
 const LONGEST_TEXT: u32 = 16_383;
+
+/// A table that keeps the history of its rows (MariaDB, "System-Versioned Tables").
+pub(super) const VERSIONED: &str = "with system versioning";
 
 /// MariaDB, "CREATE TABLE", "Table Options": those that the catalogue gives back.
 const OPTIONS: [&str; 17] = [
@@ -93,6 +96,10 @@ impl Storing for Mariadb {
         // Names in it keep their letter case.
         if folded.starts_with("partition by ") {
             table.options.insert(format!("partition by {}", &option["partition by ".len()..]));
+            return;
+        }
+        if folded == VERSIONED && self.0 == Flavor::Mariadb {
+            table.options.insert(folded);
             return;
         }
         let (name, value) = folded.split_once('=').map_or((folded.as_str(), ""), |(name, value)| (name, value));
@@ -347,6 +354,7 @@ fn attribute(on: Attributed, option: &str) -> Option<String> {
         Attributed::Key if folded.starts_with("prefix ") && folded.ends_with(')') => {
             return Some(format!("prefix {}", &option["prefix ".len()..]));
         }
+        Attributed::Key if folded.starts_with("descending ") => return key_option(option),
         Attributed::Key => folded == "using btree",
         Attributed::Reference => false,
     };

@@ -3,7 +3,7 @@
 use super::super::keeping::{keep, make_kept, restore};
 use super::super::rowing;
 use super::Flavor;
-use super::lower::table_collation;
+use super::lower::{VERSIONED, table_collation};
 use super::quote::{QUOTING, literal, quote, quote_all};
 use super::types::is_text;
 use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, Unique};
@@ -101,11 +101,18 @@ fn changed_options(from: &std::collections::BTreeSet<String>, to: &std::collecti
         match name(option).as_str() {
             _ if stays => {}
             "engine" => actions.push("engine=innodb".into()),
+            VERSIONED => actions.push("drop system versioning".into()),
             partition if partition.starts_with("partition by ") => actions.push("remove partitioning".into()),
-            _ => actions.push("row_format=default".into()),
+            // MariaDB, "CREATE TABLE", "Table Options": 0 is what a number or a switch has without being told.
+            number @ ("avg_row_length" | "checksum" | "delay_key_write" | "key_block_size" | "max_rows"
+            | "min_rows" | "page_checksum" | "transactional") => actions.push(format!("{number}=0")),
+            other => actions.push(format!("{other}=default")),
         }
     }
-    actions.extend(to.difference(from).map(|option| option_text(option)));
+    let new = to.difference(from).map(|option| option.as_str());
+    actions.extend(
+        new.map(|option| if option == VERSIONED { "add system versioning".into() } else { option_text(option) }),
+    );
     actions.join(", ")
 }
 
@@ -132,11 +139,11 @@ fn create_table(flavor: Flavor, table: &Table) -> String {
     lines.extend(table.foreign_keys.iter().map(foreign_key));
     lines.extend(table.checks.iter().map(check));
     let mut options = vec![option_text(&format!("collate={}", table_collation(table)))];
-    let is_last = |option: &&String| option.starts_with("partition by ");
+    let is_last = |option: &&String| option.starts_with("partition by ") || *option == VERSIONED;
     let plain = table.options.iter().filter(|option| !option.starts_with("collate=") && !is_last(option));
     options.extend(plain.cloned());
     options.extend(table.comment.iter().map(|text| format!("comment = {}", literal(text))));
-    options.extend(table.options.iter().filter(is_last).cloned());
+    options.extend(table.options.iter().filter(is_last).rev().cloned());
     format!("create table {} (\n    {}\n) {}", quote(&table.name), lines.join(",\n    "), options.join(" "))
 }
 
@@ -202,7 +209,8 @@ fn key_columns(columns: &[KeyColumn]) -> String {
 fn primary_key(key: &PrimaryKey) -> String {
     let part = |column: &KeyColumn| {
         let said = key.attributes.iter().find_map(|one| one.strip_prefix(&format!("prefix {}", column.name)));
-        format!("{}{}", quote(&column.name), said.unwrap_or_default())
+        let order = if column.descending { " desc" } else { "" };
+        format!("{}{}{order}", quote(&column.name), said.unwrap_or_default())
     };
     let parts: Vec<_> = key.columns.iter().map(part).collect();
     let using = if key.attributes.contains("using btree") { " using btree" } else { "" };

@@ -150,12 +150,12 @@ pub(super) fn is_text(ty: &TypeName) -> bool {
     let canonical = ty.canonical().to_ascii_uppercase();
     ["CHAR", "TEXT", "ENUM", "SET"]
         .iter()
-        .any(|word| canonical.split('(').next().is_some_and(|head| head.ends_with(word)))
+        .any(|word| canonical.split([' ', '(']).next().is_some_and(|head| head.ends_with(word)))
 }
 
 /// Whether it holds bytes of some number.
 pub(super) fn is_binary(ty: &TypeName) -> bool {
-    let head = ty.canonical().split('(').next().unwrap_or_default();
+    let head = ty.canonical().split([' ', '(']).next().unwrap_or_default();
     head.ends_with("BLOB") || head.ends_with("BINARY")
 }
 

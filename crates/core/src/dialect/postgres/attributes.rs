@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 
 use super::quote::{quote, quote_object};
 use crate::dialect::lowering::Attributed;
+use crate::physical::qualified;
 
 /// An option as it is compared; nothing where there is no such option.
 pub(super) fn known(on: Attributed, option: &str) -> Option<String> {
@@ -37,6 +38,7 @@ pub(super) fn known(on: Attributed, option: &str) -> Option<String> {
             matches!(folded.as_str(), "nulls not distinct" | "clustered" | "replica identity")
                 || is_parameter
                 || folded.starts_with("tablespace ")
+                || index_statistics(&folded).is_some()
         }
     };
     // Names keep their letter case.
@@ -131,5 +133,15 @@ pub(super) fn about_index(table: &str, index: &str, attributes: &BTreeSet<String
     if attributes.contains("replica identity") {
         statements.push(format!("alter table {} replica identity using index {}", quote_object(table), quote(index)));
     }
+    for (part, target) in attributes.iter().filter_map(|one| index_statistics(one)) {
+        let name = quote_object(&qualified::beside(table, &qualified::part(index)));
+        statements.push(format!("alter index {name} alter column {part} set statistics {target}"));
+    }
     statements
+}
+
+/// `statistics 300 of part 1`: how much is looked at of an expression (PostgreSQL 17, "ALTER INDEX").
+fn index_statistics(attribute: &str) -> Option<(u16, u32)> {
+    let (target, part) = attribute.strip_prefix("statistics ")?.split_once(" of part ")?;
+    Some((part.parse().ok()?, target.parse().ok()?))
 }

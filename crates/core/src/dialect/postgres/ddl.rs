@@ -1,5 +1,8 @@
 //! Reads the SQL of a schema into the rows that `pg_catalog` would have (PostgreSQL 17, "SQL Commands").
 
+mod grants;
+mod partitions;
+
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::SYNTAX;
@@ -40,7 +43,7 @@ const CLAUSES: [&str; 16] = [
 ];
 
 /// What is made by words that are kept, so that a name in them means what it means when they run.
-const KEPT_AS_WRITTEN: [&str; 12] = [
+const KEPT_AS_WRITTEN: [&str; 20] = [
     "view",
     "recursive",
     "materialized",
@@ -53,6 +56,14 @@ const KEPT_AS_WRITTEN: [&str; 12] = [
     "policy",
     "rule",
     "aggregate",
+    "collation",
+    "conversion",
+    "server",
+    "publication",
+    "event",
+    "foreign",
+    "text",
+    "cast",
 ];
 
 /// Operator classes that are the default of their type, for the usual methods (PostgreSQL 17, `pg_opclass.dat`).
@@ -122,6 +133,8 @@ pub(in crate::dialect) struct Reader {
     owners: BTreeMap<String, (String, String)>,
     /// The namespace that names without one are in now, where it is not `public`.
     namespace: Option<String>,
+    /// Indexes `on only` a table that no part of it has one for so far, each with the statement that makes it.
+    alone: BTreeMap<String, String>,
 }
 
 impl Statements for Reader {
@@ -129,15 +142,17 @@ impl Statements for Reader {
         let word = cursor.peek().to_ascii_lowercase();
         match word.as_str() {
             "create" => self.create(cursor, sql),
-            "alter" => self.alter(cursor),
+            "alter" => self.alter(cursor, sql),
             "comment" => self.comment(cursor, sql),
             "drop" => self.drop(cursor),
-            "grant" => self.grant(cursor, sql),
+            "grant" => self.grant(cursor),
+            "revoke" => self.revoke(cursor),
             "set" if self.search_path(cursor)? => Ok(Read::Nothing),
             "set" | "begin" | "commit" | "end" | "start" | "reset" | "analyze" | "vacuum" | "lock" => Ok(Read::Nothing),
             "select" if sql.contains("set_config") => Ok(Read::Nothing),
-            "select" | "insert" | "update" | "delete" | "copy" | "do" | "truncate" | "revoke" | "security" | "call"
-            | "with" => Ok(Read::PassedOver),
+            "select" | "insert" | "update" | "delete" | "copy" | "do" | "truncate" | "security" | "call" | "with" => {
+                Ok(Read::PassedOver)
+            }
             _ => Err(Stop::Here),
         }
     }
@@ -163,6 +178,7 @@ impl Statements for Reader {
                 row.owner = owner;
             }
         }
+        self.indexes_alone();
         Ok(introspect(self.catalogue))
     }
 }
@@ -330,7 +346,7 @@ impl Reader {
             "type" => self.create_type(cursor, sql),
             "sequence" => self.create_sequence(cursor),
             "view" | "recursive" => self.create_view(cursor, sql),
-            "materialized" => self.create_materialized_view(cursor),
+            "materialized" => self.create_materialized_view(cursor, sql),
             "function" | "procedure" => self.create_routine(cursor, sql),
             "trigger" | "constraint" => self.create_trigger(cursor, sql),
             "schema" => self.create_namespace(cursor),
@@ -356,6 +372,32 @@ impl Reader {
                 self.create_plain(cursor, sql, ObjectKind::Domain, 1)
             }
             "statistics" => self.create_plain(cursor, sql, ObjectKind::Statistics, 1),
+            "collation" => self.create_plain(cursor, sql, ObjectKind::Collation, 1),
+            "conversion" => self.create_plain(cursor, sql, ObjectKind::Conversion, 1),
+            "server" => self.create_plain(cursor, sql, ObjectKind::ForeignServer, 1),
+            "publication" => self.create_plain(cursor, sql, ObjectKind::Publication, 1),
+            "event" => self.create_plain(cursor, sql, ObjectKind::EventTrigger, 2),
+            "foreign" if cursor.ahead(1).eq_ignore_ascii_case("table") => {
+                self.create_plain(cursor, sql, ObjectKind::ForeignTable, 2)
+            }
+            "foreign" => self.create_plain(cursor, sql, ObjectKind::Wrapper, 3),
+            "text" if cursor.ahead(2).eq_ignore_ascii_case("configuration") => {
+                self.create_plain(cursor, sql, ObjectKind::SearchConfiguration, 3)
+            }
+            "text" if cursor.ahead(2).eq_ignore_ascii_case("dictionary") => {
+                self.create_plain(cursor, sql, ObjectKind::SearchDictionary, 3)
+            }
+            "operator" => self.create_operator(cursor, sql),
+            "cast" => {
+                cursor.skip();
+                let mut types = Cursor::new(cursor.parenthesised().here()?, SYNTAX);
+                let from = type_text(types.until(|cursor| cursor.is("as")).here()?.trim());
+                types.expect("as").here()?;
+                let name = format!("{from} as {}", type_text(types.rest().trim()));
+                let drop = format!("drop cast ({name})");
+                self.other(ObjectKind::Cast, name, sql.to_owned(), drop);
+                Ok(Read::Done)
+            }
             "policy" | "rule" => self.create_on_table(cursor, sql),
             "aggregate" => self.create_aggregate(cursor, sql),
             _ => Err(Stop::Here),
@@ -431,6 +473,61 @@ impl Reader {
             after: vec![table],
             comment: None,
         });
+        Ok(Read::Done)
+    }
+
+    /// An operator, or a class or family of them.
+    fn create_operator(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        cursor.skip();
+        if cursor.is("class") || cursor.is("family") {
+            let is_family = cursor.is("family");
+            cursor.skip();
+            let name = self.relation(cursor)?;
+            cursor.until(|cursor| cursor.is("using")).here()?;
+            cursor.expect("using").here()?;
+            let label = format!("{name} using {}", cursor.name().here()?);
+            let drop = |word: &str| {
+                let (name, method) = label.rsplit_once(" using ").unwrap_or((&label, ""));
+                format!("drop operator {word} {} using {method}", quote_object(name))
+            };
+            if is_family {
+                let drop = drop("family");
+                self.other(ObjectKind::OperatorFamily, label, sql.to_owned(), drop);
+                return Ok(Read::Done);
+            }
+            // A family of its own name comes along with a class, and need not be told.
+            let before = cursor.at();
+            let family = if cursor.eat("family") { Some(self.relation(cursor)?) } else { None };
+            let said = cursor.between(before, cursor.at()).to_owned();
+            let brings_family = family.as_ref().is_none_or(|family| *family == name);
+            let mut made = sql.to_owned();
+            if family.is_some() && brings_family {
+                made = made.replacen(&said, "", 1);
+                let is_it = |row: &OtherRow| row.kind == ObjectKind::OperatorFamily && row.name == label;
+                self.catalogue.others.retain(|row| !is_it(row));
+            }
+            let drop = drop(if brings_family { "family" } else { "class" });
+            self.other(ObjectKind::OperatorClass, label, made, drop);
+            return Ok(Read::Done);
+        }
+        let name = cursor.until(|cursor| cursor.is("(")).here()?.trim();
+        let name = name.strip_prefix("public.").unwrap_or(name).to_owned();
+        let mut inside = Cursor::new(cursor.parenthesised().here()?, SYNTAX);
+        let (mut left, mut right) = ("none".to_owned(), "none".to_owned());
+        while !inside.is_at_end() {
+            let word = inside.peek().to_ascii_lowercase();
+            inside.skip();
+            let value = inside.until(|cursor| cursor.is(",")).here()?.trim_start_matches('=').to_owned();
+            match word.as_str() {
+                "leftarg" => left = type_text(value.trim()),
+                "rightarg" => right = type_text(value.trim()),
+                _ => {}
+            }
+            inside.eat(",");
+        }
+        let label = format!("{name} ({left}, {right})");
+        let drop = format!("drop operator {label}");
+        self.other(ObjectKind::Operator, label, sql.to_owned(), drop);
         Ok(Read::Done)
     }
 
@@ -556,11 +653,17 @@ impl Reader {
         Ok(Read::Done)
     }
 
-    fn create_materialized_view(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+    fn create_materialized_view(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
         cursor.skip();
         cursor.expect("view").here()?;
         Self::passed_if_exists(cursor);
         let name = self.relation(cursor)?;
+        if !cursor.is("as") {
+            // What it is kept with stands before the query.
+            let drop = format!("drop materialized view {}", quote_object(&name));
+            self.other(ObjectKind::MaterializedView, name, sql.to_owned(), drop);
+            return Ok(Read::Done);
+        }
         cursor.expect("as").here()?;
         let query = cursor.rest();
         let bare = ["with no data", "with data"].iter().find_map(|tail| strip_tail(query, tail)).unwrap_or(query);
@@ -630,6 +733,9 @@ impl Reader {
             }
             return Ok(Read::Done);
         }
+        if cursor.eat("of") {
+            return self.create_typed(cursor, &name, persistence);
+        }
         // Columns of a dropped table stay in this list, so that no number comes twice.
         let oid = u32::try_from(self.columns.len()).unwrap_or_default() + 1;
         self.catalogue.tables.push(TableRow { oid, name, persistence, ..TableRow::default() });
@@ -658,6 +764,42 @@ impl Reader {
         }
         self.table_options(cursor, oid)?;
         self.leave_out_doubled(oid);
+        Ok(Read::Done)
+    }
+
+    /// `create table NAME of TYPE (…)`: its columns are the type's, each with what is said of it (PostgreSQL 17, "CREATE
+    /// TABLE", `OF type_name`).
+    fn create_typed(&mut self, cursor: &mut Cursor<'_>, name: &str, persistence: char) -> Reading<Read> {
+        let ty = self.relation(cursor)?;
+        let is_it = |row: &&OtherRow| row.kind == ObjectKind::Type && row.name == ty;
+        let made = self.catalogue.others.iter().find(is_it).map(|row| row.sql.clone());
+        let made = made.ok_or_else(|| Stop::Because(format!("there is no type `{ty}` before this")))?;
+        let mut parts = Cursor::new(&made, SYNTAX);
+        parts.until(|cursor| cursor.is("(")).here()?;
+        let mut elements = elements(parts.parenthesised().here()?)?;
+        if cursor.is("(") {
+            let mut said = Cursor::new(cursor.parenthesised().here()?, SYNTAX);
+            while !said.is_at_end() {
+                let begins_constraint = Self::begins_constraint(&said);
+                let column = if begins_constraint { None } else { Some(said.name().here()?) };
+                said.eat_all(&["with", "options"]);
+                let clauses = said.until(|cursor| cursor.is(",")).here()?;
+                let of = |element: &&mut String| column == Cursor::new(element, SYNTAX).name();
+                match elements.iter_mut().find(of) {
+                    // Its type says by what it is sorted.
+                    Some(element) if column.is_some() => {
+                        element.push_str(&format!(" {}", clauses.split(" COLLATE ").next().unwrap_or_default()));
+                    }
+                    _ => elements.push(clauses.to_owned()),
+                }
+                said.eat(",");
+            }
+        }
+        let text = format!("{} ({}) {}", quote_object(name), elements.join(", "), cursor.rest());
+        self.create_table(&mut Cursor::new(&text, SYNTAX), &text, persistence)?;
+        if let Some(oid) = self.oid(name) {
+            self.table_row(oid).peculiarities.push(format!("of {}", quote_object(&ty)));
+        }
         Ok(Read::Done)
     }
 
@@ -1110,10 +1252,12 @@ impl Reader {
         let is_lenient = Self::passed_if_exists(cursor);
         let named = if cursor.is_one_of(&["on"]) { None } else { Some(cursor.name().here()?) };
         cursor.expect("on").here()?;
-        cursor.eat("only");
+        let is_alone = cursor.eat("only");
         let start = cursor.at();
         let relation = self.relation(cursor)?;
-        let views = |row: &OtherRow| row.kind == ObjectKind::MaterializedView && row.name == relation;
+        let views = |row: &OtherRow| {
+            matches!(row.kind, ObjectKind::MaterializedView | ObjectKind::Partition) && row.name == relation
+        };
         if self.catalogue.others.iter().any(views) {
             let name = qualified::beside(&relation, &qualified::part(&named.here()?));
             let drop = format!("drop index {}", quote_object(&name));
@@ -1164,6 +1308,9 @@ impl Reader {
             }
         }
         row.name = named.unwrap_or_else(|| self.choose(oid, &labels.join("_"), "idx"));
+        if is_alone {
+            self.alone.insert(qualified::beside(&relation, &qualified::part(&row.name)), sql.to_owned());
+        }
         self.catalogue.indexes.push(row);
         Ok(Read::Done)
     }
@@ -1221,7 +1368,7 @@ impl Reader {
 
     // ---- alter --------------------------------------------------------------------------------------------------
 
-    fn alter(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+    fn alter(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
         cursor.skip();
         // Whose a thing is no declaration says. A column may be called so, and be renamed.
         let start = cursor.at();
@@ -1231,11 +1378,11 @@ impl Reader {
             return Ok(Read::Nothing);
         }
         cursor.go_to(start);
-        if cursor.is("default") {
-            return Ok(Read::PassedOver);
+        if cursor.eat_all(&["default", "privileges"]) {
+            return self.default_privileges(cursor);
         }
         if cursor.eat("table") {
-            return self.alter_table(cursor);
+            return self.alter_table(cursor, sql);
         }
         if cursor.eat("sequence") {
             Self::passed_if_exists(cursor);
@@ -1254,7 +1401,19 @@ impl Reader {
             Self::passed_if_exists(cursor);
             let name = self.relation(cursor)?;
             if cursor.eat_all(&["attach", "partition"]) {
+                let part = self.relation(cursor)?;
+                self.alone.remove(&name);
+                self.attach_index(&part);
                 return Ok(Read::Nothing);
+            }
+            if cursor.eat_all(&["alter", "column"]) {
+                let part = cursor.peek().to_owned();
+                cursor.skip();
+                cursor.eat_all(&["set", "statistics"]).then_some(()).here()?;
+                let target = cursor.rest().trim().to_owned();
+                let at = self.index(&name).here()?;
+                self.catalogue.indexes[at].peculiarities.push(format!("statistics {target} of part {part}"));
+                return Ok(Read::Done);
             }
             if cursor.eat_all(&["rename", "to"]) {
                 let new = cursor.name().here()?;
@@ -1262,8 +1421,52 @@ impl Reader {
                 self.catalogue.indexes[at].name = new;
                 return Ok(Read::Done);
             }
+        } else if cursor.eat_all(&["text", "search", "configuration"]) {
+            return self.more_of(cursor, sql, ObjectKind::SearchConfiguration);
+        } else if cursor.eat_all(&["foreign", "table"]) {
+            cursor.eat("only");
+            return self.more_of(cursor, sql, ObjectKind::ForeignTable);
+        } else if cursor.eat_all(&["event", "trigger"]) {
+            return self.more_of(cursor, sql, ObjectKind::EventTrigger);
+        } else if cursor.eat("view") {
+            Self::passed_if_exists(cursor);
+            let name = self.relation(cursor)?;
+            return self.alter_view(cursor, &name);
+        } else if cursor.eat("publication") {
+            return self.more_of(cursor, sql, ObjectKind::Publication);
+        } else if cursor.eat("domain") {
+            return self.more_of(cursor, sql, ObjectKind::Domain);
+        } else if cursor.eat("statistics") {
+            return self.more_of(cursor, sql, ObjectKind::Statistics);
         }
         Err(Stop::Here)
+    }
+
+    /// `alter [column] NAME set default …`: what a row gets that is inserted by way of a view.
+    fn alter_view(&mut self, cursor: &mut Cursor<'_>, view: &str) -> Reading<Read> {
+        cursor.expect("alter").here()?;
+        cursor.eat("column");
+        let column = cursor.name().here()?;
+        cursor.eat_all(&["set", "default"]).then_some(()).here()?;
+        let head = format!("alter view {} alter column {}", quote_object(view), quote(&column));
+        let sql = format!("{head} set default {}", cursor.rest().trim());
+        self.other(ObjectKind::ColumnSetting, format!("{view}.{column} default"), sql, format!("{head} drop default"));
+        if let Some(row) = self.catalogue.others.last_mut() {
+            row.after = vec![view.to_owned()];
+        }
+        Ok(Read::Done)
+    }
+
+    /// A change of an object that is kept as it is written: it goes behind what makes it.
+    fn more_of(&mut self, cursor: &mut Cursor<'_>, sql: &str, kind: ObjectKind) -> Reading<Read> {
+        let name = self.relation(cursor)?;
+        if cursor.is("rename") || cursor.is("drop") || cursor.are(&["set", "schema"]) {
+            return Err(Stop::Here);
+        }
+        let made = self.catalogue.others.iter_mut().find(|row| row.kind == kind && row.name == name);
+        let made = made.ok_or(Stop::Here)?;
+        made.sql = format!("{};\n{sql}", made.sql.trim_end().trim_end_matches(';'));
+        Ok(Read::Done)
     }
 
     fn add_word(&mut self, cursor: &mut Cursor<'_>, name: String) -> Reading<Read> {
@@ -1280,9 +1483,21 @@ impl Reader {
         Ok(Read::Done)
     }
 
-    fn alter_table(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+    fn alter_table(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
         Self::passed_if_exists(cursor);
         cursor.eat("only");
+        let start = cursor.at();
+        let name = self.relation(cursor)?;
+        if cursor.eat_all(&["attach", "partition"]) {
+            return self.attach(cursor, &name).map(|()| Read::Done);
+        }
+        if self.is_partition(&name) {
+            return self.alter_partition(cursor, &name, sql);
+        }
+        if self.catalogue.others.iter().any(|row| row.kind == ObjectKind::View && row.name == name) {
+            return self.alter_view(cursor, &name);
+        }
+        cursor.go_to(start);
         let oid = self.table(cursor)?;
         loop {
             self.table_action(cursor, oid)?;
@@ -1327,6 +1542,28 @@ impl Reader {
                 }
                 return Ok(());
             }
+        }
+        let start = cursor.at();
+        if cursor.eat("enable") || cursor.eat("disable") {
+            let _ = cursor.eat("always") || cursor.eat("replica");
+            if cursor.is("trigger") || cursor.is("rule") {
+                let how = cursor.between(start, cursor.at()).to_ascii_lowercase();
+                let word = if cursor.eat("rule") { "rule" } else { "trigger" };
+                cursor.eat("trigger");
+                let name = cursor.name().here()?;
+                let statement =
+                    |how: &str| format!("alter table {} {how} {word} {}", quote_object(&table), quote(&name));
+                let label = format!("{name} on {table}");
+                self.catalogue.others.retain(|row| row.kind != ObjectKind::Firing || row.name != label);
+                if how != "enable" {
+                    self.other(ObjectKind::Firing, label, statement(&how), statement("enable"));
+                    if let Some(row) = self.catalogue.others.last_mut() {
+                        row.after = vec![name, table];
+                    }
+                }
+                return Ok(());
+            }
+            cursor.go_to(start);
         }
         if cursor.eat_all(&["replica", "identity"]) && (cursor.is("full") || cursor.is("nothing")) {
             let word = format!("replica identity {}", cursor.name().here()?);
@@ -1569,6 +1806,10 @@ impl Reader {
                 let table = self.relation(cursor)?;
                 cursor.expect("is").here()?;
                 let text = if cursor.eat("null") { None } else { Some(cursor.text().here()?) };
+                if word != "trigger" {
+                    self.describe_otherwise(format!("{word} {} on {}", quote(&name), quote_object(&table)), text);
+                    return Ok(Read::Done);
+                }
                 let full = format!("{name} on {table}");
                 let mut rows = self.catalogue.others.iter_mut();
                 let is_it =
@@ -1581,12 +1822,46 @@ impl Reader {
                     "index" => quote_object(&self.relation(cursor)?),
                     _ => quote(&cursor.name().here()?),
                 };
-                let on = if cursor.eat("on") { Some(self.relation(cursor)?) } else { None };
+                let mut on = String::new();
+                if cursor.eat("on") {
+                    // A table may be called so.
+                    let of_domain = cursor.is("domain") && !cursor.ahead(1).eq_ignore_ascii_case("is");
+                    let domain = if of_domain && cursor.eat("domain") { "domain " } else { "" };
+                    on = format!(" on {domain}{}", quote_object(&self.relation(cursor)?));
+                }
                 cursor.expect("is").here()?;
                 let text = if cursor.eat("null") { None } else { Some(cursor.text().here()?) };
-                let on = on.map(|table| format!(" on {}", quote_object(&table))).unwrap_or_default();
                 let what = format!("{word} {name}{on}");
                 self.describe_otherwise(what, text);
+                return Ok(Read::Done);
+            }
+            "collation" | "conversion" | "cast" | "operator" | "text" | "foreign" | "server" | "event"
+            | "publication" => {
+                let name = cursor.at();
+                cursor.until(|cursor| cursor.is("is")).here()?;
+                let name = cursor.between(name, cursor.at());
+                cursor.expect("is").here()?;
+                let text = if cursor.eat("null") { None } else { Some(cursor.text().here()?) };
+                // Its kind may be more than one word.
+                const MORE: [&str; 10] = [
+                    "SEARCH",
+                    "CONFIGURATION",
+                    "DICTIONARY",
+                    "DATA",
+                    "WRAPPER",
+                    "TABLE",
+                    "TRIGGER",
+                    "CLASS",
+                    "FAMILY",
+                    "USING",
+                ];
+                let lower = |part: &str| match MORE.contains(&part) {
+                    true => part.to_ascii_lowercase(),
+                    false => part.to_owned(),
+                };
+                let name = name.split_whitespace().map(lower).collect::<Vec<_>>().join(" ");
+                let name = if name.starts_with("table ") { without_public(&name) } else { name };
+                self.describe_otherwise(format!("{word} {name}"), text);
                 return Ok(Read::Done);
             }
             _ => {}
@@ -1774,42 +2049,17 @@ impl Reader {
         }
         Ok(())
     }
+}
 
-    fn grant(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
-        cursor.skip();
-        let privileges = cursor.until(|cursor| cursor.is("on") || cursor.is("to")).here()?;
-        if cursor.eat("to") {
-            return Ok(Read::PassedOver);
-        }
-        cursor.skip();
-        let what = cursor.until(|cursor| cursor.is("to")).here()?;
-        cursor.expect("to").here()?;
-        let who = cursor.until(|cursor| cursor.is("with")).here()?;
-        let head = what.split_whitespace().next().unwrap_or_default().to_ascii_lowercase();
-        if head == "schema" {
-            return self.grant_namespace(privileges, what, who, sql);
-        }
-        if matches!(head.as_str(), "database" | "all" | "language" | "large") {
-            return Ok(Read::PassedOver);
-        }
-        let drop = format!("revoke {privileges} on {what} from {who}");
-        self.other(ObjectKind::Grant, format!("{who} on {what}"), sql.to_owned(), drop);
-        Ok(Read::Done)
+/// The elements of a list, each as it is written.
+fn elements(list: &str) -> Reading<Vec<String>> {
+    let mut cursor = Cursor::new(list, SYNTAX);
+    let mut elements = Vec::new();
+    while !cursor.is_at_end() {
+        elements.push(cursor.until(|cursor| cursor.is(",")).here()?.to_owned());
+        cursor.eat(",");
     }
-
-    /// Rights on a namespace; those on `public` are the server's own matter.
-    fn grant_namespace(&mut self, privileges: &str, what: &str, who: &str, sql: &str) -> Reading<Read> {
-        let mut cursor = Cursor::new(what, SYNTAX);
-        cursor.skip();
-        let name = cursor.name().here()?;
-        if name == PUBLIC || !cursor.is_at_end() {
-            return Ok(Read::PassedOver);
-        }
-        let drop = format!("revoke {privileges} on {what} from {who}");
-        self.other(ObjectKind::Grant, format!("{who} on namespace {name}"), sql.to_owned(), drop);
-        self.catalogue.others.last_mut().here()?.after = vec![name];
-        Ok(Read::Done)
-    }
+    Ok(elements)
 }
 
 /// What the elements of an exclusion are called in a name that the server makes.

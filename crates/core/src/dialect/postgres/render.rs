@@ -230,6 +230,34 @@ fn set_options(table: &str, from: &BTreeSet<String>, to: &BTreeSet<String>) -> V
     if !gone.is_empty() {
         statements.push(alter(table, &format!("reset ({})", gone.join(", "))));
     }
+    let parents = |options: &BTreeSet<String>| -> Vec<String> {
+        let list = options.iter().find_map(|option| option.strip_prefix("inherits (")?.strip_suffix(')'));
+        list.map(|list| list.split(", ").map(str::to_owned).collect()).unwrap_or_default()
+    };
+    let (old, new) = (parents(from), parents(to));
+    let gone = old.iter().filter(|one| !new.contains(one)).map(|one| format!("no inherit {one}"));
+    let come = new.iter().filter(|one| !old.contains(one)).map(|one| format!("inherit {one}"));
+    statements.extend(gone.chain(come).map(|action| alter(table, &action)));
+    // PostgreSQL 17, "ALTER TABLE", "Description".
+    let actions = [
+        ("replica identity ", "replica identity default"),
+        ("of ", "not of"),
+        ("tablespace ", "set tablespace pg_default"),
+        ("using ", "set access method heap"),
+    ];
+    for (word, reset) in actions {
+        let said = |options: &BTreeSet<String>| options.iter().find(|option| option.starts_with(word)).cloned();
+        let action = match (said(from), said(to)) {
+            (old, new) if old == new => continue,
+            (_, None) => reset.to_owned(),
+            (_, Some(new)) => match word {
+                "tablespace " => format!("set {new}"),
+                "using " => new.replacen("using", "set access method", 1),
+                _ => new,
+            },
+        };
+        statements.push(alter(table, &action));
+    }
     statements
 }
 
@@ -252,7 +280,9 @@ fn commented(program: &Program) -> Option<String> {
         }
         ProgramKind::Routine => format!("routine {}", quote_routine(&program.name)),
         ProgramKind::Object => match program.word.as_deref()? {
-            word @ ("sequence" | "domain" | "type" | "extension" | "index" | "statistics") => format!("{word} {name}"),
+            word @ ("sequence" | "domain" | "type" | "extension" | "index" | "statistics" | "view"
+            | "materialized view") => format!("{word} {name}"),
+            "partition" => format!("table {name}"),
             "namespace" => format!("schema {name}"),
             "aggregate" => format!("routine {}", program.name),
             _ => return None,
@@ -311,9 +341,8 @@ fn about_table(table: &Table) -> Vec<String> {
         }
         statements.extend(column_options(&table.name, column, &BTreeSet::new(), &column.attributes));
     }
-    for identity in table.options.iter().filter_map(|option| option.strip_prefix("replica identity ")) {
-        statements.push(alter(&table.name, &format!("replica identity {identity}")));
-    }
+    let is_said_now = |option: &&String| option.starts_with("replica identity ") || option.starts_with("of ");
+    statements.extend(table.options.iter().filter(is_said_now).map(|option| alter(&table.name, option)));
     statements
 }
 

@@ -8,7 +8,7 @@ use std::collections::BTreeSet;
 use std::ops::{Deref, DerefMut};
 
 use super::lower::collation;
-use super::{FACTS, index_key};
+use super::{FACTS, has_whole_number_key, index_key};
 use crate::physical::{
     Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, PrimaryKey, Table, TypeName, Unique,
 };
@@ -68,9 +68,12 @@ impl<'a> Reader<'a> {
         self.expect("table")?;
         let mut table = Table::new(self.qualified_name()?, FACTS.name_case);
         self.expect("(")?;
+        let mut key_behind = false;
         loop {
             if self.begins_table_constraint() {
+                let had_key = table.primary_key.is_some();
                 self.table_constraint(&mut table)?;
+                key_behind |= !had_key && table.primary_key.is_some();
             } else {
                 self.column(&mut table)?;
             }
@@ -94,6 +97,12 @@ impl<'a> Reader<'a> {
         }
         if !self.is_at_end() {
             return None;
+        }
+        // Behind the columns an order says nothing of a key that is the rowid (SQLite, "CREATE TABLE", "ROWIDs and the INTEGER
+        // PRIMARY KEY").
+        let is_rowid = key_behind && !table.has_option("without rowid") && has_whole_number_key(&table);
+        if let Some(key) = table.primary_key.as_mut().filter(|_| is_rowid) {
+            key.columns.iter_mut().for_each(|column| column.descending = false);
         }
         Some(table)
     }

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::quote::{literal, quote};
 use super::{FACTS, rowid_alias};
-use crate::dialect::lowering::{self, Attributed, Lowering, Storing, UNNAMED, typed};
+use crate::dialect::lowering::{self, Attributed, Lowering, Storing, UNNAMED, key_option, typed};
 use crate::dialect::naming::NameKind;
 use crate::dialect::{Facts, Lowered};
 use crate::nearest::nearest;
@@ -192,7 +192,10 @@ fn attribute(on: Attributed, option: &str) -> Option<String> {
             folded.strip_prefix("not null on conflict ").is_some_and(is_way)
                 || folded.strip_prefix("not null named ").is_some_and(|name| !name.is_empty())
         }
-        Attributed::Key => folded.strip_prefix("on conflict ").is_some_and(is_way) || folded == "descending",
+        Attributed::Key => match key_option(option) {
+            None => folded.strip_prefix("on conflict ").is_some_and(is_way),
+            kept => return kept,
+        },
         Attributed::Check => folded.strip_prefix("on conflict ").is_some_and(is_way),
         Attributed::Reference => folded.strip_prefix("match ").is_some(),
         Attributed::Index => false,

@@ -77,9 +77,14 @@ fn fold(name: &str) -> String {
 /// The column that is the table's rowid (SQLite, "CREATE TABLE", "ROWIDs and the INTEGER PRIMARY KEY").
 pub(super) fn rowid_alias(table: &Table) -> Option<&str> {
     let [only] = table.primary_key.as_ref()?.columns.as_slice() else { return None };
-    let column = table.column(&only.name)?;
-    let alias = column.ty.canonical() == "INTEGER" && !only.descending && !table.has_option("without rowid");
-    alias.then_some(column.name.as_str())
+    let alias = has_whole_number_key(table) && !only.descending && !table.has_option("without rowid");
+    alias.then_some(only.name.as_str())
+}
+
+/// Whether the primary key is one column of the type `INTEGER`.
+fn has_whole_number_key(table: &Table) -> bool {
+    let key = table.primary_key.as_ref().map(|key| key.columns.as_slice());
+    matches!(key, Some([only]) if table.column(&only.name).is_some_and(|column| column.ty.canonical() == "INTEGER"))
 }
 
 /// What an index is over; a column in parentheses is that column.

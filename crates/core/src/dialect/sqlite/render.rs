@@ -3,7 +3,7 @@
 use super::super::keeping::{keep, make_kept, restore};
 use super::super::rowing;
 use super::quote::{QUOTING, literal, quote, quote_all};
-use super::rowid_alias;
+use super::{has_whole_number_key, rowid_alias};
 use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, Unique};
 use crate::plan::{Copied, Rebuild, Step};
 use crate::schema::{Action, Deferrable, Storage};
@@ -130,8 +130,17 @@ fn stand_in(table: &Table) -> (String, String) {
 fn create_table(name: &str, table: &Table) -> String {
     let alias = rowid_alias(table);
     let mut lines: Vec<String> = Vec::new();
+    // Only with the column a descending order keeps it from being the rowid.
+    let keyed = table
+        .primary_key
+        .as_ref()
+        .filter(|key| has_whole_number_key(table) && key.columns[0].descending && !table.has_option("without rowid"));
     for column in &table.columns {
         let mut line = column_definition(column);
+        if let Some(key) = keyed.filter(|key| key.columns[0].name == column.name) {
+            let (name, conflict) = (constraint(key.name.as_ref()), attributes(&key.attributes));
+            line.push_str(&format!(" {name}primary key desc{conflict}"));
+        }
         if alias == Some(column.name.as_str()) {
             let key = table.primary_key.as_ref();
             let increment = if table.has_option("autoincrement") { " autoincrement" } else { "" };
@@ -144,7 +153,7 @@ fn create_table(name: &str, table: &Table) -> String {
         }
         lines.push(line);
     }
-    if let (Some(key), None) = (&table.primary_key, alias) {
+    if let (Some(key), None, None) = (&table.primary_key, alias, keyed) {
         lines.push(primary_key(key));
     }
     lines.extend(table.uniques.iter().map(unique));

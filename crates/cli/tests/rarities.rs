@@ -1,0 +1,171 @@
+//! What few schemas have, and some do: it is taken in, made again on an empty database, and the two are the same.
+
+mod support;
+
+use std::path::PathBuf;
+use std::process::{Command, Stdio};
+
+use hollow_oak_core::Provider;
+use hollow_oak_testkit::oracle;
+use hollow_oak_testkit::server::wanted;
+use support::legacy::assert_alike;
+use support::stage::{Stage, on_each_provider};
+
+/// A database that was made by somebody else, and a project without declarations.
+fn found(provider: Provider) -> Stage<'static> {
+    let here = Stage::of(provider, "");
+    let script = PathBuf::from(format!("tests/rarities/{provider}.sql"));
+    match here.server {
+        Some(server) => {
+            here.project.write("make.sql", &format!("create database {};", here.database));
+            let system = if provider == Provider::Postgres { "postgres" } else { "mysql" };
+            oracle::load(server, system, &here.project.file("make.sql")).expect("a database can be made");
+            oracle::load(server, &here.database, &script).unwrap_or_else(|error| panic!("{error}"));
+        }
+        None => {
+            let input = std::fs::File::open(script).expect("the script is there");
+            let mut shell = Command::new("sqlite3");
+            shell.arg("-bail").arg(here.project.file(&here.database)).stdin(Stdio::from(input));
+            assert!(shell.status().expect("`cargo xtask test` installs the shell").success());
+        }
+    }
+    std::fs::remove_file(here.project.file("schema/schema.oak")).expect("it can be removed");
+    here
+}
+
+/// What a database holds, told without the tool: by the server's dumper, and by SQLite's own pragma functions, since there
+/// one thing can be written in many ways.
+fn dump_of(here: &Stage<'_>, database: &str) -> String {
+    if let Some(server) = here.server {
+        let dump = oracle::dump(server, database).unwrap_or_else(|error| panic!("{error}"));
+        return dump.replace(&format!("`{database}`."), "");
+    }
+    let own = "m.type = 'table' and m.name not like 'hollow%' and m.name not like 'sqlite%'";
+    let questions = format!(
+        "select m.name, x.* from sqlite_schema m, pragma_table_xinfo(m.name) x where {own};
+         select m.name, l.type, l.wr, l.strict from sqlite_schema m, pragma_table_list(m.name) l where {own};
+         select m.name, f.* from sqlite_schema m, pragma_foreign_key_list(m.name) f where {own};
+         select m.name, i.origin, i.\"unique\", i.partial,
+                (select group_concat(coalesce(x.name, 'expression') || x.\"desc\" || x.coll) from pragma_index_xinfo(i.name) x)
+         from sqlite_schema m, pragma_index_list(m.name) i where {own};
+         select type, name, replace(sql, char(10), ' ') from sqlite_schema where type in ('trigger', 'view') or sql like 'create virtual%';"
+    );
+    let output = Command::new("sqlite3").arg(here.project.file(database)).arg(questions).output();
+    let output = output.expect("`cargo xtask test` installs the shell");
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    // Types and collations are the same in any letter case.
+    let said = String::from_utf8_lossy(&output.stdout).to_lowercase();
+    let mut lines: Vec<&str> = said.lines().collect();
+    lines.sort_unstable();
+    lines.join("\n")
+}
+
+#[test]
+fn they_are_taken_in_and_made_again() {
+    on_each_provider(|provider| {
+        let here = found(provider);
+        let before = dump_of(&here, &here.database);
+        let answer = here.project.ok(&["adopt", "--yes"]);
+        assert!(answer.contains("all of it can be declared"), "{provider}: {answer}");
+        assert!(!answer.contains("amiss"), "{provider}: {answer}");
+        assert_eq!(before, dump_of(&here, &here.database), "{provider}: adopting changed the database");
+        here.assert_same("live", "declared");
+        let status = here.project.ok(&["status", "--exit-code"]);
+        assert!(status.starts_with("up to date:"), "{provider}: {status}");
+
+        let other = format!("{}_again", here.database);
+        let url = here.server.map_or(format!("sqlite:{other}"), |server| server.url(&other));
+        here.project.ok(&["apply", "--yes", "--url", &url]);
+        assert_alike(&before, &dump_of(&here, &other));
+        here.project.ok(&["revert", "--yes", "--url", &url]);
+        let left = dump_of(&here, &other);
+        assert!(left.lines().all(|line| line.contains("SCHEMA")), "{provider}: {left}");
+    });
+}
+
+#[test]
+fn what_cannot_be_made_again_is_named() {
+    on_each_provider(|provider| {
+        let here = found(provider);
+        let Some(server) = here.server else { return };
+        let made = match provider {
+            Provider::Postgres => "create user mapping for reader server far options (password 'not-to-be-seen');",
+            _ => {
+                "delimiter //
+                 set sql_mode = 'ansi_quotes'//
+                 create procedure \"quoted\"() select 'a' as \"x\"//
+                 set sql_mode = 'oracle'//
+                 create package pk as function g(a int) return int; end//"
+            }
+        };
+        here.project.write("more.sql", made);
+        oracle::load(server, &here.database, &here.project.file("more.sql")).unwrap_or_else(|error| panic!("{error}"));
+        let answer = here.project.ok(&["adopt", "--yes"]);
+        let named: &[&str] = match provider {
+            Provider::Postgres => &["1 thing cannot be declared", "user mapping reader on far"],
+            _ => &[
+                "2 things cannot be declared",
+                "routine package pk (in sql_mode ORACLE)",
+                "routine quoted (in sql_mode ANSI_QUOTES)",
+            ],
+        };
+        for words in named {
+            assert!(answer.contains(words), "{provider}: {words}: {answer}");
+        }
+        assert!(!answer.contains("not-to-be-seen"), "{answer}");
+    });
+}
+
+/// What hangs on a column is out of the way while the column changes, and there again afterwards, as it was.
+#[test]
+fn what_looks_at_a_column_is_made_again_around_its_change() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let here = found(Provider::Postgres);
+    here.project.ok(&["adopt", "--yes"]);
+    let before = dump_of(&here, &here.database);
+    let declared = std::fs::read_dir(here.project.file("schema")).expect("there are declarations");
+    for file in declared.map(|entry| entry.expect("it can be read").path()) {
+        let text = std::fs::read_to_string(&file).expect("it is text");
+        let narrower = ["name", "code"].into_iter().fold(text, |text, column| {
+            text.lines()
+                .map(|line| match line.strip_prefix(&format!("    {column}: ")) {
+                    Some(rest) => format!("    {column}: {}\n", rest.trim_start().replacen("text", "text(80)", 1)),
+                    None => format!("{line}\n"),
+                })
+                .collect()
+        });
+        std::fs::write(&file, narrower).expect("it can be written");
+    }
+    let drafted = here.project.ok(&["draft", "narrower"]);
+    assert!(drafted.contains("drafted 0002-narrower"), "{drafted}");
+    let applied = here.project.ok(&["apply", "--yes"]);
+    for again in
+        ["trigger hive_late", "rule keeper_names_ins", "policy own_rows", "publication news", "view keeper_names"]
+    {
+        assert!(applied.contains(&format!("create {again}")), "{again}: {applied}");
+    }
+    assert!(!applied.contains("alter column smoker.name"), "its parent has it: {applied}");
+    here.assert_same("live", "declared");
+    here.project.ok(&["revert", "--yes", "--steps", "1"]);
+    assert_alike(&before, &dump_of(&here, &here.database));
+}
+
+/// The servers' own dumps, read as files.
+#[test]
+fn a_dump_read_as_a_file_makes_the_same() {
+    on_each_provider(|provider| {
+        let here = found(provider);
+        let Some(server) = here.server else { return };
+        let dump = oracle::raw_dump(server, &here.database).expect("it is dumped");
+        let name = format!("dump.{provider}.sql");
+        here.project.write(&name, &dump);
+        let read = here.project.ok(&["adopt", "--from", &name, "--yes"]);
+        assert!(!read.contains("amiss"), "{provider}: {read}");
+        here.project.draft("baseline", &[]);
+        let other = format!("{}_read", here.database);
+        here.project.ok(&["apply", "--yes", "--url", &server.url(&other)]);
+        assert_alike(&dump_of(&here, &here.database), &dump_of(&here, &other));
+    });
+}

@@ -1,0 +1,35 @@
+create table keeper (
+    id integer primary key autoincrement,
+    name text not null collate nocase default ('it''s' || ' "x"'),
+    mail text unique on conflict replace,
+    born date default current_date check (born > '1900-01-01') constraint named_null null,
+    n real default -1.5e3, b blob default x'4142', big default 9223372036854775807, t default true,
+    anything any,
+    constraint odd check (name <> 'a;b' -- a remark
+      and length(name) > 1),
+    unique (name, mail) on conflict ignore
+);
+create table strict_one (id int primary key, v any, w text not null on conflict fail) strict, without rowid;
+create table [bracket name] ("a ""quoted"" one" text, `back``tick` int, 'single' int, [select] int, primary key ([select] desc, `back``tick`) on conflict abort) ;
+create table tree (id integer primary key desc, parent int references tree (id) on delete cascade on update set default match full deferrable initially deferred, k int references keeper (id) not deferrable initially immediate, x references nowhere);
+create table gen (a int, b int as (a * 2) stored not null, c text generated always as (a || ';' || b) virtual unique);
+create table no_types (a, b, c, primary key (a, b));
+create table typed ("x" varchar(10, 2), y unsigned big int, z double precision, q decimal(10,5), v character varying(20));
+create table behind (id integer, primary key (id desc));
+create table without_desc (a integer, primary key (a desc)) without rowid;
+create table as_made as select 1 as one, 'x' as two;
+create index keeper_name on keeper (name collate rtrim desc, lower(mail)) where mail is not null and name like 'a%';
+create unique index gen_expr on gen (a + b, json_extract(c, '$.x;y'));
+create index "odd; name" on [bracket name] ("a ""quoted"" one");
+create view names (who, "mail;s") as with recursive up(n) as (select 1 union all select n + 1 from up where n < 3) select name, mail from keeper where id in (select n from up);
+create view stacked as select * from names;
+create temp view aside as select 1;
+create trigger keeper_off instead of update of who on names when new.who <> ';' begin update keeper set name = new.who; select case when 1 then ';' end; end;
+create trigger keeper_after after delete on keeper for each row begin insert into tree (k) values (old.id); delete from gen where a = old.id; end;
+create trigger "odd ""trigger" before insert on keeper when new.id > 5 begin select raise(abort, 'no; way'); end;
+create virtual table notes using fts5(body, tags, tokenize = 'porter unicode61');
+create virtual table places using rtree(id, minx, maxx, +label);
+insert into keeper (name) values ('ada'), ('bo');
+analyze;
+pragma user_version = 7;
+pragma application_id = 99;

@@ -1,0 +1,247 @@
+//! Privileges in a file, put as the catalogue gives them: a row for each object and role, whatever way they were written.
+
+use super::{PUBLIC, Reader, Reading, argument_types};
+use crate::dialect::postgres::catalogue::OtherRow;
+use crate::dialect::postgres::quote::{quote, quote_object};
+use crate::dialect::reading::{OrStop, Read, Stop};
+use crate::physical::ObjectKind;
+use crate::sql::Cursor;
+
+/// What somebody is given a right on.
+struct On {
+    /// Its words in a statement: `hive`, `sequence ticket`, `schema sales`.
+    sql: String,
+    /// What it is called here: `hive`, `ticket`, `namespace sales`.
+    label: String,
+    /// What has to be there before.
+    after: String,
+    /// Everything that can be given on it (PostgreSQL 17, "Privileges", table "Summary of Access Privileges"; what a version
+    /// adds has to be said by its name).
+    all: &'static [&'static str],
+}
+
+const ON_TABLE: &[&str] = &["delete", "insert", "references", "select", "trigger", "truncate", "update"];
+
+impl Reader {
+    /// `grant … on … to …`; a role that is given to a role is none of the schema's.
+    pub(super) fn grant(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        cursor.skip();
+        let Some((privileges, columns)) = privileges(cursor)? else { return Ok(Read::PassedOver) };
+        let Some(objects) = self.granted_on(cursor)? else { return Ok(Read::PassedOver) };
+        cursor.expect("to").here()?;
+        let roles = roles(cursor)?;
+        let is_grantable = cursor.eat_all(&["with", "grant", "option"]);
+        for (on, role) in objects.iter().flat_map(|on| roles.iter().map(move |role| (on, role))) {
+            if !privileges.is_empty() {
+                self.give(on, role, &privileges, None, is_grantable);
+            }
+            for (column, privileges) in &columns {
+                self.give(on, role, privileges, Some(column), is_grantable);
+            }
+        }
+        Ok(Read::Done)
+    }
+
+    /// `revoke all on function … from public` takes what everybody has; nothing else is there to be taken in a new database.
+    pub(super) fn revoke(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        cursor.skip();
+        let Some(_) = privileges(cursor)? else { return Ok(Read::PassedOver) };
+        let Some(objects) = self.granted_on(cursor)? else { return Ok(Read::PassedOver) };
+        cursor.expect("from").here()?;
+        let is_everybody = roles(cursor)? == ["public"];
+        let is_given = |on: &On| on.sql.starts_with("routine ") || on.sql.starts_with("type ");
+        if !is_everybody || !objects.iter().all(is_given) {
+            return Ok(Read::PassedOver);
+        }
+        for on in objects {
+            let (word, sql) = (on.all[0], &on.sql);
+            self.catalogue.others.push(OtherRow {
+                kind: ObjectKind::Grant,
+                name: format!("public not on {}", on.label),
+                table: None,
+                sql: format!("revoke {word} on {sql} from public"),
+                drop: format!("grant {word} on {sql} to public"),
+                after: vec![on.after],
+                comment: None,
+            });
+        }
+        Ok(Read::Done)
+    }
+
+    /// `alter default privileges for role … grant … on … to …`. Whose they are where no role is named, a file does not say.
+    pub(super) fn default_privileges(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        if !cursor.eat_all(&["for", "role"]) && !cursor.eat_all(&["for", "user"]) {
+            return Ok(Read::PassedOver);
+        }
+        let makers = roles(cursor)?;
+        let places = match cursor.eat_all(&["in", "schema"]) {
+            true => roles(cursor)?.into_iter().map(Some).collect(),
+            false => vec![None],
+        };
+        let is_given = cursor.eat("grant");
+        if !is_given {
+            cursor.expect("revoke").here()?;
+        }
+        let Some((mut words, _)) = privileges(cursor)? else { return Err(Stop::Here) };
+        cursor.expect("on").here()?;
+        let things = cursor.name().here()?.to_ascii_lowercase();
+        let all: &[&str] = match things.as_str() {
+            "tables" => ON_TABLE,
+            "sequences" => &["select", "update", "usage"],
+            "functions" | "routines" => &["execute"],
+            "types" => &["usage"],
+            "schemas" => &["create", "usage"],
+            _ => return Err(Stop::Here),
+        };
+        let things = if things == "routines" { "functions".to_owned() } else { things };
+        if words.iter().any(|word| word == "all") {
+            words = all.iter().map(|word| (*word).to_owned()).collect();
+        }
+        words.sort();
+        let (word, back) = if is_given { ("grant", "revoke") } else { ("revoke", "grant") };
+        cursor.expect(if is_given { "to" } else { "from" }).here()?;
+        let roles = roles(cursor)?;
+        let option = if cursor.eat_all(&["with", "grant", "option"]) { " with grant option" } else { "" };
+        for (maker, place) in makers.iter().flat_map(|maker| places.iter().map(move |place| (maker, place))) {
+            let within = place.as_ref().map(|place| format!(" in schema {place}")).unwrap_or_default();
+            let beside = place.as_ref().map(|place| format!(" in {place}")).unwrap_or_default();
+            for who in &roles {
+                let statement = |word: &str| {
+                    let end = if word == "grant" { format!("to {who}{option}") } else { format!("from {who}") };
+                    let what = words.join(", ");
+                    format!("alter default privileges for role {maker}{within} {word} {what} on {things} {end}")
+                };
+                let not = if is_given { "" } else { "not " };
+                let name = format!("{not}{who} on {things} of {maker}{beside}{option}");
+                self.other(ObjectKind::DefaultPrivileges, name, statement(word), statement(back));
+            }
+        }
+        Ok(Read::Done)
+    }
+
+    /// What stands behind `on`; nothing where that is no part of a schema.
+    fn granted_on(&mut self, cursor: &mut Cursor<'_>) -> Reading<Option<Vec<On>>> {
+        cursor.expect("on").here()?;
+        let word = cursor.peek().to_ascii_lowercase();
+        if matches!(word.as_str(), "database" | "all" | "language" | "large" | "tablespace" | "parameter") {
+            return Ok(None);
+        }
+        let mut words = vec![word.clone()];
+        match word.as_str() {
+            "table" | "sequence" | "schema" | "function" | "procedure" | "routine" | "type" | "domain" => cursor.skip(),
+            "foreign" => {
+                words = vec![word];
+                cursor.skip();
+                while cursor.is_one_of(&["data", "wrapper", "server"])
+                    && words.last().is_some_and(|last| last != "server")
+                {
+                    words.push(cursor.peek().to_ascii_lowercase());
+                    cursor.skip();
+                }
+            }
+            _ => words = vec!["table".to_owned()],
+        }
+        let kind = words.join(" ");
+        let mut objects = Vec::new();
+        loop {
+            let name = self.relation(cursor)?;
+            let quoted = quote_object(&name);
+            let plain = |sql: String, label: String, all| On { sql, label, after: name.clone(), all };
+            objects.push(match kind.as_str() {
+                "table" => plain(quoted, name.clone(), ON_TABLE),
+                "sequence" => plain(format!("sequence {quoted}"), name.clone(), &["select", "update", "usage"]),
+                // What is so of `public` is the server's own matter.
+                "schema" if name == PUBLIC => return Ok(None),
+                "schema" => plain(format!("schema {quoted}"), format!("namespace {name}"), &["create", "usage"]),
+                "type" | "domain" => plain(format!("type {quoted}"), format!("type {name}"), &["usage"]),
+                "function" | "procedure" | "routine" => {
+                    let arguments = argument_types(cursor.parenthesised().unwrap_or_default());
+                    let routine = format!("routine {quoted}({arguments})");
+                    plain(routine.clone(), routine, &["execute"])
+                }
+                other => plain(format!("{other} {quoted}"), format!("{other} {quoted}"), &["usage"]),
+            });
+            if !cursor.eat(",") {
+                return Ok(Some(objects));
+            }
+        }
+    }
+
+    /// Adds to what a role has on an object, or on a column of it.
+    fn give(&mut self, on: &On, role: &str, privileges: &[String], column: Option<&str>, is_grantable: bool) {
+        let (option, who) = (if is_grantable { " with grant option" } else { "" }, role);
+        let column_label = column.map(|column| format!(".{column}")).unwrap_or_default();
+        let name = format!("{who} on {}{column_label}{option}", on.label);
+        let all = privileges.iter().any(|one| one == "all");
+        // Of a column there are no rights to delete and the like.
+        let of_column = |word: &&&str| column.is_none() || ["insert", "references", "select", "update"].contains(*word);
+        let mut given: Vec<String> = match all {
+            true => on.all.iter().filter(of_column).map(|word| (*word).to_owned()).collect(),
+            false => privileges.to_vec(),
+        };
+        let others = &mut self.catalogue.others;
+        let before = others.iter().position(|row| row.kind == ObjectKind::Grant && row.name == name);
+        if let Some(row) = before.map(|at| others.remove(at)) {
+            let words = row.sql.strip_prefix("grant ").and_then(|rest| rest.split_once(" on ")).map(|(words, _)| words);
+            let bare = |word: &str| word.split(" (").next().unwrap_or_default().to_owned();
+            given.extend(words.unwrap_or_default().split(", ").map(bare));
+        }
+        given.sort();
+        given.dedup();
+        let column = column.map(|column| format!(" ({})", quote(column))).unwrap_or_default();
+        let words = given.iter().map(|word| format!("{word}{column}")).collect::<Vec<_>>().join(", ");
+        others.push(OtherRow {
+            kind: ObjectKind::Grant,
+            name,
+            table: None,
+            sql: format!("grant {words} on {} to {who}{option}", on.sql),
+            drop: format!("revoke {words} on {} from {who}", on.sql),
+            after: vec![on.after.clone()],
+            comment: None,
+        });
+    }
+}
+
+/// What is given on whole objects, and what on columns of them.
+type Privileges = (Vec<String>, Vec<(String, Vec<String>)>);
+
+/// Nothing for roles that are given: those are not on anything.
+fn privileges(cursor: &mut Cursor<'_>) -> Reading<Option<Privileges>> {
+    let (mut whole, mut columns): Privileges = Default::default();
+    cursor.eat_all(&["grant", "option", "for"]);
+    loop {
+        let word = cursor.name().here()?.to_ascii_lowercase();
+        cursor.eat("privileges");
+        if cursor.is("(") {
+            let mut inside = Cursor::new(cursor.parenthesised().here()?, super::SYNTAX);
+            while let Some(name) = inside.name() {
+                match columns.iter_mut().find(|(column, _)| *column == name) {
+                    Some((_, words)) => words.push(word.clone()),
+                    None => columns.push((name, vec![word.clone()])),
+                }
+                inside.eat(",");
+            }
+        } else {
+            whole.push(word);
+        }
+        if cursor.is("to") || cursor.is("from") || cursor.is_at_end() {
+            return Ok(None);
+        }
+        if !cursor.eat(",") {
+            return Ok(cursor.is("on").then_some((whole, columns)));
+        }
+    }
+}
+
+fn roles(cursor: &mut Cursor<'_>) -> Reading<Vec<String>> {
+    let mut roles = Vec::new();
+    loop {
+        cursor.eat("group");
+        let is_everybody = cursor.is("public");
+        let name = cursor.name().here()?;
+        roles.push(if is_everybody { name.to_ascii_lowercase() } else { quote(&name) });
+        if !cursor.eat(",") {
+            return Ok(roles);
+        }
+    }
+}

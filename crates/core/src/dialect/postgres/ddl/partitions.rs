@@ -1,0 +1,156 @@
+//! The parts of partitioned tables in a file: made as such, or as tables that are attached, as a dump does it.
+
+use super::{Reader, Reading};
+use crate::dialect::postgres::catalogue::{ColumnRow, ConstraintRow, OtherRow};
+use crate::dialect::postgres::quote::{quote, quote_object};
+use crate::dialect::reading::{OrStop, Read, Stop};
+use crate::physical::{ObjectKind, qualified};
+use crate::sql::Cursor;
+
+impl Reader {
+    /// Whether it is a part of a partitioned table.
+    pub(super) fn is_partition(&self, name: &str) -> bool {
+        self.catalogue.others.iter().any(|row| row.kind == ObjectKind::Partition && row.name == name)
+    }
+
+    /// Something that is of a partition alone.
+    fn of_partition(&mut self, kind: ObjectKind, name: String, sql: String, drop: String, partition: &str) {
+        self.other(kind, name, sql, drop);
+        if let Some(row) = self.catalogue.others.last_mut() {
+            row.after = vec![partition.to_owned()];
+        }
+    }
+
+    /// `attach partition CHILD …`: the table becomes a part, which has from its parent what it does not have of its own.
+    pub(super) fn attach(&mut self, cursor: &mut Cursor<'_>, parent: &str) -> Reading<()> {
+        let oid = self.table(cursor)?;
+        let bound = cursor.rest().trim().to_owned();
+        let at = self.catalogue.tables.iter().position(|row| row.oid == oid).here()?;
+        let child = self.catalogue.tables.remove(at);
+        let quoted = quote_object(&child.name);
+        let unlogged = if child.persistence == 'u' { "unlogged " } else { "" };
+        let mut sql = format!("create {unlogged}table {quoted} partition of {} {bound}", quote_object(parent));
+        for word in ["partition by ", "using "] {
+            sql.extend(child.peculiarities.iter().filter(|one| one.starts_with(word)).map(|one| format!(" {one}")));
+        }
+        if !child.parameters.is_empty() {
+            let stated: Vec<String> = child.parameters.iter().map(|one| one.replacen('=', " = ", 1)).collect();
+            sql.push_str(&format!(" with ({})", stated.join(", ")));
+        }
+        let drop = format!("drop table {quoted}");
+        self.of_partition(ObjectKind::Partition, child.name.clone(), sql, drop, parent);
+        if let Some(row) = self.catalogue.others.last_mut() {
+            row.comment = child.comment;
+        }
+        self.own_columns(oid, &child.name, parent);
+        self.own_checks(oid, &child.name, parent);
+        self.catalogue.indexes.retain(|row| row.table != oid);
+        Ok(())
+    }
+
+    /// Defaults that are not the parent's. Of a part of a part nothing is known, and all of them are said.
+    fn own_columns(&mut self, oid: u32, child: &str, parent: &str) {
+        let of_parent = self.oid(parent);
+        let columns = std::mem::take(&mut self.catalogue.columns);
+        let (own, others): (Vec<_>, Vec<_>) = columns.into_iter().partition(|row| row.table == oid);
+        self.catalogue.columns = others;
+        for column in own {
+            if let Some(text) = &column.comment {
+                let what = format!("column {}.{}", quote_object(child), quote(&column.name));
+                self.describe_otherwise(what, Some(text.clone()));
+            }
+            if column.generated.is_some() {
+                continue;
+            }
+            let like = |row: &&ColumnRow| Some(row.table) == of_parent && row.name == column.name;
+            let parents = self.catalogue.columns.iter().find(like).map(|row| (row.expression.clone(), row.required));
+            let is_known = of_parent.is_some();
+            let (default, required) = parents.unwrap_or_default();
+            let head = format!("alter table {} alter column {} ", quote_object(child), quote(&column.name));
+            let set = |value: &Option<String>| match value {
+                Some(value) => format!("{head}set default {value}"),
+                None => format!("{head}drop default"),
+            };
+            let name = |what: &str| format!("{child}.{} {what}", column.name);
+            if default != column.expression && (is_known || column.expression.is_some()) {
+                let (sql, drop) = (set(&column.expression), set(&default));
+                self.of_partition(ObjectKind::ColumnSetting, name("default"), sql, drop, child);
+            }
+            if is_known && column.required && !required {
+                let (sql, drop) = (format!("{head}set not null"), format!("{head}drop not null"));
+                self.of_partition(ObjectKind::ColumnSetting, name("not null"), sql, drop, child);
+            }
+        }
+    }
+
+    /// Checks that the parent does not have. Keys and references come behind, by themselves.
+    fn own_checks(&mut self, oid: u32, child: &str, parent: &str) {
+        let of_parent = self.oid(parent);
+        let constraints = std::mem::take(&mut self.catalogue.constraints);
+        let (own, others): (Vec<_>, Vec<_>) = constraints.into_iter().partition(|row: &ConstraintRow| row.table == oid);
+        let is_parents =
+            |row: &ConstraintRow| others.iter().any(|one| Some(one.table) == of_parent && one.name == row.name);
+        let own: Vec<_> = own.into_iter().filter(|row| row.kind == 'c' && !is_parents(row)).collect();
+        self.catalogue.constraints = others;
+        for check in own {
+            let alter = format!("alter table {}", quote_object(child));
+            let condition = check.expression.unwrap_or_default();
+            let sql = format!("{alter} add constraint {} check ({condition})", quote(&check.name));
+            let drop = format!("{alter} drop constraint {}", quote(&check.name));
+            self.of_partition(ObjectKind::Constraint, format!("{} on {child}", check.name), sql, drop, child);
+        }
+    }
+
+    /// `alter index PARENT attach partition CHILD`: the child's index comes along with the parent's.
+    pub(super) fn attach_index(&mut self, index: &str) {
+        let is_it = |row: &OtherRow| match row.kind {
+            ObjectKind::ViewIndex => row.name == index,
+            ObjectKind::Constraint => row
+                .name
+                .split_once(" on ")
+                .is_some_and(|(name, table)| self.is_partition(table) && qualified::base(index) == name),
+            _ => false,
+        };
+        let at = self.catalogue.others.iter().position(is_it);
+        at.map(|at| self.catalogue.others.remove(at));
+    }
+
+    /// Indexes of a table that none of its parts has: they are what they are made as.
+    pub(super) fn indexes_alone(&mut self) {
+        for (name, sql) in std::mem::take(&mut self.alone) {
+            let Some(at) = self.index(&name) else { continue };
+            let table = self.table_name(self.catalogue.indexes[at].table);
+            let has_parts = |row: &OtherRow| row.kind == ObjectKind::Partition && row.after.contains(&table);
+            if self.catalogue.others.iter().any(has_parts) {
+                self.catalogue.indexes.remove(at);
+                let drop = format!("drop index {}", quote_object(&name));
+                self.of_partition(ObjectKind::ViewIndex, name, sql, drop, &table);
+            }
+        }
+    }
+
+    /// A statement about a part alone.
+    pub(super) fn alter_partition(&mut self, cursor: &mut Cursor<'_>, name: &str, sql: &str) -> Reading<Read> {
+        let alter = format!("alter table {}", quote_object(name));
+        if cursor.eat_all(&["add", "constraint"]) {
+            let constraint = cursor.name().here()?;
+            let drop = format!("{alter} drop constraint {}", quote(&constraint));
+            let label = format!("{constraint} on {name}");
+            self.of_partition(ObjectKind::Constraint, label, sql.to_owned(), drop, name);
+            return Ok(Read::Done);
+        }
+        for (word, reset, label) in
+            [("enable", "disable", name.to_owned()), ("force", "no force", format!("{name} forced"))]
+        {
+            if cursor.eat_all(&[word, "row", "level", "security"]) {
+                let statement = |word: &str| format!("{alter} {word} row level security");
+                self.of_partition(ObjectKind::Security, label, statement(word), statement(reset), name);
+                return Ok(Read::Done);
+            }
+        }
+        let made = self.catalogue.others.iter_mut().find(|row| row.kind == ObjectKind::Partition && row.name == name);
+        let made = made.ok_or(Stop::Here)?;
+        made.sql = format!("{};\n{sql}", made.sql.trim_end().trim_end_matches(';'));
+        Ok(Read::Done)
+    }
+}

@@ -1,0 +1,135 @@
+//! The parts of partitioned tables, and what one has that its parent has not.
+
+use hollow_oak_core::dialect::postgres::catalogue::OtherRow;
+use hollow_oak_core::physical::ObjectKind;
+
+use super::{Reader, Row, letter, lines, optional, text, with_parameters};
+use crate::server::{ServerError, Session};
+
+impl Reader<'_> {
+    /// A part of a partitioned table. What its parent has, it has without being told.
+    pub(super) fn partition(&mut self, name: String, row: &mut Row) {
+        let (parent, bound) = (text(row, 18), text(row, 19));
+        let dialect = self.session.dialect();
+        let quoted = dialect.quote_object(&name);
+        let unlogged = if letter(row, 3) == 'u' { "unlogged " } else { "" };
+        let mut sql = format!("create {unlogged}table {quoted} partition of {} {bound}", dialect.quote_object(&parent));
+        if let Some(key) = optional(row, 16) {
+            sql.push_str(&format!(" partition by {key}"));
+        }
+        if let Some(method) = optional(row, 10) {
+            sql.push_str(&format!(" using {method}"));
+        }
+        sql.push_str(&with_parameters(lines(row, 4)));
+        if let Some(place) = optional(row, 11) {
+            sql.push_str(&format!(" tablespace {place}"));
+        }
+        let identity = match letter(row, 12) {
+            'f' => Some("full"),
+            'n' => Some("nothing"),
+            _ => None,
+        };
+        if let Some(identity) = identity {
+            sql.push_str(&format!(";\nalter table {quoted} replica identity {identity}"));
+        }
+        self.security(&name, row);
+        self.catalogue.others.push(OtherRow {
+            kind: ObjectKind::Partition,
+            drop: format!("drop table {quoted}"),
+            name,
+            table: None,
+            sql,
+            after: vec![parent],
+            comment: optional(row, 5),
+        });
+    }
+
+    /// What parts of tables, and columns of views, have of their own.
+    pub(super) fn parts(&mut self) -> Result<(), ServerError> {
+        self.own_defaults()?;
+        self.own_constraints()?;
+        self.own_indexes()
+    }
+
+    fn own_defaults(&mut self) -> Result<(), ServerError> {
+        let column = "a.attname || ' ' as name, 'alter ' || case c.relkind when 'v' then 'view ' else 'table ' end
+                      || $sql(c.relnamespace, c.relname) || ' alter column ' || quote_ident(a.attname) || ' ' as head";
+        self.objects(
+            ObjectKind::ColumnSetting,
+            &format!(
+                "select relation || '.' || name || 'default', head || coalesce('set default ' || own, 'drop default'),
+                        head || coalesce('set default ' || parents, 'drop default'), null, relation
+                 from (select $name(c.relnamespace, c.relname) as relation, {column},
+                              pg_get_expr(d.adbin, 0) as own, pg_get_expr(pd.adbin, 0) as parents
+                       from pg_class c join pg_attribute a on a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped
+                       left join pg_attrdef d on d.adrelid = c.oid and d.adnum = a.attnum
+                       left join pg_inherits i on i.inhrelid = c.oid
+                       left join pg_attribute pa on pa.attrelid = i.inhparent and pa.attname = a.attname
+                       left join pg_attrdef pd on pd.adrelid = pa.attrelid and pd.adnum = pa.attnum
+                       where c.relnamespace $namespaces and (c.relkind = 'v' or c.relispartition and c.relkind in ('r', 'p'))
+                         and a.attgenerated = '' and (d.oid is not null or pd.oid is not null)) found
+                 where own is distinct from parents
+                 union all
+                 select relation || '.' || name || 'not null', head || 'set not null', head || 'drop not null', null, relation
+                 from (select $name(c.relnamespace, c.relname) as relation, {column}
+                       from pg_class c join pg_attribute a on a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped
+                       join pg_inherits i on i.inhrelid = c.oid
+                       join pg_attribute pa on pa.attrelid = i.inhparent and pa.attname = a.attname
+                       where c.relnamespace $namespaces and c.relispartition and c.relkind in ('r', 'p')
+                         and a.attnotnull and not pa.attnotnull
+                         and not exists (select from pg_index k where k.indrelid = c.oid and k.indisprimary
+                                            and a.attnum = any (k.indkey))) found
+                 union all
+                 select relation || '.' || name || 'statistics', head || 'set statistics ' || target,
+                        head || 'set statistics -1', null, relation
+                 from (select $name(c.relnamespace, c.relname) as relation, {column}, a.attstattarget as target
+                       from pg_class c join pg_attribute a on a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped
+                       where c.relnamespace $namespaces and c.relispartition and c.relkind in ('r', 'p')
+                         and a.attstattarget >= 0) found"
+            ),
+        )
+    }
+
+    fn own_constraints(&mut self) -> Result<(), ServerError> {
+        self.objects(
+            ObjectKind::Constraint,
+            "select n.conname || ' on ' || $name(c.relnamespace, c.relname),
+                    'alter table ' || $sql(c.relnamespace, c.relname) || ' add constraint ' || quote_ident(n.conname) || ' '
+                    || pg_get_constraintdef(n.oid),
+                    'alter table ' || $sql(c.relnamespace, c.relname) || ' drop constraint ' || quote_ident(n.conname), null,
+                    $name(c.relnamespace, c.relname)
+             from pg_constraint n
+             join pg_class c on c.oid = n.conrelid and c.relnamespace $namespaces and c.relispartition and c.relkind in ('r', 'p')
+             where n.contype in ('c', 'f', 'p', 'u', 'x') and n.conislocal and n.coninhcount = 0 and n.conparentid = 0",
+        )
+    }
+
+    /// Indexes of parts that are no parts of an index, and those of a table that its parts do not all have.
+    fn own_indexes(&mut self) -> Result<(), ServerError> {
+        self.objects(
+            ObjectKind::ViewIndex,
+            "select $name(ic.relnamespace, ic.relname), pg_get_indexdef(i.indexrelid)
+                    || case when i.indisclustered then e';\\nalter table ' || $sql(c.relnamespace, c.relname) || ' cluster on '
+                                                     || quote_ident(ic.relname) else '' end
+                    || case when i.indisreplident then e';\\nalter table ' || $sql(c.relnamespace, c.relname)
+                                                     || ' replica identity using index ' || quote_ident(ic.relname) else '' end,
+                    'drop index ' || $sql(ic.relnamespace, ic.relname), null, $name(c.relnamespace, c.relname)
+             from pg_index i join pg_class ic on ic.oid = i.indexrelid
+             join pg_class c on c.oid = i.indrelid and c.relnamespace $namespaces and c.relispartition and c.relkind in ('r', 'p')
+             where not exists (select from pg_inherits x where x.inhrelid = i.indexrelid)
+               and not exists (select from pg_constraint n where n.conindid = i.indexrelid and n.contype in ('p', 'u', 'x'))
+             union all
+             select $name(ic.relnamespace, ic.relname), pg_get_indexdef(i.indexrelid) || coalesce((
+                        select string_agg(e';\\n' || pg_get_indexdef(x.inhrelid) || e';\\nalter index '
+                                          || $sql(ic.relnamespace, ic.relname) || ' attach partition ' || x.inhrelid::regclass, '')
+                        from pg_inherits x where x.inhparent = i.indexrelid), ''),
+                    'drop index ' || $sql(ic.relnamespace, ic.relname), null,
+                    concat_ws(e'\\n', $name(c.relnamespace, c.relname), (
+                        select string_agg($name(pc.relnamespace, pc.relname), e'\\n') from pg_inherits x
+                        join pg_class pc on pc.oid = x.inhrelid where x.inhparent = c.oid))
+             from pg_index i join pg_class ic on ic.oid = i.indexrelid
+             join pg_class c on c.oid = i.indrelid and c.relnamespace $namespaces and c.relkind = 'p' and not c.relispartition
+             where not i.indisvalid and not exists (select from pg_constraint n where n.conindid = i.indexrelid)",
+        )
+    }
+}
