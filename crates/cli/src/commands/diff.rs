@@ -6,6 +6,7 @@ use hollow_oak_core::history::History;
 use hollow_oak_core::physical::{Schema, Unmanaged};
 use hollow_oak_core::plan::{Choices, plan};
 use hollow_oak_core::plural::plural;
+use hollow_oak_core::script::write_plain;
 use serde_json::{Value, json};
 
 use crate::args::{DiffArgs, Global};
@@ -133,16 +134,11 @@ fn as_json(compared: &[Compared], unmanaged: &[Unmanaged], labels: &(String, Str
 fn statements(compared: &[Compared], output: &mut Output) {
     for one in compared {
         let choices = Choices { renames: one.renames.clone(), ..Choices::default() };
-        let steps = plan(one.dialect, &one.left, &one.right, &choices).steps;
+        let plan = plan(one.dialect, &one.left, &one.right, &choices);
         if compared.len() > 1 {
             output.line(format_args!("-- {}", one.dialect.provider()));
         }
-        for planned in steps {
-            output.line(format_args!("-- {}", planned.step.title()));
-            for statement in one.dialect.render(&planned.step) {
-                output.line(format_args!("{statement};"));
-            }
-        }
+        output.text(&write_plain(one.dialect, &plan));
     }
 }
 

@@ -11,7 +11,7 @@
 //! commit;
 //! ```
 //!
-//! [`write()`] makes the text of a plan, [`Script::read`] takes a file apart again: which steps are as they were generated,
+//! [`write()`] makes the text of a plan, [`write_plain`] that for other clients, [`Script::read`] takes a file apart again: which steps are as they were generated,
 //! which were edited, which are somebody's own.
 //!
 //! Must not: run anything, or decide what a step means.
@@ -24,4 +24,4 @@ mod write;
 pub use carry::{Carried, carry};
 pub use effect::{Effect, effect};
 pub use read::{Foundation, Script, ScriptError, ScriptErrorKind, ScriptStatement, ScriptStep, StepOrigin};
-pub use write::{Direction, empty, step_hash, write};
+pub use write::{Direction, empty, step_hash, write, write_plain};

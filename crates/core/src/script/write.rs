@@ -46,36 +46,58 @@ pub fn write(dialect: Dialect, folder: &str, direction: Direction, plan: &Plan) 
     let mut text = preamble(dialect, folder, direction);
     if plan.steps.is_empty() {
         text.push_str(&format!("-- Nothing changes for {}.\n", dialect.provider().title()));
-    } else if direction == Direction::Up {
+        frame(&mut text, dialect.frame(&[]), &mut |_| ());
+        return text;
+    }
+    if direction == Direction::Up {
         text.push_str("-- `oak review` shows it beside its down script; docs/own-sql.md says how to edit it.\n");
     }
     let mut ordinal = 0;
-    let segments = plan.steps.chunk_by(|a, b| a.placement == b.placement);
-    for segment in segments {
-        let write_steps = |text: &mut String, ordinal: &mut usize| {
-            for planned in segment {
-                *ordinal += 1;
-                step(text, dialect, *ordinal, planned);
-            }
-        };
+    segments(&mut text, dialect, plan, frame, |text, planned| {
+        ordinal += 1;
+        step(text, dialect, ordinal, planned);
+    });
+    text
+}
+
+/// The statements of a plan for any client, without what the tool reads back: each step's behind its title.
+pub fn write_plain(dialect: Dialect, plan: &Plan) -> String {
+    let mut text = String::new();
+    let bare = |text: &mut String, frame: Frame, body: &mut dyn FnMut(&mut String)| {
+        text.push_str(frame.begin);
+        body(text);
+        text.push_str(frame.end);
+    };
+    segments(&mut text, dialect, plan, bare, |text, planned| {
+        text.push_str(&format!("-- {}\n{}", one_line(&planned.step.title()), statements(dialect, &planned.step)));
+    });
+    text
+}
+
+/// The steps of a plan, those of one transaction in a frame.
+fn segments(
+    text: &mut String,
+    dialect: Dialect,
+    plan: &Plan,
+    frame: impl Fn(&mut String, Frame, &mut dyn FnMut(&mut String)),
+    mut step: impl FnMut(&mut String, &PlannedStep),
+) {
+    for segment in plan.steps.chunk_by(|a, b| a.placement == b.placement) {
+        let mut all = |text: &mut String| segment.iter().for_each(|planned| step(text, planned));
         match segment.first().map(|planned| planned.placement) {
-            Some(Placement::Outside) => write_steps(&mut text, &mut ordinal),
+            Some(Placement::Outside) => all(text),
             Some(Placement::InTransaction) | None => {
                 let steps: Vec<&Step> = segment.iter().map(|planned| &planned.step).collect();
-                frame(&mut text, dialect.frame(&steps), |text| write_steps(text, &mut ordinal));
+                frame(text, dialect.frame(&steps), &mut all);
             }
         }
     }
-    if plan.steps.is_empty() {
-        frame(&mut text, dialect.frame(&[]), |_| ());
-    }
-    text
 }
 
 /// The text of a script that waits for somebody's own SQL.
 pub fn empty(dialect: Dialect, folder: &str, direction: Direction) -> String {
     let mut text = preamble(dialect, folder, direction);
-    frame(&mut text, dialect.frame(&[]), |text| {
+    frame(&mut text, dialect.frame(&[]), &mut |text| {
         let what = match direction {
             Direction::Up => "write here what this migration does",
             Direction::Down => "write here what undoes it",
@@ -89,7 +111,7 @@ fn preamble(dialect: Dialect, folder: &str, direction: Direction) -> String {
     format!("-- Hollow Oak migration {folder}: {direction}, {}.\n", dialect.provider().title())
 }
 
-fn frame(text: &mut String, frame: Frame, body: impl FnOnce(&mut String)) {
+fn frame(text: &mut String, frame: Frame, body: &mut dyn FnMut(&mut String)) {
     text.push_str("\n--oak begin\n");
     text.push_str(frame.begin);
     body(text);
@@ -103,12 +125,7 @@ fn step(text: &mut String, dialect: Dialect, ordinal: usize, planned: &PlannedSt
     for reason in step.reasons() {
         body.push_str(&format!("-- {}\n", reason.replace('\n', " ")));
     }
-    for statement in dialect.render(step) {
-        match dialect.bodies() == Bodies::Compound && statement.contains(';') {
-            false => body.push_str(&format!("{statement};\n")),
-            true => body.push_str(&format!("delimiter //\n{statement}//\ndelimiter ;\n")),
-        }
-    }
+    body.push_str(&statements(dialect, step));
     text.push_str(&format!(
         "\n--oak step {ordinal}: {} | {} {} | {} | generated {}\n{body}",
         one_line(&step.title()),
@@ -117,6 +134,20 @@ fn step(text: &mut String, dialect: Dialect, ordinal: usize, planned: &PlannedSt
         planned.placement.words(),
         step_hash(&body)
     ));
+}
+
+/// What a step runs, each statement with its end. A body with semicolons gets the end that it has nothing of.
+fn statements(dialect: Dialect, step: &Step) -> String {
+    let mut text = String::new();
+    for statement in dialect.render(step) {
+        if dialect.bodies() != Bodies::Compound || !statement.contains(';') {
+            text.push_str(&format!("{statement};\n"));
+            continue;
+        }
+        let end = ["//", "$$", "//oak"].into_iter().find(|end| !statement.contains(end)).unwrap_or("//oak//");
+        text.push_str(&format!("delimiter {end}\n{statement}{end}\ndelimiter ;\n"));
+    }
+    text
 }
 
 /// A name with a bar or a line end in it must not break the header.

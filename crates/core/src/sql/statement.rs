@@ -40,6 +40,18 @@ pub fn split(source: &str, syntax: Syntax, bodies: Bodies) -> Vec<Statement> {
             skip_to = token.span.end + line.len();
             continue;
         }
+        // `end$$` is one word by its letters.
+        let glued = text.find(delimiter).filter(|at| *at > 0 && token.kind == TokenKind::Word && delimiter != ";");
+        if let Some(at) = glued {
+            let mut reading = current.take().unwrap_or_else(|| Reading::new(token.span.start, bodies));
+            reading.word(&text[..at], token.span.start + at);
+            statements.push(reading.statement());
+            let (rest, from) = (&text[at + delimiter.len()..], token.span.start + at + delimiter.len());
+            if !rest.is_empty() {
+                current.get_or_insert_with(|| Reading::new(from, bodies)).word(rest, token.span.end);
+            }
+            continue;
+        }
         let ends = match delimiter {
             ";" => text == ";",
             other => token.kind != TokenKind::Quoted && source[token.span.start..].starts_with(other),
@@ -225,6 +237,10 @@ mod tests {
             &["create procedure p() begin select ';'; end", "select 2"],
         );
         case("delimiter $$\nselect 1; select 2$$", &["select 1; select 2"]);
+        case(
+            "delimiter $$\ncreate procedure p() begin select 1; end$$\nselect a$$select b$$\ndelimiter ;\nselect 2;",
+            &["create procedure p() begin select 1; end", "select a", "select b", "select 2"],
+        );
         case(
             "create table b (`begin` int); select 'it\\'s;'; # ;\nselect 3",
             &["create table b (`begin` int)", "select 'it\\'s;'", "select 3"],
