@@ -17,6 +17,7 @@ mod side;
 mod sql_files;
 mod target;
 
+use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Parser;
@@ -26,6 +27,10 @@ use exit::Exit;
 use output::Output;
 
 fn main() -> ExitCode {
+    if asks_only_for_the_version() {
+        let _ = writeln!(std::io::stdout(), "oak {}", env!("CARGO_PKG_VERSION"));
+        return Exit::Done.into();
+    }
     let cli = match Cli::try_parse() {
         Ok(cli) => cli,
         Err(error) => {
@@ -43,4 +48,11 @@ fn main() -> ExitCode {
         }
     };
     exit.into()
+}
+
+/// Scripts ask this often, and building every command's line of arguments to say it would be a third of the time.
+fn asks_only_for_the_version() -> bool {
+    let mut arguments = std::env::args_os().skip(1);
+    let first = arguments.next();
+    first.is_some_and(|word| word == "--version" || word == "-V") && arguments.next().is_none()
 }

@@ -142,7 +142,9 @@ fn json_is_one_document_and_nothing_else() {
 #[test]
 fn help_version_and_completions_are_answers() {
     let project = Project::empty();
-    assert!(project.ok(&["--version"]).starts_with("oak "));
+    // Said at once, and by way of all arguments, it is the same.
+    let version = project.ok(&["--version"]);
+    assert!(version.starts_with("oak ") && version == project.ok(&["--no-color", "--version"]));
     insta::assert_snapshot!(project.ok(&["--help"]));
     assert!(project.ok(&["completions", "bash"]).contains("_oak"));
     assert!(project.ok(&["manual"]).contains(".TH oak"));
