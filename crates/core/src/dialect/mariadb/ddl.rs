@@ -1,7 +1,10 @@
 //! Reads the SQL of a schema into the rows that `information_schema` would have (MariaDB, "CREATE TABLE"; MySQL 8.4, the
 //! same).
 
+use std::collections::BTreeSet;
+
 use super::catalogue::{Catalogue, CheckRow, ColumnRow, OtherRow, PartRow, ReferenceRow, TableRow, introspect};
+use super::lower::VERSIONED;
 use super::quote::{literal, quote};
 use super::types::{is_text, type_name};
 use super::{COLLATION, Flavor, SYNTAX};
@@ -13,10 +16,12 @@ use crate::sql::{Cursor, Expression, TokenKind, unquote};
 type Reading<T> = Result<T, Stop>;
 
 /// Words that a type can have behind its first.
-const TYPE_WORDS: [&str; 8] = ["unsigned", "signed", "zerofill", "precision", "varying", "byte", "ascii", "unicode"];
+const TYPE_WORDS: [&str; 9] =
+    ["unsigned", "signed", "zerofill", "precision", "varying", "byte", "ascii", "unicode", "compressed"];
 
 /// Words that begin a clause of a column, and so end its type and its default.
-const CLAUSES: [&str; 23] = [
+const CLAUSES: [&str; 24] = [
+    "without",
     "not",
     "null",
     "default",
@@ -47,14 +52,21 @@ const CLAUSES: [&str; 23] = [
 pub(in crate::dialect) fn plain(source: &str) -> String {
     let mut stretches = Vec::new();
     let mut at = 0;
-    while let Some(found) = source[at..].find("/*!") {
+    let opens = |text: &str| [text.find("/*!"), text.find("/*M!")].into_iter().flatten().min();
+    while let Some(found) = opens(&source[at..]) {
         let start = at + found;
         let Some(length) = source[start..].find("*/") else { break };
         let end = start + length;
-        let digits = source[start + 3..end].bytes().take_while(u8::is_ascii_digit).count();
-        stretches.push(Span::new(start, start + 3 + digits));
-        stretches.push(Span::new(end, end + 2));
         at = end + 2;
+        // What stands in `/*M! … */` is for MariaDB alone (MariaDB, "Comment Syntax").
+        let inside = &source[start + 2..end];
+        let told = inside.trim_start_matches('M').trim_start_matches('!');
+        let digits = told.bytes().take_while(u8::is_ascii_digit).count();
+        let is_of_no_version = told[..digits].parse::<u32>().is_ok_and(|version| version >= 999_999);
+        if !is_of_no_version {
+            stretches.push(Span::new(start, end - told.len() + digits));
+            stretches.push(Span::new(end, end + 2));
+        }
     }
     // At the end of a line a backslash means nothing to the servers' client.
     stretches.extend(source.match_indices("\\\n").map(|(at, _)| Span::new(at, at + 1)));
@@ -67,6 +79,17 @@ pub(in crate::dialect) struct Reader {
     catalogue: Catalogue,
     /// Character sets of columns and tables are looked up by it at the end.
     made: Vec<Made>,
+    /// Triggers, those of one table and moment in the order in which they fire.
+    fires: Vec<Fires>,
+}
+
+/// A trigger, and when it fires.
+struct Fires {
+    table: String,
+    /// `before insert`
+    moment: String,
+    name: String,
+    body: String,
 }
 
 /// An index of a table, before it is known which others there are.
@@ -101,6 +124,9 @@ impl Statements for Reader {
             "insert" | "replace" | "update" | "delete" | "select" | "truncate" | "call" | "grant" | "revoke"
             | "flush" => Ok(Read::PassedOver),
             "drop" => self.drop(cursor),
+            // Where the numbers of a sequence stand.
+            "do" if cursor.ahead(1).eq_ignore_ascii_case("setval") => Ok(Read::Nothing),
+            "do" => Ok(Read::PassedOver),
             _ => Err(Stop::Here),
         }
     }
@@ -108,6 +134,8 @@ impl Statements for Reader {
     fn finish(mut self: Box<Self>) -> Result<Introspected, String> {
         self.settle_methods();
         self.name_indexes();
+        self.settle_triggers();
+        self.settle_sequences();
         Ok(introspect(self.flavor, self.catalogue))
     }
 }
@@ -115,7 +143,7 @@ impl Statements for Reader {
 impl Reader {
     /// A reader for one of the two.
     pub(in crate::dialect) fn new(flavor: Flavor) -> Self {
-        Self { flavor, catalogue: Catalogue::default(), made: Vec::new() }
+        Self { flavor, catalogue: Catalogue::default(), made: Vec::new(), fires: Vec::new() }
     }
 
     // ---- names --------------------------------------------------------------------------------------------------
@@ -163,12 +191,20 @@ impl Reader {
         if cursor.eat("temporary") {
             return Ok(Read::PassedOver);
         }
-        // Who made it and how it is looked through is no part of it.
+        // Who made it is no part of it. How a view is looked through is, where that is not as usual.
+        let mut clauses = String::new();
         while cursor.is_one_of(&["algorithm", "definer", "sql"]) {
+            let is_algorithm = cursor.is("algorithm");
             let is_security = cursor.eat_all(&["sql", "security"]);
+            if is_security && cursor.is("invoker") {
+                clauses.push_str("sql security invoker ");
+            }
             cursor.skip();
             if !is_security {
                 cursor.expect("=").here()?;
+                if is_algorithm && !cursor.is("undefined") {
+                    clauses.push_str(&format!("algorithm = {} ", cursor.peek().to_ascii_lowercase()));
+                }
                 cursor.skip();
                 // `user`@`host`
                 if cursor.peek().starts_with('@') {
@@ -189,18 +225,33 @@ impl Reader {
         match word.as_str() {
             "table" => {
                 cursor.skip();
+                let start = cursor.at();
+                cursor.eat_all(&["if", "not", "exists"]);
+                let name = Self::relation(cursor)?;
+                if has_period(sql) {
+                    let drop = format!("drop table {}", quote(&name));
+                    self.other(ObjectKind::Table, name, None, without_counter(sql), drop);
+                    return Ok(Read::Done);
+                }
+                cursor.go_to(start);
                 self.create_table(cursor)
             }
             "unique" | "index" | "fulltext" | "spatial" => self.create_index(cursor),
             "view" => {
                 cursor.skip();
                 let name = Self::relation(cursor)?;
+                let drop = format!("drop view {}", quote(&name));
                 if !cursor.eat("as") {
-                    let (make, drop) = (whole(cursor), format!("drop view {}", quote(&name)));
+                    let make = whole(cursor).replacen("create ", &format!("create {clauses}"), 1);
                     self.other(ObjectKind::View, name, None, make, drop);
                     return Ok(Read::Done);
                 }
                 let query = cursor.rest().to_owned();
+                if !clauses.is_empty() {
+                    let make = format!("create {clauses}view {} as\n{query}", quote(&name));
+                    self.other(ObjectKind::View, name, None, make, drop);
+                    return Ok(Read::Done);
+                }
                 self.other(ObjectKind::View, name, None, query, String::new());
                 Ok(Read::Done)
             }
@@ -208,14 +259,27 @@ impl Reader {
                 cursor.skip();
                 cursor.eat_all(&["if", "not", "exists"]);
                 let name = Self::relation(cursor)?;
-                cursor.until(|cursor| cursor.is("on")).here()?;
+                let moment = cursor.until(|cursor| cursor.is("on")).here()?.to_ascii_lowercase();
                 cursor.expect("on").here()?;
                 let table = Self::relation(cursor)?;
-                let make = whole(cursor);
-                self.other(ObjectKind::Trigger, name, Some(table), make, String::new());
+                cursor.eat_all(&["for", "each", "row"]).then_some(()).here()?;
+                let beside = match cursor.is_one_of(&["follows", "precedes"]) {
+                    true => {
+                        let is_before = cursor.is("precedes");
+                        cursor.skip();
+                        Some((Self::relation(cursor)?, is_before))
+                    }
+                    false => None,
+                };
+                let moment = moment.split_whitespace().collect::<Vec<_>>().join(" ");
+                let body = cursor.rest().to_owned();
+                self.order_trigger(Fires { table: table.clone(), moment, name: name.clone(), body }, beside);
+                self.other(ObjectKind::Trigger, name, Some(table), String::new(), String::new());
                 Ok(Read::Done)
             }
-            "procedure" | "function" | "event" => {
+            "procedure" | "function" | "event" | "aggregate" => {
+                cursor.eat("aggregate");
+                let word = cursor.peek().to_ascii_lowercase();
                 cursor.skip();
                 cursor.eat_all(&["if", "not", "exists"]);
                 let name = Self::relation(cursor)?;
@@ -237,6 +301,47 @@ impl Reader {
                 cursor.go_to(start + 1);
                 Err(Stop::Here)
             }
+        }
+    }
+
+    /// Puts a trigger where it fires among those of its table and moment.
+    fn order_trigger(&mut self, new: Fires, beside: Option<(String, bool)>) {
+        self.fires.retain(|one| one.name != new.name);
+        let other = beside.and_then(|(name, is_before)| {
+            let at = self.fires.iter().position(|one| one.name == name)?;
+            Some(if is_before { at } else { at + 1 })
+        });
+        self.fires.insert(other.unwrap_or(self.fires.len()), new);
+    }
+
+    /// A dump names the database of a sequence that a default takes numbers from; it is the one that is read.
+    fn settle_sequences(&mut self) {
+        let others = &self.catalogue.others;
+        let is_sequence = |name: &str| others.iter().any(|row| row.kind == ObjectKind::Sequence && row.name == name);
+        for default in self.catalogue.columns.iter_mut().filter_map(|column| column.default.as_mut()) {
+            let mut cursor = Cursor::new(default, SYNTAX);
+            let qualified = cursor.eat_all(&["nextval", "("]).then(|| cursor.name()).flatten();
+            let name = qualified.filter(|_| cursor.eat(".")).and_then(|_| cursor.name());
+            if let Some(name) = name.filter(|name| is_sequence(name)) {
+                *default = format!("nextval({}{}", quote(&name), cursor.rest());
+            }
+        }
+    }
+
+    /// Says of each trigger behind which one it fires, as the catalogue is read.
+    fn settle_triggers(&mut self) {
+        let triggers = |row: &&mut OtherRow| row.kind == ObjectKind::Trigger;
+        let names: BTreeSet<String> =
+            self.catalogue.others.iter_mut().filter(triggers).map(|row| row.name.clone()).collect();
+        self.fires.retain(|one| names.contains(&one.name));
+        for row in self.catalogue.others.iter_mut().filter(triggers) {
+            let Some(at) = self.fires.iter().position(|one| one.name == row.name) else { continue };
+            let one = &self.fires[at];
+            let is_beside = |other: &&Fires| other.table == one.table && other.moment == one.moment;
+            let former = self.fires[..at].iter().rfind(is_beside);
+            let follows = former.map(|former| format!(" follows {}", quote(&former.name))).unwrap_or_default();
+            let (name, table) = (quote(&one.name), quote(&one.table));
+            row.sql = format!("create trigger {name} {} on {table} for each row{follows} {}", one.moment, one.body);
         }
     }
 
@@ -386,6 +491,10 @@ impl Reader {
                 }
                 continue;
             }
+            if cursor.eat_all(&["with", "system", "versioning"]) {
+                self.table_row(table).here()?.options.push(VERSIONED.to_owned());
+                continue;
+            }
             cursor.eat("default");
             let word = match cursor.eat_all(&["character", "set"]) {
                 true => "charset".to_owned(),
@@ -501,6 +610,8 @@ impl Reader {
         } else if cursor.eat("collate") {
             cursor.eat("=");
             self.column(table, name)?.collation = Some(known_collation(&cursor.name().here()?));
+        } else if cursor.eat_all(&["without", "system", "versioning"]) {
+            add_extra(&mut self.column(table, name)?.extra, "without system versioning");
         } else if cursor.eat("invisible") {
             add_extra(&mut self.column(table, name)?.extra, "invisible");
         } else if cursor.is("check") {
@@ -1047,12 +1158,32 @@ fn same(a: &Option<String>, b: &Option<String>) -> bool {
     }
 }
 
+/// Whether a table has a period, which makes it an object as it is written.
+fn has_period(sql: &str) -> bool {
+    let text = sql.split_whitespace().collect::<Vec<_>>().join(" ").to_ascii_lowercase();
+    text.contains(" period for ") || text.contains(" partition by system_time")
+}
+
+/// A table's statement without where its numbering stands.
+fn without_counter(sql: &str) -> String {
+    let Some((before, rest)) = sql.split_once(" AUTO_INCREMENT=") else { return sql.to_owned() };
+    format!("{before}{}", rest.trim_start_matches(|digit: char| digit.is_ascii_digit()))
+}
+
 /// How a table is partitioned, in the words in which the catalogue is read.
 fn partitions(cursor: &mut Cursor<'_>) -> Reading<String> {
+    let start = cursor.at();
+    let words: Vec<&str> = cursor.rest().split_whitespace().collect();
+    let is_rich = |word: &&str| ["subpartition", "comment"].contains(&word.to_ascii_lowercase().as_str());
+    if words.iter().any(is_rich) {
+        return Ok(format!("partition by {}", words.join(" ")));
+    }
+    cursor.go_to(start);
     let method = cursor.until(|cursor| cursor.is("(")).here()?.to_ascii_lowercase();
     let expression = Expression::read(cursor.parenthesised().here()?, SYNTAX);
     let expression = expression.with_columns(|column| Some(format!("`{}`", column.name)));
-    let mut option = format!("partition by {} ({})", method.trim(), expression.text());
+    let method = method.split_whitespace().collect::<Vec<_>>().join(" ");
+    let mut option = format!("partition by {method} ({})", expression.text());
     if cursor.eat("partitions") {
         option.push_str(&format!(" partitions {}", cursor.number().here()?));
     }
@@ -1063,17 +1194,21 @@ fn partitions(cursor: &mut Cursor<'_>) -> Reading<String> {
     while !cursor.eat(")") {
         cursor.expect("partition").here()?;
         let name = quote(&cursor.name().here()?);
-        cursor.expect("values").here()?;
-        let is_range = cursor.eat_all(&["less", "than"]);
-        if !is_range {
-            cursor.expect("in").here()?;
-        }
-        let values = match (cursor.eat("maxvalue"), is_range) {
-            (true, _) => "less than maxvalue".to_owned(),
-            (false, true) => format!("less than ({})", cursor.parenthesised().here()?),
-            (false, false) => format!("in ({})", cursor.parenthesised().here()?),
+        let values = if cursor.eat("default") {
+            "default".to_owned()
+        } else {
+            cursor.expect("values").here()?;
+            let is_range = cursor.eat_all(&["less", "than"]);
+            if !is_range {
+                cursor.expect("in").here()?;
+            }
+            match (cursor.eat("maxvalue"), is_range) {
+                (true, _) => "values less than maxvalue".to_owned(),
+                (false, true) => format!("values less than ({})", cursor.parenthesised().here()?),
+                (false, false) => format!("values in ({})", cursor.parenthesised().here()?),
+            }
         };
-        parts.push(format!("partition {name} values {values}"));
+        parts.push(format!("partition {name} {values}"));
         // Where it is kept follows from the table.
         cursor.until(|cursor| matches!(cursor.peek(), "," | ")")).here()?;
         cursor.eat(",");
