@@ -62,9 +62,13 @@ fn nothing_of_a_refused_sync_is_lost() {
             &FIRST.replace("    primary key (id)\n", "    primary key (id)\n    check (code <> 'twelve signs')\n"),
         );
         let refused = here.project.oak(&["sync", "--yes"]);
-        assert!(refused.status == 1 && refused.stderr.contains("rows in the table do not meet"), "{refused:#?}");
+        let says = "dev would refuse it: 1 of 2 rows of hive does not meet (code <> 'twelve signs')";
+        assert!(refused.status == 1 && refused.stderr.contains(says), "{refused:#?}");
+        assert!(refused.stdout.contains("counted on dev now"), "{refused:#?}");
         here.sql("delete from hive where id = 7");
-        here.project.ok(&["sync", "--yes"]);
+        let synced: serde_json::Value =
+            serde_json::from_str(&here.project.ok(&["sync", "--yes", "--json"])).expect("it is JSON");
+        assert_eq!((&synced["counted"][0]["rows"], &synced["counted"][0]["of"]), (&0.into(), &1.into()), "{synced}");
         here.assert_same("live", "declared");
     });
 }

@@ -103,7 +103,7 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
         despite_rows,
     };
     let applied = run.all(&pending, &state, preflights.first().map(|one| one.schema_state), output)?;
-    report(&applied, &pending, &target, global, output);
+    report(&applied, &pending, &counted, &target, global, output);
     Ok(Exit::Done)
 }
 
@@ -593,11 +593,20 @@ fn progress(count: usize, output: &Output) -> indicatif::ProgressBar {
     bar
 }
 
-fn report(applied: &[usize], pending: &[Pending<'_>], target: &Target, global: &Global, output: &mut Output) {
+fn report(
+    applied: &[usize],
+    pending: &[Pending<'_>],
+    counted: &Counted,
+    target: &Target,
+    global: &Global,
+    output: &mut Output,
+) {
     let folders: Vec<_> = applied.iter().map(|at| pending[*at].migration.folder.as_str()).collect();
     let newest = pending.last().map(|one| one.migration.folder.as_str());
     if global.json {
-        output.json(&json!({ "target": target.name, "applied": folders, "at": newest }));
+        output.json(&json!({
+            "target": target.name, "applied": folders, "at": newest, "counted": counted.as_json(),
+        }));
         return;
     }
     let newest = newest.unwrap_or_default();

@@ -120,7 +120,9 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
     let labels: Vec<_> = leaving.iter().map(Leaving::label).collect();
     let at = position_in_words(&project, &history, &*database);
     if global.json {
-        output.json(&json!({ "target": target.name, "reverted": labels, "at": at }));
+        output.json(&json!({
+            "target": target.name, "reverted": labels, "at": at, "counted": counted.as_json(),
+        }));
     } else {
         output.line(format_args!(
             "{} {}; {} is {at}",

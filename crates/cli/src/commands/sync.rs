@@ -3,7 +3,7 @@
 use hollow_oak_core::diff::Renames;
 use hollow_oak_core::history::EventKind;
 use hollow_oak_core::physical::{Schema, Thing};
-use hollow_oak_core::plan::{Choices, Plan, RiskKind, plan};
+use hollow_oak_core::plan::{Choices, Plan, PlannedStep, RiskKind, plan, questions};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{Direction, Script, write};
 use hollow_oak_database::{Database, JournalEntry, Migrating, Outcome};
@@ -13,6 +13,7 @@ use super::diff::show_unmanaged;
 use super::drafting::risk_text;
 use super::running::{Broken, confirm, made_by, refuse_broken, waiting_text};
 use crate::args::{Global, SyncArgs};
+use crate::counting::{Counted, is_asked_about};
 use crate::exit::Exit;
 use crate::failure::{Failure, Result};
 use crate::output::{Output, dim, done, strong};
@@ -56,7 +57,8 @@ pub fn run(args: &SyncArgs, global: &Global, output: &mut Output) -> Result<Exit
     }
     unmanaged.sort();
     let from = with_rows(from, &wanted, &*database)?;
-    let plan = plan(target.dialect, &from, &wanted, &Choices { renames, ..Choices::default() });
+    let choices = Choices { renames, ..Choices::default() };
+    let plan = plan(target.dialect, &from, &wanted, &choices);
     if plan.steps.is_empty() {
         if global.json {
             output.json(&json!({ "target": target.name, "steps": [], "unmanaged": unmanaged }));
@@ -73,6 +75,11 @@ pub fn run(args: &SyncArgs, global: &Global, output: &mut Output) -> Result<Exit
         print_sql(&text, &target, global, output);
         return Ok(Exit::Done);
     }
+    let asks = |planned: &PlannedStep| planned.risks.iter().any(|risk| is_asked_about(risk.kind));
+    let counted = match plan.steps.iter().any(asks) {
+        true => Counted::ask(questions(target.dialect, &from, &wanted, &choices), &*database),
+        false => Counted::nothing(),
+    };
     if !global.json {
         output.line(format_args!(
             "{} to bring {} in line with the declarations  {}\n",
@@ -81,11 +88,21 @@ pub fn run(args: &SyncArgs, global: &Global, output: &mut Output) -> Result<Exit
             dim(&target.url)
         ));
         show(&plan, output);
+        counted.show(&target.name, output);
         if !unmanaged.is_empty() {
             output.line("");
             show_unmanaged(&unmanaged, output);
         }
         output.line("");
+    }
+    if let [first, rest @ ..] = &*counted.refused() {
+        let mut failure = Failure::new(format!("{} would refuse it: {first}", target.name));
+        for more in rest {
+            failure = failure.detail(more.clone());
+        }
+        return Err(
+            failure.help("mend the rows; or draft a migration, which can fill and convert; nothing was changed")
+        );
     }
     refuse_loss("oak sync", &args.accept, &plan)?;
     let script = Script::read(target.dialect, &text)
@@ -101,7 +118,9 @@ pub fn run(args: &SyncArgs, global: &Global, output: &mut Output) -> Result<Exit
     run.run(output)?;
     if global.json {
         let steps: Vec<_> = plan.steps.iter().map(|planned| planned.step.title()).collect();
-        output.json(&json!({ "target": target.name, "steps": steps, "unmanaged": unmanaged }));
+        output.json(&json!({
+            "target": target.name, "steps": steps, "unmanaged": unmanaged, "counted": counted.as_json(),
+        }));
     } else {
         output.line(format_args!("{} {} with the declarations", done("synced"), target.name));
     }
