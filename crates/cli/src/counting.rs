@@ -100,7 +100,7 @@ impl Counted {
                 Matter::Loses => danger("would be lost:"),
                 Matter::Tells => accent("look:"),
             };
-            output.line(format_args!("  {word} {sentence}"));
+            output.sentence(2, format_args!("{word} {sentence}"));
         }
     }
 

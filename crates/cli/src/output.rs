@@ -20,6 +20,8 @@ pub struct Output {
     stderr: Box<dyn Write>,
     /// Columns of the terminal.
     pub width: usize,
+    /// Whether the answer goes to a terminal.
+    is_terminal: bool,
     /// Whether questions can be asked.
     pub interactive: bool,
     /// Whether standard error is a terminal, for progress.
@@ -39,6 +41,7 @@ impl Output {
             stdout: Box::new(anstream::stdout()),
             stderr: Box::new(anstream::stderr()),
             width: terminal_width(),
+            is_terminal: io::stdout().is_terminal(),
             interactive: io::stdin().is_terminal() && stderr_is_terminal,
             progress: stderr_is_terminal && !global.quiet,
             quiet: global.quiet,
@@ -49,6 +52,23 @@ impl Output {
     /// A line of the answer.
     pub fn line(&mut self, text: impl Display) {
         ignore_closed_pipe(writeln!(self.stdout, "{text}"));
+    }
+
+    /// A sentence of the answer, so far from the edge. On a terminal it is broken between words; elsewhere it is one line,
+    /// for whatever looks through lines.
+    pub fn sentence(&mut self, indent: usize, text: impl Display) {
+        let (text, edge) = (text.to_string(), " ".repeat(indent));
+        if !self.is_terminal {
+            return self.line(format_args!("{edge}{text}"));
+        }
+        let behind = " ".repeat(indent + 2);
+        let options = textwrap::Options::new(self.width)
+            .initial_indent(&edge)
+            .subsequent_indent(&behind)
+            .word_splitter(textwrap::WordSplitter::NoHyphenation);
+        for line in textwrap::wrap(&text, options) {
+            self.line(line);
+        }
     }
 
     /// Text of the answer as it is.

@@ -388,10 +388,10 @@ pub(super) fn report(report: &Report<'_>, global: &Global, output: &mut Output) 
         for (at, planned) in one.up.steps.iter().enumerate() {
             output.line(format_args!("  {:>2}  {}", at + 1, planned.step.title()));
             for reason in planned.step.reasons() {
-                output.line(format_args!("        {reason}"));
+                output.sentence(8, reason);
             }
             for risk in &planned.risks {
-                output.line(format_args!("        {}", risk_text(risk)));
+                output.sentence(8, risk_text(risk));
             }
         }
         if one.up.steps.is_empty() {
@@ -402,10 +402,15 @@ pub(super) fn report(report: &Report<'_>, global: &Global, output: &mut Output) 
         counted.show(target, output);
     }
     if let Some(first) = unfilled.first() {
-        output.line(format_args!(
-            "\nrows that have no {} are in the way; to give them a value: `oak discard`, and draft again with `--fill {first}=VALUE`",
-            unfilled.join(", ")
-        ));
+        output.line("");
+        let names = unfilled.join(", ");
+        output.sentence(
+            0,
+            format_args!(
+                "rows that have no {names} are in the way; to give them a value: `oak discard`, and draft again with \
+                 `--fill {first}=VALUE`"
+            ),
+        );
     }
     output.next("oak review", "shows up beside down");
 }

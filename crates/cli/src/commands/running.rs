@@ -137,7 +137,7 @@ pub fn show_steps(script: &Script, records: &[StepRecord], output: &mut Output) 
         output.line(format_args!("  {:>2}  {}{mark}", at + 1, step.title));
         let risks = StepRecord::of(records, script, at).map(|record| record.risks.as_slice()).unwrap_or_default();
         for risk in risks {
-            output.line(format_args!("      {}", risk_text(risk)));
+            output.sentence(6, risk_text(risk));
         }
     }
     if script.steps.is_empty() {

@@ -170,10 +170,10 @@ pub(super) fn show(plan: &Plan, output: &mut Output) {
     for (at, planned) in plan.steps.iter().enumerate() {
         output.line(format_args!("  {:>2}  {}", at + 1, planned.step.title()));
         for reason in planned.step.reasons() {
-            output.line(format_args!("        {reason}"));
+            output.sentence(8, reason);
         }
         for risk in &planned.risks {
-            output.line(format_args!("        {}", risk_text(risk)));
+            output.sentence(8, risk_text(risk));
         }
     }
 }

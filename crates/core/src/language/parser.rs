@@ -22,7 +22,8 @@ use crate::sql::matching_parenthesis;
 
 /// Reads a file's text. The tree holds what could be understood; it is whole where there are no mistakes.
 pub fn parse(source: &str) -> (File, Vec<Mistake>) {
-    let mut parser = Parser { source, at: 0, ahead: None, inner: Vec::new(), mistakes: Vec::new() };
+    let mut parser =
+        Parser { source, at: 0, ahead: None, inner: Vec::new(), gathered: Vec::new(), mistakes: Vec::new() };
     let file = parser.file();
     (file, parser.mistakes)
 }
@@ -43,6 +44,8 @@ struct Parser<'a> {
     ahead: Option<(usize, Seen, Span)>,
     /// Comments met inside an item's parentheses; they move before the item.
     inner: Vec<String>,
+    /// Where a table's items are gathered before their number is known; kept from table to table.
+    gathered: Vec<Item>,
     mistakes: Vec<Mistake>,
 }
 
@@ -849,6 +852,13 @@ impl<'a> Parser<'a> {
     }
 
     fn table_items(&mut self, table: &mut Table) {
+        let mut items = std::mem::take(&mut self.gathered);
+        self.gather_items(table, &mut items);
+        table.items = items.drain(..).collect();
+        self.gathered = items;
+    }
+
+    fn gather_items(&mut self, table: &mut Table, items: &mut Vec<Item>) {
         loop {
             let mut leading = self.trivia();
             if self.eat(Token::CloseBrace) {
@@ -866,7 +876,7 @@ impl<'a> Parser<'a> {
                 Ok(mut item) => {
                     leading.extend(self.inner.drain(..).map(Trivia::Comment));
                     item.leading = leading;
-                    table.items.push(item);
+                    items.push(item);
                 }
                 Err(mistake) => {
                     self.mistakes.push(mistake);

@@ -15,16 +15,37 @@ pub(crate) struct Cursor<'a> {
 impl<'a> Cursor<'a> {
     /// Begins at a statement's first token; comments and white space do not count.
     pub(crate) fn new(source: &'a str, syntax: Syntax) -> Self {
-        let tokens = Lexer::new(source, 0, syntax)
-            .filter(|token| !matches!(token.kind, TokenKind::Space | TokenKind::Comment))
-            .map(|token| (token.kind, token.span))
-            .collect();
+        // A token and the space before it have about four letters; a list that grows by and by is moved as often.
+        let mut tokens = Vec::with_capacity(source.len() / 4 + 8);
+        tokens.extend(
+            Lexer::new(source, 0, syntax)
+                .filter(|token| !matches!(token.kind, TokenKind::Space | TokenKind::Comment))
+                .map(|token| (token.kind, token.span)),
+        );
         Self { source, tokens, at: 0, syntax }
     }
 
     /// The number of the token it stands at.
     pub(crate) fn at(&self) -> usize {
         self.at
+    }
+
+    /// How many parts the list has that begins behind the token it stands at, at most.
+    pub(crate) fn count_parts(&self) -> usize {
+        let mut depth = 0_usize;
+        let mut parts = 1;
+        for (kind, span) in self.tokens.get(self.at..).unwrap_or_default() {
+            if *kind == TokenKind::Symbol {
+                match span.text(self.source) {
+                    "(" => depth += 1,
+                    ")" if depth == 0 => break,
+                    ")" => depth -= 1,
+                    "," if depth == 0 => parts += 1,
+                    _ => {}
+                }
+            }
+        }
+        parts
     }
 
     /// Goes to a token by its number.

@@ -68,6 +68,7 @@ impl<'a> Reader<'a> {
         self.expect("table")?;
         let mut table = Table::new(self.qualified_name()?, FACTS.name_case);
         self.expect("(")?;
+        table.columns.reserve_exact(self.count_parts());
         let mut key_behind = false;
         loop {
             if self.begins_table_constraint() {
