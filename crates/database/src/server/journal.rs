@@ -50,20 +50,30 @@ fn number(text: Option<&String>) -> Option<i64> {
     text.and_then(|text| text.parse().ok())
 }
 
-/// All events in order, each with its project.
+/// Events in order, each with its project: all but the steps of migrations that have come to their end, of which a large
+/// one has thousands.
 pub(super) fn read(session: &mut dyn Session) -> Result<Vec<(String, Event)>, DatabaseError> {
     if !exists(session)? {
         return Ok(Vec::new());
     }
-    let newest = session.value("select max(format) from hollow_oak_journal")?;
-    if let Some(format) = number(newest.as_ref()).filter(|format| *format > FORMAT) {
-        return Err(DatabaseError::NewerJournal(format));
-    }
     let JournalSql { at, by, .. } = session.journal_sql();
     let found = session.ask(&format!(
-        "select seq, project, migration, title, event, step, reason, up_sha, down_sha, {at}, {by} \
-         from hollow_oak_journal order by seq"
-    ))?;
+        "select j.seq, j.project, migration, title, event, step, reason, up_sha, down_sha, {at}, {by}, format
+         from hollow_oak_journal j
+         left join (select project, max(seq) as seq from hollow_oak_journal
+                    where event not in ('started', 'step', 'failed', 'resumed') group by project) ended
+              on ended.project = j.project
+         where event <> 'step' or j.seq > coalesce(ended.seq, 0) order by j.seq"
+    ));
+    let newest = match &found {
+        Ok(found) => found.rows.iter().filter_map(|row| number(row.get(11)?.as_ref())).max(),
+        // A newer one may have other columns.
+        Err(_) => number(session.value("select max(format) from hollow_oak_journal").unwrap_or_default().as_ref()),
+    };
+    if let Some(format) = newest.filter(|format| *format > FORMAT) {
+        return Err(DatabaseError::NewerJournal(format));
+    }
+    let found = found?;
     let mut events = Vec::with_capacity(found.rows.len());
     for row in found.rows {
         let text = |at: usize| row.get(at).cloned().flatten();
