@@ -90,6 +90,7 @@ struct Presence {
     rules: bool,
     materialized_views: bool,
     descriptions: bool,
+    class_descriptions: bool,
     grants: bool,
     operators: bool,
     collations: bool,
@@ -116,6 +117,8 @@ struct Reader<'a> {
     collations: BTreeMap<u32, BTreeMap<i16, u32>>,
     /// Indexes that constraints brought along.
     of_constraints: BTreeSet<u32>,
+    /// Sequences that are not inside an identity column.
+    sequences: Vec<Row>,
     presence: Presence,
 }
 
@@ -144,6 +147,7 @@ pub(super) fn read(
         own: BTreeSet::new(),
         collations: BTreeMap::new(),
         of_constraints: BTreeSet::new(),
+        sequences: Vec::new(),
         presence: Presence::default(),
     };
     // Right after a migration the server does not know yet how large its catalogues have become, and would look rows up one
@@ -304,20 +308,32 @@ impl Reader<'_> {
     fn presence(&mut self) -> Result<(), ServerError> {
         // What a user makes has numbers from 16384 on (PostgreSQL 17, `transam.h`, `FirstNormalObjectId`).
         let rows = self.ask(
-            "select exists (select from pg_proc where pronamespace $namespaces),
-                    exists (select from pg_trigger where not tgisinternal),
-                    exists (select from pg_type t left join pg_class c on c.oid = t.typrelid
-                            where t.typnamespace $namespaces and t.oid >= 16384 and (t.typtype in ('d', 'r')
-                                or t.typtype = 'c' and c.relkind = 'c' or t.typtype = 'b' and t.typelem = 0)),
+            "with relation as (select bool_or(relkind = 'm') as keeps, bool_or(relkind = 'v') as views, bool_or(relkind = 'c') as types,
+                                      bool_or(relkind in ('v', 'm', 'f') or relispartition) as others,
+                                      bool_or(relispartition) as parts, bool_or(relacl is not null) as granted
+                               from pg_class where relnamespace $namespaces),
+                  routine as (select count(*) > 0 as made, bool_or(proacl is not null) as granted
+                              from pg_proc where pronamespace $namespaces),
+                  fires as (select bool_or(not tgisinternal) as made, bool_or(tgenabled <> 'O' and not tgisinternal) as otherwise
+                            from pg_trigger)
+             select routine.made, fires.made,
+                    relation.types or exists (select from pg_type t where t.typnamespace $namespaces and t.oid >= 16384
+                        and (t.typtype in ('d', 'r') or t.typtype = 'b' and t.typelem = 0)),
                     exists (select from pg_policy) or exists (select from pg_statistic_ext)
                         or exists (select from pg_rewrite where rulename <> '_RETURN' and ev_class >= 16384),
-                    exists (select from pg_class where relkind = 'm' and relnamespace $namespaces),
-                    exists (select from pg_description where objoid >= 16384),
-                    exists (select from pg_class where relacl is not null and relnamespace $namespaces)
-                        or exists (select from pg_attribute where attacl is not null and attrelid >= 16384)
-                        or exists (select from pg_proc where proacl is not null and pronamespace $namespaces)
+                    relation.keeps,
+                    exists (select from pg_description where objoid >= 16384 and classoid not in ('pg_class'::regclass,
+                                'pg_proc'::regclass, 'pg_type'::regclass, 'pg_trigger'::regclass, 'pg_namespace'::regclass,
+                                'pg_extension'::regclass)),
+                    exists (select from pg_description d join pg_class c on c.oid = d.objoid
+                            where d.classoid = 'pg_class'::regclass
+                              and (c.relkind in ('i', 'I', 'f')
+                                   or d.objsubid > 0 and (c.relkind in ('v', 'm', 'c') or c.relispartition))),
+                    relation.granted or routine.granted
                         or exists (select from pg_namespace where nspacl is not null and oid $namespaces and oid <> $default)
-                        or exists (select from pg_type where typacl is not null and typnamespace $namespaces),
+                        or exists (select from pg_type where typacl is not null and typnamespace $namespaces)
+                        or case when relation.others then exists (
+                            select from pg_attribute where attacl is not null and attrelid >= 16384) end,
                     exists (select from pg_operator where oid >= 16384) or exists (select from pg_ts_config where oid >= 16384)
                         or exists (select from pg_ts_dict where oid >= 16384)
                         or exists (select from pg_ts_template where oid >= 16384)
@@ -330,10 +346,11 @@ impl Reader<'_> {
                         or exists (select from pg_default_acl) or exists (select from pg_cast where oid >= 16384)
                         or exists (select from pg_language where oid >= 16384) or exists (select from pg_am where oid >= 16384)
                         or exists (select from pg_seclabel) or exists (select subname from pg_subscription),
-                    exists (select from pg_trigger where tgenabled <> 'O' and not tgisinternal)
-                        or exists (select from pg_rewrite where ev_enabled <> 'O'),
-                    exists (select from pg_class where relispartition and relnamespace $namespaces),
-                    exists (select from pg_attrdef d join pg_class c on c.oid = d.adrelid where c.relkind = 'v')",
+                    fires.otherwise or exists (select from pg_rewrite where ev_enabled <> 'O'),
+                    relation.parts,
+                    case when relation.views then exists (
+                        select from pg_attrdef d join pg_class c on c.oid = d.adrelid where c.relkind = 'v') end
+             from relation, routine, fires",
         )?;
         if let Some(row) = rows.first() {
             self.presence = Presence {
@@ -343,14 +360,15 @@ impl Reader<'_> {
                 rules: truth(row, 3),
                 materialized_views: truth(row, 4),
                 descriptions: truth(row, 5),
-                grants: truth(row, 6),
-                operators: truth(row, 7),
-                collations: truth(row, 8),
-                foreign: truth(row, 9),
-                database_wide: truth(row, 10),
-                firing: truth(row, 11),
-                partitions: truth(row, 12),
-                view_parts: truth(row, 13),
+                class_descriptions: truth(row, 6),
+                grants: truth(row, 7),
+                operators: truth(row, 8),
+                collations: truth(row, 9),
+                foreign: truth(row, 10),
+                database_wide: truth(row, 11),
+                firing: truth(row, 12),
+                partitions: truth(row, 13),
+                view_parts: truth(row, 14),
             };
         }
         Ok(())
@@ -500,7 +518,7 @@ impl Reader<'_> {
                                           else 'extended' end end,
                     case {compression} when 'p' then 'pglz' when 'l' then 'lz4' end,
                     nullif(a.attstattarget, -1), array_to_string(a.attoptions, E'\\n'), d.description, a.attislocal,
-                    a.attcollation
+                    a.attcollation, case when a.attacl is not null then true end
              from pg_attribute a
              join pg_class c on c.oid = a.attrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
                   and not c.relispartition
@@ -516,6 +534,7 @@ impl Reader<'_> {
         for mut row in rows {
             let (table, column) = (number::<u32>(&row, 0), number::<i16>(&row, 1));
             self.collations.entry(table).or_default().insert(column, number(&row, 16));
+            self.presence.grants |= truth(&row, 17);
             let mut peculiarities = Vec::new();
             if let Some(storage) = optional(&mut row, 10) {
                 peculiarities.push(format!("storage {storage}"));
@@ -551,20 +570,31 @@ impl Reader<'_> {
         Ok(())
     }
 
-    /// First number, step and peculiarities of identity columns.
+    /// First number, step and peculiarities of identity columns, from the sequences in them; the others are kept.
     #[expect(clippy::type_complexity, reason = "a lookup for one caller")]
     fn numbering(&mut self) -> Result<BTreeMap<(u32, i16), ((i64, i64), Vec<String>)>, ServerError> {
         let rows = self.ask(
             "select x.refobjid, x.refobjsubid, s.seqstart, s.seqincrement, s.seqcache, s.seqcycle, s.seqmin, s.seqmax,
                     case s.seqtypid when 'int2'::regtype then 32767 when 'int4'::regtype then 2147483647
-                         else 9223372036854775807 end, c.relname
+                         else 9223372036854775807 end, c.relname, x.deptype, $name(c.relnamespace, c.relname),
+                    format_type(s.seqtypid, null), d.description
              from pg_sequence s
              join pg_class c on c.oid = s.seqrelid and c.relnamespace $namespaces
-             join pg_depend x on x.classid = 'pg_class'::regclass and x.objid = s.seqrelid and x.deptype = 'i'
-                  and x.refclassid = 'pg_class'::regclass",
+             left join pg_depend x on x.classid = 'pg_class'::regclass and x.objid = s.seqrelid
+                  and (x.deptype in ('a', 'i') and x.refclassid = 'pg_class'::regclass and x.refobjsubid > 0 or x.deptype = 'e')
+             left join pg_description d on d.objoid = c.oid and d.classoid = 'pg_class'::regclass and d.objsubid = 0",
         )?;
         let mut found = BTreeMap::new();
         for mut row in rows {
+            match letter(&row, 10) {
+                'i' => {}
+                // Of an extension.
+                'e' => continue,
+                _ => {
+                    self.sequences.push(row);
+                    continue;
+                }
+            }
             let (start, step): (i64, i64) = (number(&row, 2), number(&row, 3));
             let (least, most, highest): (i64, i64, i64) = (number(&row, 6), number(&row, 7), number(&row, 8));
             let mut words = Vec::new();
@@ -797,45 +827,34 @@ impl Reader<'_> {
         Ok(())
     }
 
-    fn sequences(&mut self) -> Result<(), ServerError> {
-        let rows = self.ask(
-            "select $name(c.relnamespace, c.relname), format_type(s.seqtypid, null), s.seqstart, s.seqincrement, s.seqmin, s.seqmax, s.seqcache,
-                    s.seqcycle, x.refobjid, x.refobjsubid, d.description
-             from pg_sequence s
-             join pg_class c on c.oid = s.seqrelid and c.relnamespace $namespaces
-             left join pg_depend x on x.classid = 'pg_class'::regclass and x.objid = s.seqrelid and x.deptype = 'a'
-                  and x.refclassid = 'pg_class'::regclass and x.refobjsubid > 0
-             left join pg_description d on d.objoid = c.oid and d.classoid = 'pg_class'::regclass and d.objsubid = 0
-             where not exists (select from pg_depend x where x.classid = 'pg_class'::regclass and x.objid = s.seqrelid
-                                  and x.deptype in ('i', 'e'))
-             order by c.relnamespace, c.relname",
-        )?;
+    fn sequences(&mut self) {
+        let mut rows = std::mem::take(&mut self.sequences);
+        rows.sort_by(|a, b| a.get(11).cmp(&b.get(11)));
         for mut row in rows {
             let row = &mut row;
-            let name = text(row, 0);
+            let name = text(row, 11);
             if is_ours(&name) {
                 continue;
             }
-            let owner = (number::<u32>(row, 8), number(row, 9));
+            let owner = (number::<u32>(row, 0), number(row, 1));
             self.catalogue.sequences.push(SequenceRow {
                 name,
-                ty: text(row, 1),
+                ty: text(row, 12),
                 start: number(row, 2),
                 step: number(row, 3),
-                least: number(row, 4),
-                most: number(row, 5),
-                cache: number(row, 6),
-                cycles: truth(row, 7),
+                least: number(row, 6),
+                most: number(row, 7),
+                cache: number(row, 4),
+                cycles: truth(row, 5),
                 owner: Some(owner).filter(|(table, _)| *table != 0),
-                comment: optional(row, 10),
+                comment: optional(row, 13),
             });
         }
-        Ok(())
     }
 
     /// Whatever else a namespace can hold, and what belongs to the database as a whole.
     fn others(&mut self) -> Result<(), ServerError> {
-        self.sequences()?;
+        self.sequences();
         let presence = self.presence;
         if presence.types {
             self.types()?;
@@ -852,8 +871,10 @@ impl Reader<'_> {
         if presence.partitions || presence.view_parts {
             self.parts()?;
         }
-        if presence.descriptions {
+        if presence.descriptions || presence.class_descriptions {
             self.comments()?;
+        }
+        if presence.descriptions {
             self.rarer_comments()?;
         }
         self.rarer()?;
