@@ -124,6 +124,10 @@ fn what_looks_at_a_column_is_made_again_around_its_change() {
     }
     let here = found(Provider::Postgres);
     here.project.ok(&["adopt", "--yes"]);
+    // What nobody declares is there again as well.
+    here.sql("alter table hive disable trigger hive_late");
+    here.sql("comment on trigger hive_late on hive is 'by hand'");
+    here.sql("grant update on keeper_names to writer");
     let before = dump_of(&here, &here.database);
     let declared = std::fs::read_dir(here.project.file("schema")).expect("there are declarations");
     for file in declared.map(|entry| entry.expect("it can be read").path()) {
@@ -148,6 +152,8 @@ fn what_looks_at_a_column_is_made_again_around_its_change() {
     }
     assert!(!applied.contains("alter column smoker.name"), "its parent has it: {applied}");
     here.assert_same("live", "declared");
+    let fires = "select tgenabled, obj_description(oid, 'pg_trigger') from pg_trigger where tgname = 'hive_late'";
+    assert_eq!(here.query(fires), ["D|by hand"]);
     here.project.ok(&["revert", "--yes", "--steps", "1"]);
     assert_alike(&before, &dump_of(&here, &here.database));
 }

@@ -55,8 +55,9 @@ pub(super) fn around(
         disturbed.extend(disturbed_names(changes).into_iter().map(former));
     }
     if remakes_views || !renames.is_empty() {
-        disturbed.extend(dropped.iter().map(|one| one.name.clone()));
-        let mut gone: BTreeSet<String> = dropped.iter().map(|one| one.base_name().to_owned()).collect();
+        let named = || dropped.iter().filter(|one| has_name(one));
+        disturbed.extend(named().map(|one| one.name.clone()));
+        let mut gone: BTreeSet<String> = named().map(|one| one.base_name().to_owned()).collect();
         gone.extend(changes.tables.iter().filter_map(|change| match change {
             TableChange::Drop(table) => Some(table.name.clone()),
             TableChange::Add(_) | TableChange::Alter(_) => None,
@@ -114,7 +115,7 @@ fn remake(
                     }
                     Some("rule") if disturbed.iter().any(|name| one.mentions(name)) => true,
                     Some("comment" | "firing" | "grant" | "index" | "rule" | "trigger" | "column setting") => {
-                        dropped.iter().any(|other| one.mentions(other.base_name()))
+                        dropped.iter().any(|other| has_name(other) && one.mentions(other.base_name()))
                     }
                     _ => one.after.iter().any(|owner| dropped.iter().any(|other| other.name == *owner)),
                 },
@@ -130,8 +131,10 @@ fn remake(
             {
                 made.push(after.clone());
             }
-            disturbed.insert(one.name.clone());
-            gone.insert(one.base_name().to_owned());
+            if has_name(&one) {
+                disturbed.insert(one.name.clone());
+                gone.insert(one.base_name().to_owned());
+            }
             dropped.push(one);
         }
     }
@@ -355,6 +358,24 @@ fn positions(programs: &[Step], steps: &[Step], needed_at: impl Fn(&str) -> Opti
     }
 }
 
+/// Whether anything else can name it. What is said of others goes by words of ours, in which their names stand.
+fn has_name(one: &Program) -> bool {
+    !matches!(
+        one.word.as_deref(),
+        Some(
+            "comment"
+                | "grant"
+                | "firing"
+                | "column setting"
+                | "row level security"
+                | "default privileges"
+                | "publication"
+                | "event trigger"
+                | "sequence owner"
+        )
+    )
+}
+
 /// For each program, the numbers of those that have to be there when it is made; first those it says so of, then those its
 /// SQL names.
 struct Needs {
@@ -365,22 +386,6 @@ struct Needs {
 impl Needs {
     fn of(programs: &[&Program]) -> Self {
         let mut by_name: BTreeMap<String, Vec<usize>> = BTreeMap::new();
-        // What is said of others, nothing else can name.
-        let has_name = |one: &Program| {
-            !matches!(
-                one.word.as_deref(),
-                Some(
-                    "comment"
-                        | "grant"
-                        | "firing"
-                        | "column setting"
-                        | "row level security"
-                        | "default privileges"
-                        | "publication"
-                        | "event trigger"
-                )
-            )
-        };
         for (at, one) in programs.iter().enumerate().filter(|(_, one)| has_name(one)) {
             by_name.entry(one.base_name().to_lowercase()).or_default().push(at);
             if one.base_name() != one.name {

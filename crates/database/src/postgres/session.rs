@@ -13,7 +13,7 @@ use postgres::{Client, SimpleQueryMessage};
 use super::catalogue::{self, Others};
 use crate::error::DatabaseError;
 use crate::hindrance::Hindrance;
-use crate::server::{Again, Asked, Closing, JournalSql, Kept, Refused, ServerError, Session, Table, view_of};
+use crate::server::{Again, Asked, Closing, JournalSql, Kept, Refused, ServerError, Session, Table, borne};
 use crate::url::ServerUrl;
 
 /// The least version that scripts are written for.
@@ -343,41 +343,18 @@ impl Session for PostgresSession {
         })
     }
 
-    /// A view that is made again has no description, no indexes, triggers and rules, and the privileges that new ones get.
+    /// What is made again has lost what hung on it.
     fn kept(&mut self, step: &ScriptStep) -> Result<Kept, ServerError> {
-        let Some(name) = view_of(&step.object, "drop") else { return Ok(Kept::default()) };
-        let name = Dialect::Postgres.literal(&Dialect::Postgres.quote_object(name));
-        let found = self.ask(&format!(
-            "with view as (select oid, relname, relkind, relacl, relowner, relnamespace from pg_class where oid = to_regclass({name}))
-             select 1, 'revoke all on ' || v.oid::regclass || ' from '
-                    || case when a.grantee = 0 then 'public' else quote_ident(pg_get_userbyid(a.grantee)) end, null
-             from view v join pg_default_acl d on d.defaclobjtype = 'r' and d.defaclnamespace in (0, v.relnamespace)
-                  and d.defaclrole = (select oid from pg_roles where rolname = current_user),
-                  aclexplode(d.defaclacl) a where a.grantee <> v.relowner
-             union all
-             select 2, 'grant ' || a.privilege_type || ' on ' || oid::regclass || ' to '
-                    || case when a.grantee = 0 then 'public' else quote_ident(pg_get_userbyid(a.grantee)) end
-                    || case when a.is_grantable then ' with grant option' else '' end, null
-             from view, aclexplode(relacl) a where a.grantee <> relowner
-             union all
-             select 3, 'comment on ' || case relkind when 'm' then 'materialized view ' else 'view ' end || oid::regclass
-                    || ' is ' || quote_literal(obj_description(oid, 'pg_class')), null
-             from view where obj_description(oid, 'pg_class') is not null
-             union all
-             select 4, pg_get_indexdef(i.indexrelid), 'create-object index ' || c.relname
-             from view v join pg_index i on i.indrelid = v.oid join pg_class c on c.oid = i.indexrelid
-             union all
-             select 5, pg_get_ruledef(r.oid), 'create-object rule ' || r.rulename || ' on ' || v.relname
-             from view v join pg_rewrite r on r.ev_class = v.oid where r.rulename <> '_RETURN'
-             union all
-             select 6, pg_get_triggerdef(t.oid), 'create-trigger ' || t.tgname
-             from view v join pg_trigger t on t.tgrelid = v.oid where not t.tgisinternal
-             order by 1, 2"
-        ))?;
+        let sql = match borne(&step.object, "drop") {
+            Some(("view", name)) => of_view(name),
+            Some((kind, name)) => of_rule(kind, name),
+            None => return Ok(Kept::default()),
+        };
         let again = |row: Vec<Option<String>>| {
             let mut row = row.into_iter().skip(1);
             Some(Again { sql: row.next().flatten()?, declared_as: row.next().flatten() })
         };
+        let found = self.ask(&sql)?;
         Ok(Kept { clause: String::new(), afterwards: found.rows.into_iter().filter_map(again).collect() })
     }
 
@@ -483,4 +460,66 @@ impl Aside {
         let tables = found.into_tables().map(|table| physical::Table { name: real(&table.name), ..table });
         physical::Schema::new(case, tables).with_enums(enums).with_programs(programs)
     }
+}
+
+/// What a view has that goes with it: privileges beside those that a new one gets, a description, indexes, rules, triggers.
+fn of_view(name: &str) -> String {
+    let name = Dialect::Postgres.literal(&Dialect::Postgres.quote_object(name));
+    format!(
+        "with view as (select oid, relname, relkind, relacl, relowner, relnamespace from pg_class where oid = to_regclass({name}))
+         select 1, 'revoke all on ' || v.oid::regclass || ' from '
+                || case when a.grantee = 0 then 'public' else quote_ident(pg_get_userbyid(a.grantee)) end, null
+         from view v join pg_default_acl d on d.defaclobjtype = 'r' and d.defaclnamespace in (0, v.relnamespace)
+              and d.defaclrole = (select oid from pg_roles where rolname = current_user),
+              aclexplode(d.defaclacl) a where a.grantee <> v.relowner
+         union all
+         select 2, 'grant ' || a.privilege_type || ' on ' || oid::regclass || ' to '
+                || case when a.grantee = 0 then 'public' else quote_ident(pg_get_userbyid(a.grantee)) end
+                || case when a.is_grantable then ' with grant option' else '' end, null
+         from view, aclexplode(relacl) a where a.grantee <> relowner
+         union all
+         select 3, 'comment on ' || case relkind when 'm' then 'materialized view ' else 'view ' end || oid::regclass
+                || ' is ' || quote_literal(obj_description(oid, 'pg_class')), null
+         from view where obj_description(oid, 'pg_class') is not null
+         union all
+         select 4, pg_get_indexdef(i.indexrelid), 'create-object index ' || c.relname
+         from view v join pg_index i on i.indrelid = v.oid join pg_class c on c.oid = i.indexrelid
+         union all
+         select 5, pg_get_ruledef(r.oid), 'create-object rule ' || r.rulename || ' on ' || v.relname
+         from view v join pg_rewrite r on r.ev_class = v.oid where r.rulename <> '_RETURN'
+         union all
+         select 6, pg_get_triggerdef(t.oid), 'create-trigger ' || t.tgname
+         from view v join pg_trigger t on t.tgrelid = v.oid where not t.tgisinternal
+         order by 1, 2"
+    )
+}
+
+/// What a trigger, rule or policy has that goes with it: when it fires, and a description. Its name may be followed by its
+/// table's.
+fn of_rule(kind: &str, name: &str) -> String {
+    let (name, table) = name.split_once(" on ").map_or((name, None), |(name, table)| (name, Some(table)));
+    let literal = |text: &str| Dialect::Postgres.literal(text);
+    let of_table = table.map_or_else(String::new, |table| {
+        format!(" and c.oid = to_regclass({})", literal(&Dialect::Postgres.quote_object(table)))
+    });
+    let (catalogue, prefix, relation, enabled) = match kind {
+        "trigger" => ("pg_trigger", "tg", "tgrelid", "x.tgenabled"),
+        "rule" => ("pg_rewrite", "rule", "ev_class", "x.ev_enabled"),
+        _ => ("pg_policy", "pol", "polrelid", "'O'::\"char\""),
+    };
+    format!(
+        "with x as (select x.oid, x.{prefix}name as name, {enabled} as state, c.oid::regclass as owner, c.relname
+                    from {catalogue} x join pg_class c on c.oid = x.{relation}
+                    where x.{prefix}name = {}{of_table})
+         select 1, 'alter table ' || owner || case state when 'D' then ' disable ' when 'R' then ' enable replica '
+                                              else ' enable always ' end || '{kind} ' || quote_ident(name),
+                'create-object firing ' || name || ' on ' || relname
+         from x where state <> 'O'
+         union all
+         select 2, 'comment on {kind} ' || quote_ident(name) || ' on ' || owner || ' is '
+                   || quote_literal(obj_description(oid, '{catalogue}')), null
+         from x where obj_description(oid, '{catalogue}') is not null
+         order by 1",
+        literal(name)
+    )
 }

@@ -15,4 +15,4 @@ mod session;
 pub(crate) use connection::Connection;
 pub(crate) use error::{Refused, ServerError};
 pub(crate) use journal::JournalSql;
-pub(crate) use session::{Again, Asked, Closing, Kept, Session, Table, view_of};
+pub(crate) use session::{Again, Asked, Closing, Kept, Session, Table, borne};

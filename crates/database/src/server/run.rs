@@ -16,7 +16,7 @@ use hollow_oak_core::script::{Effect, ScriptStep, effect};
 use super::confirm;
 use super::error::{Refused, ServerError};
 use super::journal::{self, Happening};
-use super::session::{Again, Closing, Kept, Session, view_of};
+use super::session::{Again, Closing, Kept, Session, borne};
 use crate::error::{DatabaseError, Failure, FailureKind};
 use crate::hook;
 use crate::remembered::Remembered;
@@ -144,7 +144,7 @@ struct Run<'a, 'm> {
     /// How many of them remain if the next one fails.
     durable: usize,
     /// What restores what a dropped view had, by its name.
-    again: BTreeMap<String, Vec<Again>>,
+    again: BTreeMap<(&'static str, String), Vec<Again>>,
     /// Whether another run of ours ended just before, so that nobody can have changed the journal.
     follows: bool,
     /// What is still to be written in the transaction that is open.
@@ -341,8 +341,8 @@ impl Run<'_, '_> {
             true => self.database(|session| session.kept(step))?,
             false => Kept::default(),
         };
-        if let Some(name) = view_of(&step.object, "drop") {
-            self.again.insert(name.to_owned(), kept.afterwards);
+        if let Some((kind, name)) = borne(&step.object, "drop") {
+            self.again.insert((kind, name.to_owned()), kept.afterwards);
         }
         for statement in &step.statements {
             let sql = format!("{}{}", statement.sql, kept.clause);
@@ -365,7 +365,8 @@ impl Run<'_, '_> {
             })?;
             hook::boundary();
         }
-        let again = view_of(&step.object, "create").and_then(|name| self.again.remove(name));
+        let made = borne(&step.object, "create").map(|(kind, name)| (kind, name.to_owned()));
+        let again = made.and_then(|made| self.again.remove(&made));
         let steps = &self.migrating.script.steps;
         let is_declared = |object: &String| steps.iter().any(|step| step.object == *object);
         for one in again.unwrap_or_default() {

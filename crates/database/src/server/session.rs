@@ -42,11 +42,20 @@ pub(crate) struct Again {
     pub(crate) sql: String,
 }
 
-/// The view that a step drops or makes, in whatever words it is declared; `verb` is `drop` or `create`.
-pub(crate) fn view_of<'o>(object: &'o str, verb: &str) -> Option<&'o str> {
-    let kinds = ["view ", "materialized-view ", "object view ", "object materialized view "];
+/// What a step drops or makes of the things that others hang on, as a word for its kind and its name, in whatever words it
+/// is declared; `verb` is `drop` or `create`.
+pub(crate) fn borne<'o>(object: &'o str, verb: &str) -> Option<(&'static str, &'o str)> {
+    let kinds = [
+        ("view ", "view"),
+        ("materialized-view ", "view"),
+        ("object view ", "view"),
+        ("object materialized view ", "view"),
+        ("trigger ", "trigger"),
+        ("object rule ", "rule"),
+        ("object policy ", "policy"),
+    ];
     let rest = object.strip_prefix(verb)?.strip_prefix('-')?;
-    kinds.iter().find_map(|kind| rest.strip_prefix(kind))
+    kinds.iter().find_map(|(words, kind)| Some((*kind, rest.strip_prefix(words)?)))
 }
 
 /// What is written at the end of a transaction.
