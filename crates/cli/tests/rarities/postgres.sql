@@ -1,4 +1,5 @@
-do $$ begin create role reader; create role writer; exception when duplicate_object then null; end $$;
+do $$ begin create role reader; exception when duplicate_object or unique_violation then null; end $$;
+do $$ begin create role writer; exception when duplicate_object or unique_violation then null; end $$;
 create extension if not exists citext;
 create type colour as enum ('red', 'green', 'blue');
 create type point3 as (x numeric(6,2), y text collate "C", z colour[]);
