@@ -175,3 +175,35 @@ fn a_dump_read_as_a_file_makes_the_same() {
         assert_alike(&dump_of(&here, &here.database), &dump_of(&here, &other));
     });
 }
+
+/// Triggers of one moment whose order nobody declares keep to that of their names, whichever of them changes.
+#[test]
+fn triggers_of_one_moment_come_and_go() {
+    if !wanted(Provider::Mariadb) {
+        return;
+    }
+    let trigger = |name: &str, value: u8| {
+        format!(
+            "trigger {name} on hive ```\n    create trigger {name} before insert on hive for each row set new.kg = {value}\n``` for mariadb\n\n"
+        )
+    };
+    let table = "table hive {\n    id: int64, identity\n    kg: int32, null\n    primary key (id)\n}\n\n";
+    let here = Stage::of(Provider::Mariadb, &format!("{table}{}{}", trigger("b", 1), trigger("c", 2)));
+    here.project.migrate("first");
+    let order = || {
+        here.query("select trigger_name from information_schema.triggers where trigger_schema = database() order by action_order")
+    };
+    let changes = [
+        (format!("{}{}", trigger("b", 3), trigger("c", 2)), vec!["b", "c"]),
+        (format!("{}{}{}", trigger("a", 4), trigger("b", 3), trigger("c", 2)), vec!["b", "c", "a"]),
+        (format!("{}{}", trigger("a", 4), trigger("c", 2)), vec!["a", "c"]),
+    ];
+    for (number, (declared, fires)) in changes.iter().enumerate() {
+        here.project.declare(&format!("{table}{declared}"));
+        here.project.migrate(&format!("change {number}"));
+        here.assert_same("live", "declared");
+        assert_eq!(order(), *fires, "{declared}");
+    }
+    here.project.ok(&["revert", "--yes", "--steps", "3"]);
+    here.assert_same("live", "history@1");
+}

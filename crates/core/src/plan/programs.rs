@@ -107,6 +107,10 @@ fn remake(
                 ProgramKind::Trigger if dialect == Dialect::Postgres && looks_at_columns(one) => {
                     disturbed.iter().any(|name| one.mentions(name)) || named(&one.create, one.base_name(), &gone)
                 }
+                // Those that fire behind it would fire before it.
+                ProgramKind::Trigger if matches!(dialect, Dialect::Mariadb(_)) => {
+                    dropped.iter().any(|other| fires_with(one, other)) || named(&one.create, one.base_name(), &gone)
+                }
                 ProgramKind::Trigger | ProgramKind::Routine => named(one.said_when_made(), one.base_name(), &gone),
                 // A view in its own words, and what hangs on something that is made again.
                 ProgramKind::Object => match one.word.as_deref() {
@@ -138,6 +142,15 @@ fn remake(
             dropped.push(one);
         }
     }
+}
+
+/// Whether two triggers are of one table and moment.
+fn fires_with(one: &Program, other: &Program) -> bool {
+    let moment = |trigger: &Program| -> Vec<String> {
+        let words = trigger.create.split_whitespace().map(str::to_ascii_lowercase);
+        words.skip_while(|word| word != "before" && word != "after").take(2).collect()
+    };
+    other.kind == ProgramKind::Trigger && one.table == other.table && moment(one) == moment(other)
 }
 
 /// Whether a trigger names columns beside its routine (PostgreSQL 17, "CREATE TRIGGER").
