@@ -13,8 +13,13 @@ use support::stage::{Stage, on_each_provider};
 
 /// A database that was made by somebody else, and a project without declarations.
 fn found(provider: Provider) -> Stage<'static> {
+    made(provider, provider.word())
+}
+
+/// The same of a script, by its name.
+fn made(provider: Provider, script: &str) -> Stage<'static> {
     let here = Stage::of(provider, "");
-    let script = PathBuf::from(format!("tests/rarities/{provider}.sql"));
+    let script = PathBuf::from(format!("tests/rarities/{script}.sql"));
     match here.server {
         Some(server) => {
             here.project.write("make.sql", &format!("create database {};", here.database));
@@ -62,25 +67,35 @@ fn dump_of(here: &Stage<'_>, database: &str) -> String {
 
 #[test]
 fn they_are_taken_in_and_made_again() {
-    on_each_provider(|provider| {
-        let here = found(provider);
-        let before = dump_of(&here, &here.database);
-        let answer = here.project.ok(&["adopt", "--yes"]);
-        assert!(answer.contains("all of it can be declared"), "{provider}: {answer}");
-        assert!(!answer.contains("amiss"), "{provider}: {answer}");
-        assert_eq!(before, dump_of(&here, &here.database), "{provider}: adopting changed the database");
-        here.assert_same("live", "declared");
-        let status = here.project.ok(&["status", "--exit-code"]);
-        assert!(status.starts_with("up to date:"), "{provider}: {status}");
+    on_each_provider(|provider| is_made_again(&found(provider), provider));
+}
 
-        let other = format!("{}_again", here.database);
-        let url = here.server.map_or(format!("sqlite:{other}"), |server| server.url(&other));
-        here.project.ok(&["apply", "--yes", "--url", &url]);
-        assert_alike(&before, &dump_of(&here, &other));
-        here.project.ok(&["revert", "--yes", "--url", &url]);
-        let left = dump_of(&here, &other);
-        assert!(left.lines().all(|line| line.contains("SCHEMA")), "{provider}: {left}");
-    });
+/// Things that are made of each other, across namespaces.
+#[test]
+fn what_needs_what_is_found_out() {
+    if wanted(Provider::Postgres) {
+        is_made_again(&made(Provider::Postgres, "dependencies"), Provider::Postgres);
+    }
+}
+
+#[track_caller]
+fn is_made_again(here: &Stage<'_>, provider: Provider) {
+    let before = dump_of(here, &here.database);
+    let answer = here.project.ok(&["adopt", "--yes"]);
+    assert!(answer.contains("all of it can be declared"), "{provider}: {answer}");
+    assert!(!answer.contains("amiss"), "{provider}: {answer}");
+    assert_eq!(before, dump_of(here, &here.database), "{provider}: adopting changed the database");
+    here.assert_same("live", "declared");
+    let status = here.project.ok(&["status", "--exit-code"]);
+    assert!(status.starts_with("up to date:"), "{provider}: {status}");
+
+    let other = format!("{}_again", here.database);
+    let url = here.server.map_or(format!("sqlite:{other}"), |server| server.url(&other));
+    here.project.ok(&["apply", "--yes", "--url", &url]);
+    assert_alike(&before, &dump_of(here, &other));
+    here.project.ok(&["revert", "--yes", "--url", &url]);
+    let left = dump_of(here, &other);
+    assert!(left.lines().all(|line| line.contains("SCHEMA")), "{provider}: {left}");
 }
 
 #[test]
@@ -161,18 +176,24 @@ fn what_looks_at_a_column_is_made_again_around_its_change() {
 /// The servers' own dumps, read as files.
 #[test]
 fn a_dump_read_as_a_file_makes_the_same() {
+    let scripts = |provider: Provider| match provider {
+        Provider::Postgres => vec!["postgres", "dependencies"],
+        other => vec![other.word()],
+    };
     on_each_provider(|provider| {
-        let here = found(provider);
-        let Some(server) = here.server else { return };
-        let dump = oracle::raw_dump(server, &here.database).expect("it is dumped");
-        let name = format!("dump.{provider}.sql");
-        here.project.write(&name, &dump);
-        let read = here.project.ok(&["adopt", "--from", &name, "--yes"]);
-        assert!(!read.contains("amiss"), "{provider}: {read}");
-        here.project.draft("baseline", &[]);
-        let other = format!("{}_read", here.database);
-        here.project.ok(&["apply", "--yes", "--url", &server.url(&other)]);
-        assert_alike(&dump_of(&here, &here.database), &dump_of(&here, &other));
+        for script in scripts(provider) {
+            let here = made(provider, script);
+            let Some(server) = here.server else { return };
+            let dump = oracle::raw_dump(server, &here.database).expect("it is dumped");
+            let name = format!("dump.{provider}.sql");
+            here.project.write(&name, &dump);
+            let read = here.project.ok(&["adopt", "--from", &name, "--yes"]);
+            assert!(!read.contains("amiss"), "{provider}: {read}");
+            here.project.draft("baseline", &[]);
+            let other = format!("{}_read", here.database);
+            here.project.ok(&["apply", "--yes", "--url", &server.url(&other)]);
+            assert_alike(&dump_of(&here, &here.database), &dump_of(&here, &other));
+        }
     });
 }
 
@@ -206,4 +227,29 @@ fn triggers_of_one_moment_come_and_go() {
     }
     here.project.ok(&["revert", "--yes", "--steps", "3"]);
     here.assert_same("live", "history@1");
+}
+
+/// A partition has rows of its own, which go with it.
+#[test]
+fn a_partition_that_goes_loses_rows() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let table = "table reading {\n    at: date\n    kg: int32, null\n    partition by range (at) for postgres\n}\n\n";
+    let partition = "object \"partition\" reading_24 ```\n    create table reading_24 partition of reading for values from ('2024-01-01') to ('2025-01-01')\n``` drop ```\n    drop table reading_24\n``` after reading for postgres\n";
+    let here = Stage::of(Provider::Postgres, table);
+    here.project.migrate("readings");
+    here.project.declare(&format!("{table}{partition}"));
+    here.project.migrate("a year");
+    here.sql("insert into reading values ('2024-05-01', 40), ('2024-06-01', 44)");
+    let refused = here.project.oak(&["revert", "--yes", "--steps", "1"]);
+    assert!(refused.status == 1 && refused.stdout.contains("every row of reading_24 is lost"), "{refused}");
+    assert!(refused.stdout.contains("both rows of reading_24 are lost"), "{refused}");
+    assert_eq!(here.query("select count(*) from reading"), ["2"]);
+    here.project.declare(table);
+    let drafted = here.project.ok(&["draft", "no year"]);
+    assert!(drafted.contains("loses data: every row of reading_24 is lost"), "{drafted}");
+    let refused = here.project.oak(&["apply", "--yes"]);
+    assert!(refused.status == 1 && refused.stderr.contains("loses-data"), "{refused}");
+    assert_eq!(here.query("select count(*) from reading"), ["2"]);
 }

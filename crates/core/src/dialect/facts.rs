@@ -41,6 +41,8 @@ pub struct Facts {
     pub references_need_own_index: bool,
     /// Whether a column that numbers rows has to begin a key at every moment.
     pub identity_needs_key: bool,
+    /// Whether a table has to have a column at every moment.
+    pub needs_a_column: bool,
     /// Whether a required column without a default is filled with some value of the server's choosing where rows are
     /// there, instead of being refused.
     pub fills_silently: bool,

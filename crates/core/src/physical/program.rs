@@ -88,6 +88,11 @@ impl Program {
         }
     }
 
+    /// Whether rows go with it, which nothing else holds: a partition, or a table in its own words.
+    pub fn holds_rows(&self) -> bool {
+        matches!(self.word.as_deref(), Some("partition" | "table" | "virtual table"))
+    }
+
     /// Whether its SQL names this.
     pub fn mentions(&self, name: &str) -> bool {
         mentions(&self.create, name)

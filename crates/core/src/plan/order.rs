@@ -110,7 +110,10 @@ fn planned(dialect: Dialect, steps: Vec<Step>, choices: &Choices) -> Plan {
         let risks = risks(dialect, &step, &known);
         match &step {
             Step::AddColumn { table, column, .. } => known.added.insert((table.clone(), column.name.clone())),
-            Step::FillColumn { table, column, .. } => known.filled.insert((table.clone(), column.clone())),
+            // A conversion of no value gives none.
+            Step::FillColumn { table, column, only_missing: true, .. } => {
+                known.filled.insert((table.clone(), column.clone()))
+            }
             _ => false,
         };
         PlannedStep { risks, placement: dialect.placement(&step), step }

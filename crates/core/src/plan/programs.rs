@@ -68,6 +68,16 @@ pub(super) fn around(
     // A trigger goes with its table; but where a routine goes too, it may be the one that the trigger calls.
     let calls = dropped.iter().any(|one| one.kind == ProgramKind::Routine);
     dropped.retain(|one| calls || !one.table.as_ref().is_some_and(|table| gone.contains(&from.key(table))));
+    // Partitions go with their table, and cannot go by themselves while something references it.
+    let mut parents = gone;
+    loop {
+        let goes = |one: &Program| {
+            one.word.as_deref() == Some("partition")
+                && one.after.iter().any(|parent| parents.contains(&from.key(parent)))
+        };
+        let Some(at) = dropped.iter().position(goes) else { break };
+        parents.insert(from.key(&dropped.remove(at).name));
+    }
     let mut before = read_first(dropped);
     before.reverse();
     Around {
@@ -398,11 +408,17 @@ struct Needs {
 
 impl Needs {
     fn of(programs: &[&Program]) -> Self {
+        let mut labels: BTreeMap<String, Vec<usize>> = BTreeMap::new();
         let mut by_name: BTreeMap<String, Vec<usize>> = BTreeMap::new();
         for (at, one) in programs.iter().enumerate().filter(|(_, one)| has_name(one)) {
-            by_name.entry(one.base_name().to_lowercase()).or_default().push(at);
+            let name = one.base_name().to_lowercase();
+            labels.entry(one.name.to_lowercase()).or_default().push(at);
             if one.base_name() != one.name {
-                by_name.entry(one.name.to_lowercase()).or_default().push(at);
+                labels.entry(name.clone()).or_default().push(at);
+            }
+            // Statements of other things name no rules and the like.
+            if !matches!(one.word.as_deref(), Some("constraint" | "policy" | "rule" | "cast" | "conversion")) {
+                by_name.entry(name).or_default().push(at);
             }
         }
         // Names that are not one word have to be looked for one by one.
@@ -411,7 +427,8 @@ impl Needs {
         let mut needs = Self { stated: Vec::new(), named: Vec::new() };
         for (at, one) in programs.iter().enumerate() {
             let found = |name: &String| by_name.get(name).into_iter().flatten().copied();
-            let mut stated: BTreeSet<usize> = one.after.iter().flat_map(|name| found(&name.to_lowercase())).collect();
+            let labelled = |name: &String| labels.get(&name.to_lowercase()).into_iter().flatten().copied();
+            let mut stated: BTreeSet<usize> = one.after.iter().flat_map(labelled).collect();
             let said = one.said_when_made().to_lowercase();
             let words = said.split(|one: char| !(one.is_alphanumeric() || one == '_')).map(str::to_owned);
             let mut named: BTreeSet<usize> = words.collect::<BTreeSet<_>>().iter().flat_map(found).collect();
@@ -430,6 +447,11 @@ impl Needs {
                     other.base_name() != one.base_name() || (is_aggregate && other.kind == ProgramKind::Routine)
                 });
             }
+            // Only another trigger names one, which it fires behind.
+            named.retain(|other| {
+                let is_other = one.kind == ProgramKind::Trigger && programs[*other].name != one.name;
+                programs[*other].kind != ProgramKind::Trigger || is_other
+            });
             // An operator may say what undoes or turns it round, which then says the same of it.
             if one.word.as_deref() == Some("operator") {
                 named.retain(|other| programs[*other].word != one.word);
@@ -465,8 +487,13 @@ fn read_first(mut programs: Vec<Program>) -> Vec<Program> {
         let free = |lists: &[&Vec<BTreeSet<usize>>]| {
             waiting.iter().copied().find(|at| lists.iter().all(|list| list[*at].is_disjoint(&waiting)))
         };
-        let next = free(&[&needs.stated, &needs.named]).or_else(|| free(&[&needs.stated]));
-        let Some(next) = next.or_else(|| waiting.first().copied()) else { break };
+        // Names that sound alike can go in a circle: the one that lacks least comes next.
+        let lacks = |at: &usize| {
+            let stated = needs.stated[*at].intersection(&waiting).count();
+            (stated, needs.named[*at].intersection(&waiting).count())
+        };
+        let next = free(&[&needs.stated, &needs.named]);
+        let Some(next) = next.or_else(|| waiting.iter().copied().min_by_key(lacks)) else { break };
         waiting.remove(&next);
         ordered.push(programs[next].clone());
     }

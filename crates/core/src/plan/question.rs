@@ -12,8 +12,8 @@ use super::renaming::{self, Renamed};
 use super::rows;
 use crate::Dialect;
 use crate::dialect::Altering;
-use crate::diff::{Change, ItemChange, Renames, RowChanges, TableAlteration, TableChange, diff, diff_rows};
-use crate::physical::{Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Schema, Table};
+use crate::diff::{Change, Changes, ItemChange, Renames, RowChanges, TableAlteration, TableChange, diff, diff_rows};
+use crate::physical::{Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Program, Schema, Table};
 use crate::schema::Action;
 use crate::sql::Expression;
 
@@ -200,7 +200,7 @@ pub fn questions(dialect: Dialect, from: &Schema, to: &Schema, choices: &Choices
         row_changes: &row_changes,
         found: Vec::new(),
     };
-    asking.all(&changes.tables, &changes.enums)
+    asking.all(&changes)
 }
 
 struct Asking<'a> {
@@ -217,15 +217,20 @@ struct Asking<'a> {
 }
 
 impl Asking<'_> {
-    fn all(mut self, tables: &[TableChange], enums: &[Change<EnumType>]) -> Vec<Question> {
-        for change in tables {
+    fn all(mut self, changes: &Changes) -> Vec<Question> {
+        for change in &changes.programs {
+            if let Change::Drop(one) | Change::Alter { from: one, .. } = change {
+                self.taken_along(one, &changes.tables);
+            }
+        }
+        for change in &changes.tables {
             match change {
                 TableChange::Add(_) => {}
                 TableChange::Drop(table) => self.dropped(table),
                 TableChange::Alter(alteration) => self.altered(alteration),
             }
         }
-        for change in enums {
+        for change in &changes.enums {
             if let Change::Alter { from, to } | Change::Rename { from, to } = change {
                 self.words(from, to);
             }
@@ -321,6 +326,15 @@ impl Asking<'_> {
         }
         let declared = self.declared(&was, None);
         self.ask_besides(&table.name, About::Rows, Matter::Loses, declared);
+    }
+
+    /// The rows of something that is an object, unless it goes with its table.
+    fn taken_along(&mut self, one: &Program, tables: &[TableChange]) {
+        let goes = |change: &TableChange| matches!(change, TableChange::Drop(table) if one.after.contains(&table.name));
+        if one.holds_rows() && !tables.iter().any(goes) {
+            let (table, about, matter) = (one.name.clone(), About::Rows, Matter::Loses);
+            self.found.push(Question { table, about, matter, besides: None });
+        }
     }
 
     /// The rows that the declaration names, in all or in a column: what it says is not lost.

@@ -169,6 +169,11 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Ris
             risks.renamed("column", from, dialect.facts().name_case.same_item(from, to));
         }
         Step::RenameEnumWord { from, .. } => risks.renamed("word", from, false),
+        Step::DropProgram(one) => {
+            if one.holds_rows() {
+                risks.add(RiskKind::LosesData, format!("every row of {} is lost", one.name));
+            }
+        }
         Step::DropTable(table) => match known.kept(&table.name, None) {
             Some(kept) => risks.kept(kept),
             None => risks.add(RiskKind::LosesData, format!("every row of {} is lost", table.name)),
@@ -242,7 +247,6 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Ris
         | Step::DropEnum(_)
         | Step::AddEnumWord { .. }
         | Step::SetOptions { .. }
-        | Step::DropProgram(_)
         | Step::SetComment { .. } => {}
         Step::AlterColumn { table, from, to, using } if among(&known.filled, table, to) => {
             let from = Column { nullable: to.nullable, ..(**from).clone() };

@@ -62,6 +62,7 @@ struct Stages {
     drop_indexes: Vec<Step>,
     drop_constraints: Vec<Step>,
     stop_computing: Vec<Step>,
+    add_first: Vec<Step>,
     drop_computed: Vec<Step>,
     make_enums: Vec<Step>,
     rename_tables: Vec<Step>,
@@ -93,6 +94,7 @@ impl Stages {
             self.drop_indexes,
             self.drop_constraints,
             self.stop_computing,
+            self.add_first,
             self.drop_computed,
             self.rows.prepared,
             self.make_enums,
@@ -404,6 +406,14 @@ impl Planner<'_> {
             *numbering = plain;
         }
         let from = &from;
+        // Where everything that is there is made anew, something new has to be there before the rest goes.
+        let stays = |old: &Column| match to.column(&old.name) {
+            Some(new) => !self.is_remade(&Column { name: new.name.clone(), ..old.clone() }, new),
+            None => old.generated.is_none(),
+        };
+        let is_emptied = self.dialect.facts().needs_a_column && !from.columns.iter().any(stays);
+        let first =
+            to.columns.iter().find(|new| is_emptied && new.generated.is_none() && from.column(&new.name).is_none());
         let following = self.dialect.following(from, to);
         for old in from.columns.iter().filter(|column| to.column(&column.name).is_none()) {
             let step = Step::DropColumn { table: table.clone(), column: old.clone() };
@@ -415,7 +425,11 @@ impl Planner<'_> {
         }
         for new in &to.columns {
             let Some(old) = from.column(&new.name) else {
+                let before = self.stages.add_columns.len();
                 self.add_column(to, new);
+                if first.is_some_and(|first| first.name == new.name) {
+                    self.stages.add_first.extend(self.stages.add_columns.drain(before..));
+                }
                 continue;
             };
             let mut renamed = Column { name: new.name.clone(), ..old.clone() };

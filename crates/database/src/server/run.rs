@@ -359,7 +359,9 @@ impl Run<'_, '_> {
                     line: statement.line,
                     sql: statement.sql.clone(),
                     message: format!("{} ({})", error.message, error.code),
-                    by_rows: error.refused == Refused::ByRows || is_of_value(step, &error.code),
+                    // What is only made has no rows yet.
+                    by_rows: (error.refused == Refused::ByRows || is_of_value(step, &error.code))
+                        && !step.object.starts_with("create-table "),
                     in_lots: step.object.starts_with("fill-in-batches ") && !step.is_by_hand(),
                 }),
             })?;

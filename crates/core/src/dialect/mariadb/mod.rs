@@ -59,6 +59,7 @@ pub(super) const FACTS: Facts = Facts {
     tables_hold_indexes: true,
     references_need_own_index: true,
     identity_needs_key: true,
+    needs_a_column: true,
     fills_silently: true,
     unnamed_constraints: false,
     materialized_views: false,

@@ -611,12 +611,7 @@ impl Reader {
                 return Err(Stop::Here);
             }
         }
-        let highest = match row.ty.as_str() {
-            "smallint" => i64::from(i16::MAX),
-            "integer" => i64::from(i32::MAX),
-            _ => i64::MAX,
-        };
-        let usual = if row.step < 0 { (-highest - 1, -1) } else { (1, highest) };
+        let usual = usual_range(&row);
         row.least = least.unwrap_or(usual.0);
         row.most = most.unwrap_or(usual.1);
         row.start = start.unwrap_or(if row.step < 0 { row.most } else { row.least });
@@ -1074,7 +1069,8 @@ impl Reader {
             let name = own.clone();
             let ty = type_name(&self.column(oid, column)?.ty).canonical().to_ascii_lowercase();
             let mut row = SequenceRow { name, ty, step: 1, cache: 1, ..SequenceRow::default() };
-            if cursor.eat("(") {
+            let is_bounded = cursor.eat("(");
+            if is_bounded {
                 row = self.sequence_options(cursor, row)?;
                 cursor.expect(")").here()?;
             } else {
@@ -1090,8 +1086,12 @@ impl Reader {
             if row.cycles {
                 found.peculiarities.push("identity cycle".into());
             }
+            if is_bounded && (row.least, row.most) != usual_range(&row) {
+                found.peculiarities.push(format!("identity from {} to {}", row.least, row.most));
+            }
             if row.name != own {
-                found.peculiarities.push(format!("identity sequence {}", row.name));
+                let name = qualified::plain(qualified::base(&row.name));
+                found.peculiarities.push(format!("identity sequence {name}"));
             }
             return Ok(());
         }
@@ -1860,7 +1860,8 @@ impl Reader {
                     false => part.to_owned(),
                 };
                 let name = name.split_whitespace().map(lower).collect::<Vec<_>>().join(" ");
-                let name = if name.starts_with("table ") { without_public(&name) } else { name };
+                let is_plain = name.starts_with("table ") || word == "operator" && name.ends_with(')');
+                let name = if is_plain { without_public(&name) } else { name };
                 self.describe_otherwise(format!("{word} {name}"), text);
                 return Ok(Read::Done);
             }
@@ -2049,6 +2050,17 @@ impl Reader {
         }
         Ok(())
     }
+}
+
+/// Between which numbers a sequence of such a type and step goes where nothing else is said (PostgreSQL 17, "CREATE
+/// SEQUENCE").
+fn usual_range(row: &SequenceRow) -> (i64, i64) {
+    let highest = match row.ty.as_str() {
+        "smallint" => i64::from(i16::MAX),
+        "integer" => i64::from(i32::MAX),
+        _ => i64::MAX,
+    };
+    if row.step < 0 { (-highest - 1, -1) } else { (1, highest) }
 }
 
 /// The elements of a list, each as it is written.

@@ -33,6 +33,7 @@ pub(super) const FACTS: Facts = Facts {
     tables_hold_indexes: false,
     references_need_own_index: false,
     identity_needs_key: false,
+    needs_a_column: false,
     fills_silently: false,
     unnamed_constraints: true,
     materialized_views: false,

@@ -516,19 +516,29 @@ impl Reader<'_> {
 
     /// Descriptions of the rarer things, as the server itself calls them.
     pub(super) fn rarer_comments(&mut self) -> Result<(), ServerError> {
+        let operator = self.operator("o");
         self.objects(
             ObjectKind::Comment,
-            "select what, 'comment on ' || what || ' is ' || quote_literal(description), 'comment on ' || what || ' is null',
-                    null, name
-             from (select replace(i.type, 'foreign-data', 'foreign data') || ' ' || i.identity as what, d.description, i.name
-                   from pg_description d cross join lateral pg_identify_object(d.classoid, d.objoid, d.objsubid) i
-                   where d.objoid >= 16384 and (i.schema is null or i.schema::regnamespace::oid $namespaces)
-                     and d.classoid in (
-                        'pg_cast'::regclass, 'pg_operator'::regclass, 'pg_opclass'::regclass, 'pg_opfamily'::regclass,
-                        'pg_ts_config'::regclass, 'pg_ts_dict'::regclass, 'pg_collation'::regclass, 'pg_conversion'::regclass,
-                        'pg_foreign_server'::regclass, 'pg_foreign_data_wrapper'::regclass, 'pg_event_trigger'::regclass,
-                        'pg_publication'::regclass)
-                     and $own(d.classoid, d.objoid)) found",
+            &format!(
+                "select what, 'comment on ' || what || ' is ' || quote_literal(description), 'comment on ' || what || ' is null',
+                        null, name
+                 from (select replace(i.type, 'foreign-data', 'foreign data') || ' ' || i.identity as what, d.description, i.name
+                       from pg_description d cross join lateral pg_identify_object(d.classoid, d.objoid, d.objsubid) i
+                       where d.objoid >= 16384 and (i.schema is null or i.schema::regnamespace::oid $namespaces)
+                         and d.classoid in (
+                            'pg_cast'::regclass, 'pg_opclass'::regclass, 'pg_opfamily'::regclass, 'pg_ts_config'::regclass,
+                            'pg_ts_dict'::regclass, 'pg_collation'::regclass, 'pg_conversion'::regclass,
+                            'pg_foreign_server'::regclass, 'pg_foreign_data_wrapper'::regclass, 'pg_event_trigger'::regclass,
+                            'pg_publication'::regclass)
+                         and $own(d.classoid, d.objoid)
+                       union all
+                       select 'operator ' || what, description, what
+                       from (select {operator} || ' (' || coalesce(nullif(o.oprleft, 0)::regtype::text, 'none') || ', '
+                                    || o.oprright::regtype || ')' as what, d.description
+                             from pg_description d join pg_operator o on o.oid = d.objoid
+                             where d.classoid = 'pg_operator'::regclass and o.oprnamespace $namespaces
+                               and $own(pg_operator, o.oid)) operators) found"
+            ),
         )
     }
 }
