@@ -854,7 +854,7 @@ impl<'a> Parser<'a> {
     fn table_items(&mut self, table: &mut Table) {
         let mut items = std::mem::take(&mut self.gathered);
         self.gather_items(table, &mut items);
-        table.items = items.drain(..).collect();
+        table.items.append(&mut items);
         self.gathered = items;
     }
 
