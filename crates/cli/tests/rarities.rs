@@ -229,6 +229,35 @@ fn triggers_of_one_moment_come_and_go() {
     here.assert_same("live", "history@1");
 }
 
+/// The same where everything is in a namespace: what is declared of a view that is made again is made once.
+#[test]
+fn what_looks_at_a_column_in_a_namespace_is_made_again_once() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let here = made(Provider::Postgres, "dependencies");
+    here.sql("create rule quiet as on delete to app.rich do instead nothing");
+    here.project.ok(&["adopt", "--yes"]);
+    here.sql("alter table app.person disable trigger note");
+    here.sql("grant select (name) on app.rich to public");
+    let before = dump_of(&here, &here.database);
+    let declared = here.project.read("schema/app.oak");
+    let name = declared.lines().find(|line| line.starts_with("    name: ")).expect("a person has a name");
+    here.project.write("schema/app.oak", &declared.replacen(name, &name.replacen("text", "text(80)", 1), 1));
+    here.project.draft("narrower", &[]);
+    let applied = here.project.ok(&["apply", "--yes"]);
+    for again in ["index app.rich_kept_name_idx", "rule quiet on app.rich", "trigger note"] {
+        assert!(applied.contains(&format!("create {again}")), "{again}: {applied}");
+    }
+    here.assert_same("live", "declared");
+    assert_eq!(
+        here.query("select tgenabled from pg_trigger where tgname = 'note' and tgrelid = 'app.person'::regclass"),
+        ["D"]
+    );
+    here.project.ok(&["revert", "--yes", "--steps", "1"]);
+    assert_alike(&before, &dump_of(&here, &here.database));
+}
+
 /// A partition has rows of its own, which go with it.
 #[test]
 fn a_partition_that_goes_loses_rows() {

@@ -225,6 +225,29 @@ impl<'a, S: Storing> Lowering<'a, S> {
         attributes
     }
 
+    /// The columns of a key. What is said of one of them in an option is its own.
+    fn key_columns(
+        &mut self,
+        columns: &[Identifier],
+        attributes: &mut BTreeSet<String>,
+        place: &Place,
+    ) -> Vec<physical::KeyColumn> {
+        let mut made: Vec<_> = columns.iter().map(|name| physical::KeyColumn::new(name.as_str())).collect();
+        for column in &mut made {
+            column.descending = attributes.remove(&descending(&column.name));
+            let of = |option: &&String| collated(option).is_some_and(|(name, _)| name == column.name);
+            if let Some(option) = attributes.iter().find(of).cloned() {
+                column.collation = collated(&option).map(|(_, collation)| collation.to_owned());
+                attributes.remove(&option);
+            }
+        }
+        if let Some(left) = attributes.iter().find(|option| key_option(option).is_some()) {
+            let what = format!("finds no column of the key in the option \"{left}\"");
+            self.refuse(what, place.clone());
+        }
+        made
+    }
+
     /// Whether constraints of the table that have no declared name have none at all.
     fn leaves_unnamed(&self, table: &Table) -> bool {
         let says_so =
@@ -402,11 +425,12 @@ impl<'a, S: Storing> Lowering<'a, S> {
         lowered.primary_key = key.map(|key| {
             let place = Place::whole(&table.name, Item::PrimaryKey);
             let mut attributes = self.attributes(&key.options, Attributed::Key, &place);
+            let columns = self.key_columns(&key.columns, &mut attributes, &place);
             physical::PrimaryKey {
                 name: self
                     .constraint_name(table, key.name.as_ref(), &[], NameKind::PrimaryKey)
                     .filter(|_| facts.names_primary_keys),
-                columns: key_columns(&key.columns, &mut attributes),
+                columns,
                 attributes,
             }
         });
@@ -548,12 +572,12 @@ impl<'a, S: Storing> Lowering<'a, S> {
                 }
             }
             self.present(table, &unique.columns, &place);
-            let columns: Vec<_> = unique.columns.iter().map(Identifier::as_str).collect();
-            let name = self.constraint_name(table, unique.name.as_ref(), &columns, NameKind::Unique);
+            let names: Vec<_> = unique.columns.iter().map(Identifier::as_str).collect();
+            let columns = self.key_columns(&unique.columns, &mut attributes, &place);
+            let name = self.constraint_name(table, unique.name.as_ref(), &names, NameKind::Unique);
             if let (true, Some(name)) = (self.storing.facts().keys_share_names, &name) {
                 self.take_name(NameSpace::Relations, &self.beside(table, name), place);
             }
-            let columns = key_columns(&unique.columns, &mut attributes);
             lowered.uniques.push(physical::Unique { name, columns, attributes });
         }
     }
@@ -717,20 +741,6 @@ pub(super) fn typed(column: &Column, ty: Option<TypeName>) -> physical::Column {
     physical::Column::new(column.name.to_string(), ty.unwrap_or_else(|| TypeName::new("")))
 }
 
-/// The columns of a key. What is said of one of them in an option is its own.
-fn key_columns(columns: &[Identifier], attributes: &mut BTreeSet<String>) -> Vec<physical::KeyColumn> {
-    let mut made: Vec<_> = columns.iter().map(|name| physical::KeyColumn::new(name.as_str())).collect();
-    for column in &mut made {
-        column.descending = attributes.remove(&descending(&column.name));
-        let collated = attributes.iter().find(|option| collated(option).is_some_and(|(name, _)| name == column.name));
-        if let Some(option) = collated.cloned() {
-            column.collation = collated_by(&option);
-            attributes.remove(&option);
-        }
-    }
-    made
-}
-
 /// The option of a key whose order in a column is descending.
 pub(super) fn descending(column: &str) -> String {
     format!("{DESCENDING}{column}")
@@ -756,10 +766,6 @@ const COLLATED: &str = "collated ";
 /// The column and the collation.
 fn collated(option: &str) -> Option<(&str, &str)> {
     option.strip_prefix(COLLATED)?.rsplit_once(" by ")
-}
-
-fn collated_by(option: &str) -> Option<String> {
-    collated(option).map(|(_, collation)| collation.to_owned())
 }
 
 /// What an index is over; a column in parentheses is that column.

@@ -252,6 +252,24 @@ impl Dialect {
         }
     }
 
+    /// Of a table that follows its parents: how it is once those have changed, and what is still to be altered of it.
+    pub(crate) fn as_parents_leave(
+        self,
+        from: &physical::Table,
+        to: &physical::Table,
+        alteration: Option<&TableAlteration>,
+    ) -> Option<(physical::Table, Option<TableAlteration>)> {
+        match self {
+            Self::Sqlite | Self::Mariadb(_) => None,
+            Self::Postgres => postgres::inheriting::as_parents_leave(from, to, alteration),
+        }
+    }
+
+    /// Whether a column comes from a parent of its table, and is renamed there.
+    pub(crate) fn is_inherited(self, column: &physical::Column) -> bool {
+        self == Self::Postgres && postgres::inheriting::is_inherited(column)
+    }
+
     /// Whether a computed column becomes another one in place, with its values.
     pub fn keeps_computed(self, from: &physical::Column, to: &physical::Column) -> bool {
         match self {

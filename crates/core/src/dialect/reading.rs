@@ -127,10 +127,14 @@ fn read(dialect: Dialect, source: &str, mut reader: Box<dyn Statements>) -> Resu
 /// are reserved.
 fn is_of_own_table(sql: &str) -> bool {
     let head: Vec<&str> = sql.split_whitespace().take(8).collect();
-    let makes_it =
-        |words: &[&str]| words.iter().any(|word| word.trim_matches(['`', '"', '\'']).contains("hollow_oak_"));
+    // A text may begin so, too, and is none.
+    let names_it = |word: &&str| {
+        let name = word.rsplit('.').next().unwrap_or_default();
+        name.trim_start_matches(['`', '"']).starts_with("hollow_oak_")
+    };
     let is_others = ["view", "function", "procedure", "trigger", "event"];
-    makes_it(&head) && !head.iter().take(5).any(|word| is_others.contains(&word.to_ascii_lowercase().as_str()))
+    head.iter().any(names_it)
+        && !head.iter().take(5).any(|word| is_others.contains(&word.to_ascii_lowercase().as_str()))
 }
 
 /// The text with some stretches blanked out, so that all places stay what they are.

@@ -67,7 +67,7 @@ pub fn plan(dialect: Dialect, from: &Schema, to: &Schema, choices: &Choices) -> 
     let spent = choices.spent.iter().cloned().map(Step::DropKept).collect();
     let steps = with_rows(steps, to, choices);
     let steps = [renaming, steps].into_iter().flatten().collect();
-    let steps = deferred::checked(dialect, &from, to, programs::placed(dialect, around, steps));
+    let steps = deferred::checked(dialect, &from, to, programs::placed(dialect, around, steps, to));
     planned(dialect, [aside, steps, spent].into_iter().flatten().collect(), choices)
 }
 

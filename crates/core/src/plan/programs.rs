@@ -105,8 +105,10 @@ fn remake(
     made: &mut Vec<Program>,
 ) {
     let same = |a: &Program, b: &Program| a.kind == b.kind && a.label() == b.label() && a.table == b.table;
-    let named =
-        |said: &str, own: &str, names: &BTreeSet<String>| names.iter().any(|name| name != own && mentions(said, name));
+    // What is made says its own name, which another may have in another namespace.
+    let named = |said: &str, own: &str, names: &BTreeSet<String>| {
+        names.iter().any(|name| qualified::base(name) != qualified::base(own) && mentions(said, name))
+    };
     loop {
         let more: Vec<Program> = from
             .programs()
@@ -212,8 +214,9 @@ fn disturbed_names(changes: &Changes) -> BTreeSet<String> {
 
 /// Puts the programs where the other steps need them: one that a table is made with comes before the table, and one that
 /// a dropped table had goes behind it; all others come before and behind the rest.
-pub(super) fn placed(dialect: Dialect, around: Around, steps: Vec<Step>) -> Vec<Step> {
-    let Around { before, behind } = around;
+pub(super) fn placed(dialect: Dialect, around: Around, steps: Vec<Step>, to: &Schema) -> Vec<Step> {
+    let Around { before, mut behind } = around;
+    behind.extend(described_again(dialect, &steps, &behind, to));
     if before.is_empty() && behind.is_empty() {
         return steps;
     }
@@ -288,6 +291,27 @@ pub(super) fn placed(dialect: Dialect, around: Around, steps: Vec<Step>) -> Vec<
     placed.extend(behind.into_iter().zip(early).filter(|(_, place)| place.is_none()).map(|(step, _)| step));
     mark_early(&mut placed);
     placed
+}
+
+/// The descriptions of constraints and indexes that are made again: they went with what they describe.
+fn described_again(dialect: Dialect, steps: &[Step], behind: &[Step], to: &Schema) -> Vec<Step> {
+    let made: BTreeSet<String> = steps
+        .iter()
+        .filter_map(|step| match step {
+            Step::AddConstraint { table, constraint } => {
+                let name = dialect.quote(constraint.name()?);
+                Some(format!("constraint {name} on {}", dialect.quote_object(table)))
+            }
+            Step::CreateIndex { table, index } => {
+                let name = qualified::beside(table, &qualified::part(&index.name));
+                Some(format!("index {}", dialect.quote_object(&name)))
+            }
+            _ => None,
+        })
+        .collect();
+    let comments = to.programs().filter(|one| one.word.as_deref() == Some("comment") && made.contains(&one.name));
+    let comes = |one: &Program| behind.iter().any(|step| matches!(step, Step::CreateProgram(other) if other == one));
+    comments.filter(|one| !comes(one)).cloned().map(Step::CreateProgram).collect()
 }
 
 /// Marks the routines whose bodies name what is made behind them.

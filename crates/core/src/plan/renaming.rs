@@ -2,7 +2,6 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::staged::INHERITED;
 use super::step::{Constraint, Step};
 use crate::Dialect;
 use crate::diff::Renames;
@@ -64,7 +63,7 @@ pub(super) fn renamed(dialect: Dialect, from: &Schema, to: &Schema, renames: &Re
                 numbering = Some(new.clone());
             }
             // One that a parent has is renamed there.
-            if table.column(&old).is_some_and(|column| column.attributes.contains(INHERITED)) {
+            if table.column(&old).is_some_and(|column| dialect.is_inherited(column)) {
                 continue;
             }
             let table = owner.clone();

@@ -366,7 +366,7 @@ impl Planner<'_> {
             let (old, new) = (from.options.clone(), to.options.clone());
             self.stages.set_options.push(Step::SetOptions { table: to.name.clone(), from: old, to: new });
         }
-        let followed = as_parents_leave(from, to, alteration);
+        let followed = self.dialect.as_parents_leave(from, to, alteration);
         let (from, alteration) = match &followed {
             Some((from, alteration)) => (from, alteration.as_ref()),
             None => (from, alteration),
@@ -941,43 +941,3 @@ fn change_of<'a>(alteration: &'a TableAlteration, key: &ForeignKey) -> Option<&'
         _ => None,
     })
 }
-
-/// A table that inherits, with what changes along with its parents changed already (PostgreSQL 17, "Inheritance"): columns
-/// and checks that come from there cannot be altered by themselves. Nothing for any other table.
-fn as_parents_leave(
-    from: &Table,
-    to: &Table,
-    alteration: Option<&TableAlteration>,
-) -> Option<(Table, Option<TableAlteration>)> {
-    let inherits = |table: &Table| table.options.iter().any(|option| option.starts_with("inherits ("));
-    if !inherits(from) || !inherits(to) {
-        return None;
-    }
-    let is_inherited = |attributes: &BTreeSet<String>| attributes.contains(INHERITED);
-    let mut left = from.clone();
-    left.columns.retain(|column| !is_inherited(&column.attributes) || to.column(&column.name).is_some());
-    for new in to.columns.iter().filter(|column| is_inherited(&column.attributes)) {
-        match left.columns.iter_mut().find(|column| column.name == new.name) {
-            Some(old) if is_inherited(&old.attributes) => {
-                (old.ty, old.collation) = (new.ty.clone(), new.collation.clone());
-                old.declared_type = new.declared_type.clone();
-            }
-            Some(_) => {}
-            None => left.columns.push(new.clone()),
-        }
-    }
-    let mut alteration = alteration.cloned();
-    for items in alteration.iter_mut().map(|alteration| &mut alteration.items) {
-        items.retain(|item| match item {
-            ItemChange::Check(Change::Add(check) | Change::Drop(check)) => !is_inherited(&check.attributes),
-            ItemChange::Check(Change::Alter { from, to } | Change::Rename { from, to }) => {
-                !is_inherited(&from.attributes) || !is_inherited(&to.attributes)
-            }
-            _ => true,
-        });
-    }
-    Some((left, alteration))
-}
-
-/// What a column or check is that comes from a parent.
-pub(super) const INHERITED: &str = "inherited";

@@ -109,7 +109,7 @@ impl<'a> Checker<'a> {
             }
             if let Some(table) = &program.table
                 && !self.tables.contains_key(table)
-                && !programs.iter().any(|other| holds_rows(other) && other.name == *table)
+                && !programs.iter().any(|other| can_have_triggers(other) && other.name == *table)
             {
                 let nearest =
                     nearest(table.as_str(), self.tables.keys().map(|name| name.as_str())).map(Identifier::new);
@@ -475,7 +475,7 @@ impl<'a> Checker<'a> {
 }
 
 /// Whether a trigger can be on it.
-fn holds_rows(program: &Program) -> bool {
+fn can_have_triggers(program: &Program) -> bool {
     let words = ["view", "materialized view", "table", "foreign table", "partition", "virtual table"];
     program.kind.is_view() || program.word.as_deref().is_some_and(|word| words.contains(&word))
 }

@@ -11,8 +11,8 @@
 //! commit;
 //! ```
 //!
-//! [`write()`] makes the text of a plan, [`write_plain`] that for other clients, [`Script::read`] takes a file apart again: which steps are as they were generated,
-//! which were edited, which are somebody's own.
+//! [`write()`] makes the text of a plan, [`write_plain`] that for other clients, [`Script::read`] takes a file apart again:
+//! which steps are as they were generated, which were edited, which are somebody's own.
 //!
 //! Must not: run anything, or decide what a step means.
 

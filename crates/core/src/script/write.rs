@@ -144,7 +144,9 @@ fn statements(dialect: Dialect, step: &Step) -> String {
             text.push_str(&format!("{statement};\n"));
             continue;
         }
-        let end = ["//", "$$", "//oak"].into_iter().find(|end| !statement.contains(end)).unwrap_or("//oak//");
+        let longer = (3..).map(|length| "/".repeat(length));
+        let mut ends = ["//", "$$"].map(str::to_owned).into_iter().chain(longer);
+        let end = ends.find(|end| !statement.contains(end.as_str())).unwrap_or_default();
         text.push_str(&format!("delimiter {end}\n{statement}{end}\ndelimiter ;\n"));
     }
     text

@@ -134,7 +134,13 @@ impl Reader<'_> {
                 }
                 match partitions.as_ref().and_then(|found| found.get(&name)).cloned().flatten() {
                     Some(option) => words.push(option),
-                    None => words.extend(self.told_partitions(&name)?),
+                    None => match self.told_partitions(&name)? {
+                        Some(option) => words.push(option),
+                        None => {
+                            self.other(ObjectKind::Partition, name, None, String::new());
+                            continue;
+                        }
+                    },
                 }
                 words.retain(|option| option != "partitioned");
             }
@@ -198,27 +204,39 @@ impl Reader<'_> {
         sql.replace(&format!("`{database}`."), "")
     }
 
+    /// A sequence that a default takes numbers from is told with its database; a text that says the same is left alone.
+    fn own_sequences(&self, default: String) -> String {
+        let database = self.session.database().replace('`', "``");
+        let is_text = default.contains('\'');
+        let calls = ["nextval(", "lastval("].into_iter().filter(|_| !is_text);
+        calls.fold(default, |sql, call| sql.replace(&format!("{call}`{database}`."), call))
+    }
+
     /// Something with the statement that the server says makes it.
     fn as_object(&mut self, kind: ObjectKind, word: &str, name: String) -> Result<(), ServerError> {
-        let quoted = self.session.dialect().quote(&name);
-        let told = self.session.ask(&format!("show create {word} {quoted}"))?.rows;
-        let sql = self.in_database(&told.first().map(|row| text(row, 1)).unwrap_or_default());
+        let shown = self.shown(word, &name)?;
+        let sql = self.in_database(&shown);
         // Where its numbering stands is nothing that was declared.
         let counter = sql.rfind("AUTO_INCREMENT=").filter(|at| !sql[*at..].contains('\n'));
         let sql = match counter.map(|at| (at, sql[at..].find(' '))) {
             Some((at, Some(length))) => format!("{}{}", &sql[..at], &sql[at + length + 1..]),
             _ => sql,
         };
-        let (drop, after) = (format!("drop {word} {quoted}"), Vec::new());
+        let (drop, after) = (format!("drop {word} {}", self.session.dialect().quote(&name)), Vec::new());
         self.catalogue.others.push(OtherRow { kind, name, table: None, sql, drop, after, comment: None });
         Ok(())
     }
 
+    /// What the server says makes a table or sequence.
+    fn shown(&mut self, word: &str, name: &str) -> Result<String, ServerError> {
+        let quoted = self.session.dialect().quote(name);
+        let told = self.session.ask(&format!("show create {word} {quoted}"))?.rows;
+        Ok(told.first().map(|row| text(row, 1)).unwrap_or_default())
+    }
+
     /// How a table is partitioned in more than a few words, as the option.
     fn told_partitions(&mut self, table: &str) -> Result<Option<String>, ServerError> {
-        let quoted = self.session.dialect().quote(table);
-        let told = self.session.ask(&format!("show create table {quoted}"))?.rows;
-        let sql = told.first().map(|row| text(row, 1)).unwrap_or_default();
+        let sql = self.shown("table", table)?;
         let words = sql.rsplit_once("\n PARTITION BY ").map(|(_, rest)| rest.split_whitespace().collect::<Vec<_>>());
         Ok(words.map(|words| format!("partition by {}", words.join(" "))))
     }
@@ -234,9 +252,7 @@ impl Reader<'_> {
             self.catalogue.checks.iter().filter(|check| between(check)).map(|check| check.table.clone()).collect();
         seen.extend(self.versioned.iter().cloned());
         for table in seen {
-            let quoted = self.session.dialect().quote(&table);
-            let told = self.session.ask(&format!("show create table {quoted}"))?.rows;
-            let sql = told.first().map(|row| text(row, 1)).unwrap_or_default();
+            let sql = self.shown("table", &table)?;
             let Some(at) = self.catalogue.tables.iter().position(|one| one.name == table) else { continue };
             if sql.contains("\n  PERIOD FOR ") || sql.contains("PARTITION BY SYSTEM_TIME") {
                 self.catalogue.tables.remove(at);
@@ -261,8 +277,7 @@ impl Reader<'_> {
                 name: text(row, 1),
                 ty: text(row, 2),
                 nullable: text(row, 3) == "YES",
-                // A sequence is told with its database.
-                default: optional(row, 4).map(|sql| self.in_database(&sql)),
+                default: optional(row, 4).map(|sql| self.own_sequences(sql)),
                 extra: text(row, 5),
                 generated: optional(row, 6),
                 collation: optional(row, 7),
@@ -397,8 +412,9 @@ impl Reader<'_> {
         triggers.sort_by_key(|row| (text(row, 0), text(row, 2), text(row, 3), order(row)));
         for (at, row) in triggers.iter().enumerate() {
             // Those of one table and moment fire one after the other.
-            let former =
-                at.checked_sub(1).map(|at| &triggers[at]).filter(|one| one[2..4] == row[2..4] && one[0] == row[0]);
+            let is_beside =
+                |one: &&Row| one[2..4] == row[2..4] && one[0] == row[0] && other_mode(&text(one, 6)).is_none();
+            let former = triggers[..at].iter().rfind(is_beside);
             let follows = former.map(|one| format!(" follows {}", dialect.quote(&text(one, 1)))).unwrap_or_default();
             let sql = format!(
                 "create trigger {} {} {} on {} for each row{follows} {}",

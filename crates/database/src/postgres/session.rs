@@ -462,9 +462,18 @@ impl Aside {
     }
 }
 
+/// What something of `pg_class` is called in a step: with its namespace where it is not the one that is worked in.
+fn label(class: &str) -> String {
+    format!(
+        "(case when {class}.relnamespace = current_schema()::regnamespace then '' else {class}.relnamespace::regnamespace || '.' end
+          || {class}.relname)"
+    )
+}
+
 /// What a view has that goes with it: privileges beside those that a new one gets, a description, indexes, rules, triggers.
 fn of_view(name: &str) -> String {
     let name = Dialect::Postgres.literal(&Dialect::Postgres.quote_object(name));
+    let (index, view) = (label("c"), label("v"));
     format!(
         "with view as (select oid, relname, relkind, relacl, relowner, relnamespace from pg_class where oid = to_regclass({name}))
          select 1, 'revoke all on ' || v.oid::regclass || ' from '
@@ -478,14 +487,19 @@ fn of_view(name: &str) -> String {
                 || case when a.is_grantable then ' with grant option' else '' end, null
          from view, aclexplode(relacl) a where a.grantee <> relowner
          union all
+         select 2, 'grant ' || g.privilege_type || ' (' || quote_ident(a.attname) || ') on ' || v.oid::regclass || ' to '
+                || case when g.grantee = 0 then 'public' else quote_ident(pg_get_userbyid(g.grantee)) end
+                || case when g.is_grantable then ' with grant option' else '' end, null
+         from view v join pg_attribute a on a.attrelid = v.oid, aclexplode(a.attacl) g where g.grantee <> v.relowner
+         union all
          select 3, 'comment on ' || case relkind when 'm' then 'materialized view ' else 'view ' end || oid::regclass
                 || ' is ' || quote_literal(obj_description(oid, 'pg_class')), null
          from view where obj_description(oid, 'pg_class') is not null
          union all
-         select 4, pg_get_indexdef(i.indexrelid), 'create-object index ' || c.relname
+         select 4, pg_get_indexdef(i.indexrelid), 'create-object index ' || {index}
          from view v join pg_index i on i.indrelid = v.oid join pg_class c on c.oid = i.indexrelid
          union all
-         select 5, pg_get_ruledef(r.oid), 'create-object rule ' || r.rulename || ' on ' || v.relname
+         select 5, pg_get_ruledef(r.oid), 'create-object rule ' || r.rulename || ' on ' || {view}
          from view v join pg_rewrite r on r.ev_class = v.oid where r.rulename <> '_RETURN'
          union all
          select 6, pg_get_triggerdef(t.oid), 'create-trigger ' || t.tgname
@@ -507,13 +521,14 @@ fn of_rule(kind: &str, name: &str) -> String {
         "rule" => ("pg_rewrite", "rule", "ev_class", "x.ev_enabled"),
         _ => ("pg_policy", "pol", "polrelid", "'O'::\"char\""),
     };
+    let owner = label("c");
     format!(
-        "with x as (select x.oid, x.{prefix}name as name, {enabled} as state, c.oid::regclass as owner, c.relname
+        "with x as (select x.oid, x.{prefix}name as name, {enabled} as state, c.oid::regclass as owner, {owner} as label
                     from {catalogue} x join pg_class c on c.oid = x.{relation}
                     where x.{prefix}name = {}{of_table})
          select 1, 'alter table ' || owner || case state when 'D' then ' disable ' when 'R' then ' enable replica '
                                               else ' enable always ' end || '{kind} ' || quote_ident(name),
-                'create-object firing ' || name || ' on ' || relname
+                'create-object firing ' || name || ' on ' || label
          from x where state <> 'O'
          union all
          select 2, 'comment on {kind} ' || quote_ident(name) || ' on ' || owner || ' is '

@@ -143,7 +143,7 @@ struct Run<'a, 'm> {
     began: Instant,
     /// How many of them remain if the next one fails.
     durable: usize,
-    /// What restores what a dropped view had, by its name.
+    /// What restores what a dropped thing had, by its kind and name.
     again: BTreeMap<(&'static str, String), Vec<Again>>,
     /// Whether another run of ours ended just before, so that nobody can have changed the journal.
     follows: bool,

@@ -1174,7 +1174,8 @@ fn without_counter(sql: &str) -> String {
 fn partitions(cursor: &mut Cursor<'_>) -> Reading<String> {
     let start = cursor.at();
     let words: Vec<&str> = cursor.rest().split_whitespace().collect();
-    let is_rich = |word: &&str| ["subpartition", "comment"].contains(&word.to_ascii_lowercase().as_str());
+    let is_rich =
+        |word: &&str| ["subpartition", "comment"].iter().any(|one| word.to_ascii_lowercase().starts_with(one));
     if words.iter().any(is_rich) {
         return Ok(format!("partition by {}", words.join(" ")));
     }

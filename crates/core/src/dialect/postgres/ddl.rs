@@ -783,7 +783,12 @@ impl Reader {
                 match elements.iter_mut().find(of) {
                     // Its type says by what it is sorted.
                     Some(element) if column.is_some() => {
-                        element.push_str(&format!(" {}", clauses.split(" COLLATE ").next().unwrap_or_default()));
+                        let mut clauses = Cursor::new(clauses, SYNTAX);
+                        element.push_str(&format!(" {}", clauses.until(|cursor| cursor.is("collate")).here()?));
+                        if clauses.eat("collate") {
+                            self.relation(&mut clauses)?;
+                            element.push_str(&format!(" {}", clauses.rest()));
+                        }
                     }
                     _ => elements.push(clauses.to_owned()),
                 }

@@ -6,6 +6,7 @@ pub(super) mod burden;
 pub mod catalogue;
 pub(super) mod ddl;
 pub(super) mod forms;
+pub(super) mod inheriting;
 pub(super) mod lift;
 pub(super) mod lower;
 pub(super) mod misfits;

@@ -31,6 +31,7 @@ impl Reader {
         cursor.expect("to").here()?;
         let roles = roles(cursor)?;
         let is_grantable = cursor.eat_all(&["with", "grant", "option"]);
+        ends(cursor)?;
         for (on, role) in objects.iter().flat_map(|on| roles.iter().map(move |role| (on, role))) {
             if !privileges.is_empty() {
                 self.give(on, role, &privileges, None, is_grantable);
@@ -49,6 +50,8 @@ impl Reader {
         let Some(objects) = self.granted_on(cursor)? else { return Ok(Read::PassedOver) };
         cursor.expect("from").here()?;
         let is_everybody = roles(cursor)? == ["public"];
+        let _ = cursor.eat("restrict") || cursor.eat("cascade");
+        ends(cursor)?;
         let is_given = |on: &On| on.sql.starts_with("routine ") || on.sql.starts_with("type ");
         if !is_everybody || !objects.iter().all(is_given) {
             return Ok(Read::PassedOver);
@@ -102,6 +105,7 @@ impl Reader {
         cursor.expect(if is_given { "to" } else { "from" }).here()?;
         let roles = roles(cursor)?;
         let option = if cursor.eat_all(&["with", "grant", "option"]) { " with grant option" } else { "" };
+        ends(cursor)?;
         for (maker, place) in makers.iter().flat_map(|maker| places.iter().map(move |place| (maker, place))) {
             let within = place.as_ref().map(|place| format!(" in schema {place}")).unwrap_or_default();
             let beside = place.as_ref().map(|place| format!(" in {place}")).unwrap_or_default();
@@ -231,6 +235,14 @@ fn privileges(cursor: &mut Cursor<'_>) -> Reading<Option<Privileges>> {
             return Ok(cursor.is("on").then_some((whole, columns)));
         }
     }
+}
+
+/// Nothing stands behind it but by whom it was given.
+fn ends(cursor: &mut Cursor<'_>) -> Reading<()> {
+    if cursor.eat_all(&["granted", "by"]) {
+        cursor.name().here()?;
+    }
+    if cursor.is_at_end() { Ok(()) } else { Err(Stop::Here) }
 }
 
 fn roles(cursor: &mut Cursor<'_>) -> Reading<Vec<String>> {
