@@ -8,7 +8,7 @@ use hollow_oak_database::{Database, JournalEntry, Migrating, Outcome, Resume, Un
 use serde_json::json;
 
 use super::running::{
-    Broken, confirm, drift_refusal, made_by, obstacle_refusal, position_in_words, refuse_broken, settle,
+    Broken, confirm, drift_refusal, made_by, obstacle_refusal, position, position_in_words, refuse_broken, settle,
     show_preflight, show_steps, waiting_text, with_override,
 };
 use crate::args::{Check, Global, RevertArgs};
@@ -118,12 +118,13 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
         output,
     )?;
     let labels: Vec<_> = leaving.iter().map(Leaving::label).collect();
-    let at = position_in_words(&project, &history, &*database);
     if global.json {
+        let at = position(&project, &history, &*database);
         output.json(&json!({
             "target": target.name, "reverted": labels, "at": at, "counted": counted.as_json(),
         }));
     } else {
+        let at = position_in_words(&project, &history, &*database);
         output.line(format_args!(
             "{} {}; {} is {at}",
             done("reverted"),

@@ -373,12 +373,14 @@ pub fn waiting_text(waiting: &Waiting, target: &str) -> String {
 
 /// Where a target is now, in words.
 pub fn position_in_words(project: &Project, history: &History, database: &dyn Database) -> String {
+    let at = position(project, history, database);
+    at.map_or("before the first migration".into(), |at| format!("at {at}"))
+}
+
+/// The folder of the newest migration that a target has; its title in quotes where the folder is gone.
+pub fn position(project: &Project, history: &History, database: &dyn Database) -> Option<String> {
     let journal = target::journal(project, history, database).unwrap_or_default();
-    match journal.applied.last() {
-        None => "before the first migration".into(),
-        Some(applied) => match history.position(&applied.migration) {
-            Some(at) => format!("at {}", history.migrations()[at].folder),
-            None => format!("at \"{}\"", applied.title),
-        },
-    }
+    let applied = journal.applied.last()?;
+    let folder = history.position(&applied.migration).map(|at| history.migrations()[at].folder.clone());
+    Some(folder.unwrap_or_else(|| format!("\"{}\"", applied.title)))
 }

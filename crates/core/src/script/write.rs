@@ -60,7 +60,7 @@ pub fn write(dialect: Dialect, folder: &str, direction: Direction, plan: &Plan) 
     text
 }
 
-/// The statements of a plan for any client, without what the tool reads back: each step's behind its title.
+/// The statements of a plan for any client, without what the tool reads back: each step's behind its title and its risks.
 pub fn write_plain(dialect: Dialect, plan: &Plan) -> String {
     let mut text = String::new();
     let bare = |text: &mut String, frame: Frame, body: &mut dyn FnMut(&mut String)| {
@@ -69,7 +69,11 @@ pub fn write_plain(dialect: Dialect, plan: &Plan) -> String {
         text.push_str(frame.end);
     };
     segments(&mut text, dialect, plan, bare, |text, planned| {
-        text.push_str(&format!("-- {}\n{}", one_line(&planned.step.title()), statements(dialect, &planned.step)));
+        text.push_str(&format!("-- {}\n", one_line(&planned.step.title())));
+        for risk in &planned.risks {
+            text.push_str(&format!("--   {}: {}\n", risk.kind.phrase(), one_line(&risk.what)));
+        }
+        text.push_str(&statements(dialect, &planned.step));
     });
     text
 }
