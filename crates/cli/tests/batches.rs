@@ -119,6 +119,11 @@ fn a_row_that_gets_nothing_is_passed_over() {
         let some = "(case when id = 5 then null else 'Lower Heath' end)";
         here.project.ok(&["draft", "sites", "--fill", &format!("hive.site={some}"), "--batch", "100"]);
         let refused = here.project.oak(&["apply", "--yes"]);
+        assert!(
+            refused.status == 1 && refused.stderr.contains("hive.site is required, and its expression gives 1 of"),
+            "{refused}"
+        );
+        let refused = here.project.oak(&["apply", "--yes", "--despite", "rows"]);
         assert!(refused.status == 1 && refused.stderr.contains("site"), "{refused}");
         assert_eq!(here.query("select id from hive where site is null"), ["5"]);
         here.sql("update hive set site = 'Stillwater Meadow' where id = 5");

@@ -124,6 +124,84 @@ fn what_is_counted_can_be_tried_all_the_same() {
     });
 }
 
+/// A value that an expression should give is looked for before it is required.
+#[test]
+fn rows_that_an_expression_leaves_without_a_value_are_counted() {
+    on_each_provider(|provider| {
+        let here = filled(provider);
+        let before = here.query(HIVES);
+        // The label is made of a column that goes, the site of another table's, the weight of itself.
+        here.project.declare(
+            &BEFORE
+                .replace("text(40), null\n    temper", "text(40)\n    temper")
+                .replace("notes:      text, null", "label:      text(80)")
+                .replace("weight_g:   int64, null", "weight_g:   text(40)"),
+        );
+        let fill = |site: &str| [format!("hive.site={site}"), "hive.label=(notes)".to_owned()];
+        let [site, label] = fill("(select name from keeper where keeper.id = hive.keeper_id)");
+        let (text, number) = match provider {
+            Provider::Mariadb => ("char", "signed"),
+            _ => ("text", "bigint"),
+        };
+        let convert = format!("hive.weight_g=(cast(weight_g as {text}))");
+        let back = format!("hive.weight_g=(cast(weight_g as {number}))");
+        let decided = ["--fill", &site, "--fill", &label, "--convert", &convert, "--convert-back", &back];
+        here.project.draft("fuller", &[&decided[..], &["--no-rename", "hive.notes"]].concat());
+        let reviewed = here.project.ok(&["review"]);
+        for column in ["site", "label"] {
+            let risk = format!("may refuse: fails if a row of hive gets no {column} by its expression");
+            assert!(reviewed.contains(&risk), "{reviewed}");
+        }
+        let refused = here.project.oak(&["apply", "--yes"]);
+        assert_eq!(refused.status, 1, "{refused}");
+        assert_says(
+            &refused,
+            &[
+                "hive.site is required, and its expression gives 2 of 4 rows none",
+                "hive.label is required, and its expression gives 2 of 4 rows none",
+                "hive.weight_g is required, and its expression gives 1 of 4 rows none",
+            ],
+        );
+        here.assert_same("live", "history@1");
+        assert_eq!(here.query(HIVES), before);
+        here.sql("update hive set keeper_id = 1, notes = 'stings', weight_g = 7");
+        here.project.ok(&["apply", "--yes"]);
+        here.assert_same("live", "declared");
+        let sites = "select id, site, label, weight_g from hive order by id";
+        assert_eq!(here.query(sites)[1..3], ["2|Maren Oakhollow|stings|7", "3|Maren Oakhollow|stings|7"]);
+    });
+}
+
+/// What another collation sees as equal is no key any more.
+#[test]
+fn rows_that_another_collation_sees_as_equal_are_counted() {
+    on_each_provider(|provider| {
+        let [exact, equal] = match provider {
+            Provider::Sqlite => ["binary", "nocase"],
+            Provider::Mariadb => ["utf8mb4_bin", "utf8mb4_general_ci"],
+            // It has no collation of this kind that nobody made.
+            _ => return,
+        };
+        let declared = |collation: &str| {
+            let code = format!("code:       text(12), collate \"{collation}\", unique");
+            BEFORE.replace("code:       text(12)", &code)
+        };
+        let here = Stage::of(provider, &declared(exact));
+        here.project.migrate("first");
+        here.sql("insert into hive (id, code, temper) values (1, 'h1', 'calm'), (2, 'H1', 'calm'), (3, 'H3', 'wild')");
+        here.project.declare(&declared(equal));
+        here.project.ok(&["draft", "equal"]);
+        let refused = here.project.oak(&["apply", "--yes"]);
+        assert_eq!(refused.status, 1, "{refused}");
+        assert_says(&refused, &["2 of 3 rows of hive share code with another row"]);
+        here.sql("update hive set code = 'H2' where id = 2");
+        here.project.ok(&["apply", "--yes"]);
+        here.assert_same("live", "declared");
+        here.project.ok(&["revert", "--yes"]);
+        here.assert_same("live", "history@1");
+    });
+}
+
 #[test]
 fn a_draft_beside_a_target_says_what_it_holds() {
     on_each_provider(|provider| {

@@ -5,7 +5,7 @@ mod support;
 use hollow_oak_core::Provider;
 use hollow_oak_testkit::server::{shared, wanted};
 use support::stage::Stage;
-use support::{Project, REVERT_ALL};
+use support::{Project, REVERT, REVERT_ALL};
 
 const DECLARED: &str = "\
 namespace apiary
@@ -228,6 +228,35 @@ table sales.invoice {
 ",
     );
     insta::assert_snapshot!(resolved + &project.answers(&[&["check"]]));
+}
+
+/// Two tables of one name, whose keys are called alike, each in the other's place.
+#[test]
+fn tables_that_change_places_between_namespaces_keep_their_rows() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let declared = |[own, theirs]: [&str; 2], [was_own, was_theirs]: [&str; 2]| {
+        let person = "id: int64, identity\n    name: text(20)\n    primary key (id)\n    unique (name)";
+        let code = "id: text(12)\n    about_it: text(20), null\n    primary key (id)\n    index (about_it)";
+        format!(
+            "namespace sales\n\ntable {own} {{\n{was_own}    {person}\n}}\n\ntable {theirs} {{\n{was_theirs}    {code}\n}}\n"
+        )
+    };
+    let here = Stage::on(shared(Provider::Postgres), &declared(["sales.keeper", "keeper"], ["", ""]));
+    here.project.migrate("first");
+    here.sql("insert into sales.keeper (name) values ('Maren'); insert into keeper (id) values ('k1')");
+    let before = here.dump();
+    here.project
+        .declare(&declared(["keeper", "sales.keeper"], ["    formerly sales.keeper\n\n", "    formerly keeper\n\n"]));
+    here.project.migrate("places");
+    here.assert_same("live", "declared");
+    assert_eq!(here.query("select name from keeper"), ["Maren"]);
+    assert_eq!(here.query("select id from sales.keeper"), ["k1"]);
+    here.project.ok(REVERT);
+    here.assert_same("live", "history@1");
+    assert_eq!(here.dump(), before);
+    assert_eq!(here.query("select name from sales.keeper"), ["Maren"]);
 }
 
 #[test]

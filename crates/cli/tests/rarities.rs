@@ -70,6 +70,14 @@ fn they_are_taken_in_and_made_again() {
     on_each_provider(|provider| is_made_again(&found(provider), provider));
 }
 
+/// What stands in another namespace than those that use it, and tables made like others.
+#[test]
+fn what_is_elsewhere_is_found_there() {
+    if wanted(Provider::Postgres) {
+        is_made_again(&made(Provider::Postgres, "namespaces"), Provider::Postgres);
+    }
+}
+
 /// Things that are made of each other, across namespaces.
 #[test]
 fn what_needs_what_is_found_out() {

@@ -25,7 +25,7 @@ fn hive(items: &str) -> String {
 }
 
 /// What a table has before and after.
-const CHANGES: [(&str, &str); 35] = [
+const CHANGES: [(&str, &str); 39] = [
     ("primary key (id)", "primary key (id)\n    index by_n (n)"),
     ("primary key (id)", "primary key (id)\n    unique (n)"),
     ("primary key (id)", "primary key (id)\n    check (n > 0)"),
@@ -54,6 +54,10 @@ const CHANGES: [(&str, &str); 35] = [
     ("primary key (id)\n    a: decimal(6, 2), null", "primary key (id)\n    a: decimal(9, 3), null"),
     ("primary key (id)\n    a: float32, null", "primary key (id)\n    a: float64, null"),
     ("primary key (id)\n    a: date, null", "primary key (id)\n    a: datetime, null"),
+    ("primary key (id)\n    a: datetime(3), null", "primary key (id)\n    a: datetime(6), null"),
+    ("primary key (id)\n    a: datetime(6), null", "primary key (id)\n    a: datetime(3), null"),
+    ("primary key (id)\n    a: instant, null", "primary key (id)\n    a: instant(6), null"),
+    ("primary key (id)\n    a: time(3), null", "primary key (id)\n    a: time, null"),
     ("primary key (id)\n    a: text(20), default 'calm'", "primary key (id)\n    a: text(20), default 'watchful'"),
     ("primary key (id)\n    a: int32, default 1", "primary key (id)\n    a: int32"),
     ("primary key (id)\n    unique (n)", "primary key (id)"),

@@ -58,3 +58,34 @@ create event tick on schedule every 1 day starts '2026-01-01 00:00:00' ends '202
 create event once on schedule at '2030-01-01 00:00:00' do delete from hive//
 delimiter ;
 alter table hive add index (a) comment 'x''y';
+-- Other names of types, texts that say their character set, patterns, and tables made like others.
+create table spelt (
+    id int(5) zerofill not null default 00007,
+    size double precision unsigned,
+    ratio double precision,
+    code varchar(9) default 'a\_b',
+    constraint spelt_pattern check (code like 'a\_%' or code like 'b\%' or code = 'x\\y')
+);
+create sql security invoker view spelt_texts as select concat(code, _utf8mb4' ') as a, _latin1'q' as b from spelt;
+create view spelt_open as select id, code from spelt where code <> _utf8mb4'it''s' with local check option;
+create table owner_of (id int primary key);
+create table liked (
+    id int auto_increment primary key,
+    owner int,
+    name varchar(40) unique,
+    note text,
+    up varchar(40) generated always as (upper(name)) virtual,
+    key (note(10)),
+    constraint liked_owner foreign key (owner) references owner_of (id),
+    constraint liked_check check (owner > 0)
+) comment 'as it is';
+create table liking like liked;
+create table liking_too (like liked);
+-- A check that is written with its column has no name but the column's, and goes where the column is altered without it.
+create table weighed (
+    id int primary key,
+    grams int not null default 5 comment 'of honey' check (grams > 3 and grams <> 7),
+    doc longtext character set utf8mb3 check (json_valid(doc)),
+    `odd name` varchar(9) check (`odd name` like 'a\_%'),
+    constraint weighed_check check (id > 0)
+);

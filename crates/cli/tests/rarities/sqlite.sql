@@ -33,3 +33,13 @@ insert into keeper (name) values ('ada'), ('bo');
 analyze;
 pragma user_version = 7;
 pragma application_id = 99;
+-- A collation that holds anyway is worth saying where the column has another.
+create table sorted (
+    a text collate nocase,
+    b text,
+    c text collate rtrim primary key,
+    unique (a collate binary, b),
+    unique (b collate nocase, a)
+);
+create index sorted_parts on sorted (a collate binary, b collate binary, c collate nocase desc);
+create index sorted_words on sorted (lower(a) collate binary, (a) collate binary, lower(b) collate nocase);

@@ -1,15 +1,13 @@
 //! Questions about rows as SQL, which is nearly the same everywhere.
 
 use super::Dialect;
-use super::quoting::list;
-use crate::plan::{About, Question};
+use crate::plan::{About, Compared, Question};
 use crate::sql::in_parentheses;
 
 /// See [`Dialect::count`].
 pub(super) fn count(dialect: Dialect, question: &Question) -> String {
     let table = dialect.quote_object(&question.table);
     let quote = |name: &str| dialect.quote(name);
-    let names = |columns: &[String]| list(columns.iter().map(String::as_str), quote);
     let there = |columns: &[String]| -> String {
         let columns: Vec<_> = columns.iter().map(|name| format!("{} is not null", quote(name))).collect();
         columns.join(" and ")
@@ -31,6 +29,10 @@ pub(super) fn count(dialect: Dialect, question: &Question) -> String {
         About::Values { column, default: None } => counted(&format!("{} is not null", quote(column))),
         About::Values { column, default: Some(default) } => counted(&format!("{} <> {default}", quote(column))),
         About::Missing { column } => counted(&format!("{} is null", quote(column))),
+        About::Unfilled { missing, expression, .. } => {
+            let missing = missing.as_ref().map_or(String::new(), |column| format!("{} is null and ", quote(column)));
+            counted(&format!("{missing}{} is null", in_parentheses(expression)))
+        }
         About::Misfit { condition, .. } | About::Trimmed { condition, .. } => counted(condition),
         About::Unmet { condition } => counted(&format!("not {}", in_parentheses(condition))),
         About::Words { column, words, is_array } => {
@@ -44,19 +46,23 @@ pub(super) fn count(dialect: Dialect, question: &Question) -> String {
         }
         About::Keyed { key, keys, .. } => counted(&keyed(dialect, key, keys)),
         About::Shared { columns, among } => {
+            let names: Vec<_> = columns.iter().map(|column| column.name.clone()).collect();
+            let compared = columns.iter().map(|column| compared(dialect, "", column)).collect::<Vec<_>>().join(", ");
             let among = among.as_ref().map_or(String::new(), |condition| format!(" and {}", in_parentheses(condition)));
             format!(
                 "select coalesce(sum(shared.found), 0), (select count(*) from {table}) from (select count(*) as found \
                  from {table} where {}{among}{and_stays} group by {} having count(*) > 1) as shared",
-                there(columns),
-                names(columns)
+                there(&names),
+                compared
             )
         }
         About::Dangling { columns, referenced, keys } => {
             let same: Vec<_> = columns
                 .iter()
                 .zip(keys)
-                .map(|(column, key)| format!("referenced.{} = referencing.{}", quote(key), quote(column)))
+                .map(|(column, key)| {
+                    format!("{} = referencing.{}", compared(dialect, "referenced.", key), quote(column))
+                })
                 .collect();
             let there: Vec<_> =
                 columns.iter().map(|column| format!("referencing.{} is not null", quote(column))).collect();
@@ -78,6 +84,15 @@ pub(super) fn count(dialect: Dialect, question: &Question) -> String {
                 same.join(" and ")
             )
         }
+    }
+}
+
+/// A column of a table, as it is compared.
+fn compared(dialect: Dialect, table: &str, column: &Compared) -> String {
+    let name = format!("{table}{}", dialect.quote(&column.name));
+    match &column.collation {
+        Some(collation) => dialect.collated(&name, collation),
+        None => name,
     }
 }
 

@@ -63,6 +63,8 @@ pub(super) trait Storing {
     fn default(&self, table: &Table, column: &Column, value: &Value) -> Option<Expression>;
     /// A collation by its name; nothing for the one that holds anyway.
     fn collation(&self, name: &str) -> Option<String>;
+    /// The name of the one that holds anyway.
+    fn usual_collation(&self) -> String;
     /// What an index says besides its columns.
     fn index(&self, lowering: &mut Lowering<'_, Self>, index: &Index, lowered: &mut physical::Index, place: &Place);
     /// Whether two nulls can be equal in a unique constraint, and how that is kept.
@@ -386,6 +388,11 @@ impl<'a, S: Storing> Lowering<'a, S> {
             self.refuse("has no materialized views", place.clone());
         }
         if program.kind.is_view() {
+            if storing.provider() == Provider::Postgres && has_check_option(&body) {
+                let instead = "declare it as `object \"view\"`, with the whole statement";
+                let kind = self.not_expressible("keeps a check option beside the query of a view", instead.to_owned());
+                self.fault(kind, place.clone());
+            }
             self.object_name(&program.name, place);
         } else if program.word.as_deref() == Some("namespace") && !facts.namespaces {
             self.refuse("has no namespaces", place);
@@ -659,7 +666,12 @@ impl<'a, S: Storing> Lowering<'a, S> {
                 self.present_in(table, predicate, &place);
             }
             let parts = index.parts.iter().map(|part| physical::IndexPart {
-                collation: part.collate.as_deref().and_then(|name| storing.collation(name)),
+                collation: part.collate.as_deref().and_then(|name| {
+                    // The usual one is worth saying where what is read has another.
+                    storing
+                        .collation(name)
+                        .or_else(|| reads_collated(lowered, &part.key).then(|| storing.usual_collation()))
+                }),
                 descending: part.descending,
                 ..physical::IndexPart::new(match &part.key {
                     KeyPart::Column(name) => IndexKey::Column(name.to_string()),
@@ -787,6 +799,22 @@ pub(super) fn mentioned(table: &physical::Table, expression: &Expression) -> Vec
         }
     }
     names
+}
+
+/// Whether a part of an index reads a column that has a collation of its own.
+fn reads_collated(table: &physical::Table, key: &KeyPart) -> bool {
+    let is_own = |name: &str| table.column(name).is_some_and(|column| column.collation.is_some());
+    match key {
+        KeyPart::Column(name) => is_own(&name.to_string()),
+        KeyPart::Expression(text) => Expression::new(text).columns().iter().any(|one| is_own(&one.name)),
+    }
+}
+
+/// Whether a view's query ends in `with [cascaded | local] check option`.
+pub(super) fn has_check_option(query: &str) -> bool {
+    let words: Vec<String> = query.split_whitespace().rev().take(4).map(str::to_ascii_lowercase).collect();
+    let words: Vec<&str> = words.iter().map(String::as_str).collect();
+    matches!(words[..], ["option", "check", "with", ..] | ["option", "check", "cascaded" | "local", "with"])
 }
 
 /// A declared expression with its columns, and where asked its texts, as a provider spells them.

@@ -29,11 +29,13 @@ pub use misfits::Misfits;
 pub use naming::{NameKind, derived_name};
 pub use reading::{PassedOver, SqlMistake, SqlRead};
 
+use std::borrow::Cow;
+
 use crate::diff::TableAlteration;
 use crate::physical;
 use crate::plan::{Alteration, Blocks, Burden, Placement, Question, Step};
 use crate::schema::{Fault, Provider, Schema};
-use crate::sql::{Bodies, Syntax};
+use crate::sql::{Bodies, Expression, Syntax};
 
 /// The SQL dialects this program writes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -163,6 +165,31 @@ impl Dialect {
         counting::count(self, question)
     }
 
+    /// The collation by which the values of a column are compared, where it has one.
+    pub fn collation(self, table: &physical::Table, column: &physical::Column) -> Option<String> {
+        match self {
+            // SQLite, "Datatypes In SQLite", "Collating Sequences".
+            Self::Sqlite => Some(column.collation.clone().unwrap_or_else(|| "binary".to_owned())),
+            Self::Postgres => Some(column.collation.clone().unwrap_or_else(|| "default".to_owned())),
+            Self::Mariadb(_) => mariadb::collation(table, column),
+        }
+    }
+
+    /// An SQL expression that is compared by a collation.
+    pub fn collated(self, expression: &str, collation: &str) -> String {
+        match self {
+            Self::Sqlite => format!("{expression} collate {}", self.quote(collation)),
+            Self::Postgres => format!("{expression} collate {}", postgres::quote::quote_collation(collation)),
+            Self::Mariadb(_) => mariadb::collated(expression, collation),
+        }
+    }
+
+    /// Whether an SQL expression is a literal, and so gives every row the same value, and a value.
+    pub fn gives_a_value(self, expression: &str) -> bool {
+        let expression = Expression::read(expression, self.syntax());
+        expression.is_literal() && !expression.text().eq_ignore_ascii_case("null")
+    }
+
     /// The rules by which its SQL is read.
     pub fn syntax(self) -> Syntax {
         match self {
@@ -249,6 +276,21 @@ impl Dialect {
         match self {
             Self::Sqlite | Self::Postgres => Vec::new(),
             Self::Mariadb(_) => mariadb::alter::following(from, to),
+        }
+    }
+
+    /// Two schemas of which neither tells apart what the other takes for one thing: the sequence of a column.
+    pub(crate) fn told_alike(
+        self,
+        from: physical::Schema,
+        to: &physical::Schema,
+    ) -> (physical::Schema, Cow<'_, physical::Schema>) {
+        match self {
+            Self::Sqlite | Self::Mariadb(_) => (from, Cow::Borrowed(to)),
+            Self::Postgres => {
+                let told = postgres::numbering::told_out(to, &from).map_or(Cow::Borrowed(to), Cow::Owned);
+                (postgres::numbering::told_out(&from, to).unwrap_or(from), told)
+            }
         }
     }
 

@@ -277,6 +277,14 @@ fn renamed_table(table: &Table, renames: &Renames, quote: &impl Fn(&str) -> Stri
         if let Some(generated) = &mut column.generated {
             in_expression(&mut generated.expression);
         }
+        // A check that is written with the column.
+        let checks = std::mem::take(&mut column.attributes).into_iter().map(|attribute| {
+            let Some(condition) = attribute.strip_prefix("check ") else { return attribute };
+            let mut condition = Expression::new(condition);
+            in_expression(&mut condition);
+            format!("check ({})", condition.text())
+        });
+        column.attributes = checks.collect();
     }
     let keys = new.primary_key.iter_mut().map(|key| &mut key.columns);
     for key in keys.chain(new.uniques.iter_mut().map(|key| &mut key.columns)) {

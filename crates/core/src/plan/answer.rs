@@ -38,6 +38,9 @@ impl Question {
                 )
             }
             About::Missing { column } => format!("{table}.{column} becomes required, and {in_rows} {has} none"),
+            About::Unfilled { column, .. } => {
+                format!("{table}.{column} is required, and its expression gives {in_rows} none")
+            }
             About::Misfit { column, to, .. } => match self.matter {
                 super::Matter::Refuses => format!("{table}.{column} does not fit {to} in {in_rows}"),
                 super::Matter::Loses => format!("{table}.{column} is rounded or cut to fit {to} in {in_rows}"),
@@ -47,6 +50,7 @@ impl Question {
                 format!("{table}.{column} loses the spaces at its end to fit {to} in {in_rows}")
             }
             About::Shared { columns, .. } => {
+                let columns: Vec<_> = columns.iter().map(|column| column.name.as_str()).collect();
                 format!("{rows} {} {} with another row", verb("shares", "share"), columns.join(", "))
             }
             About::Dangling { columns, referenced, .. } => {

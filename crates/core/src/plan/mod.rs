@@ -24,6 +24,6 @@ mod step;
 pub use burden::{Blocks, Burden};
 pub use choices::{Choices, Kept, Values};
 pub use order::{Placement, Plan, PlannedStep, plan};
-pub use question::{About, Count, Keyed, Keys, Matter, Question, questions};
+pub use question::{About, Compared, Count, Keyed, Keys, Matter, Question, questions};
 pub use risk::{Risk, RiskKind};
 pub use step::{Alteration, Batch, Commented, Constraint, Copied, EnumSwap, Rebuild, Step, SwappedColumn};

@@ -52,6 +52,8 @@ impl Placement {
 /// Plans the way from `from` to `to`.
 pub fn plan(dialect: Dialect, from: &Schema, to: &Schema, choices: &Choices) -> Plan {
     let Renamed { steps: renaming, schema: from, renames } = renaming::renamed(dialect, from, to, &choices.renames);
+    let (from, to) = dialect.told_alike(from, to);
+    let to = &*to;
     let changes = diff(&from, to);
     let choices = &rows::with_fills(dialect, &from, to, choices);
     let altering = dialect.facts().altering;
@@ -111,8 +113,9 @@ fn planned(dialect: Dialect, steps: Vec<Step>, choices: &Choices) -> Plan {
         match &step {
             Step::AddColumn { table, column, .. } => known.added.insert((table.clone(), column.name.clone())),
             // A conversion of no value gives none.
-            Step::FillColumn { table, column, only_missing: true, .. } => {
-                known.filled.insert((table.clone(), column.clone()))
+            Step::FillColumn { table, column, expression, only_missing: true, .. } => {
+                let surely = dialect.gives_a_value(expression);
+                known.filled.insert((table.clone(), column.clone()), surely).is_none()
             }
             _ => false,
         };

@@ -33,6 +33,15 @@ pub struct Question {
     pub besides: Option<Keys>,
 }
 
+/// A column whose values are compared.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Compared {
+    /// The column.
+    pub name: String,
+    /// By which collation, where it is not the one that it has now.
+    pub collation: Option<String>,
+}
+
 /// Rows by their keys.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Keys {
@@ -75,6 +84,15 @@ pub enum About {
         /// The column.
         column: String,
     },
+    /// Those that are left without a value where one is required, by the expression that should give them one.
+    Unfilled {
+        /// The column, by its name afterwards.
+        column: String,
+        /// The same by its name before, where only rows without a value get one.
+        missing: Option<String>,
+        /// The expression, in the names from before.
+        expression: String,
+    },
     /// Those with a value that another type does not hold as it is.
     Misfit {
         /// The column.
@@ -96,7 +114,7 @@ pub enum About {
     /// Those that share the values of some columns with another row; nulls are never shared.
     Shared {
         /// The columns.
-        columns: Vec<String>,
+        columns: Vec<Compared>,
         /// A condition in SQL: other rows do not count.
         among: Option<String>,
     },
@@ -107,7 +125,7 @@ pub enum About {
         /// The table where it should be.
         referenced: String,
         /// Its columns.
-        keys: Vec<String>,
+        keys: Vec<Compared>,
     },
     /// Those for which a condition in SQL is false.
     Unmet {
@@ -148,6 +166,7 @@ impl About {
     fn looks_at(&self, name: &str) -> bool {
         match self {
             Self::Rows | Self::Keyed { .. } => false,
+            Self::Unfilled { missing, expression, .. } => missing.as_deref() == Some(name) || expression.contains(name),
             Self::Required { column }
             | Self::Values { column, .. }
             | Self::Missing { column }
@@ -155,7 +174,8 @@ impl About {
             | Self::Trimmed { column, .. }
             | Self::Unkept { column, .. }
             | Self::Words { column, .. } => column == name,
-            Self::Shared { columns, .. } | Self::Dangling { columns, .. } => columns.iter().any(|one| one == name),
+            Self::Shared { columns, .. } => columns.iter().any(|one| one.name == name),
+            Self::Dangling { columns, .. } => columns.iter().any(|one| one == name),
             Self::Unmet { condition } => condition.contains(name),
         }
     }
@@ -275,6 +295,21 @@ impl Asking<'_> {
 
     fn all_untouched<'n>(&self, table: &str, names: impl IntoIterator<Item = &'n str>) -> Option<Vec<String>> {
         names.into_iter().map(|name| self.untouched(table, name)).collect()
+    }
+
+    /// A column that is compared as it will be: its values are those of before, its collation may be another one. `with`
+    /// is the one that it is compared with, in another table.
+    fn compared(&self, table: &str, new: &str, with: Option<(&str, &str)>) -> Option<Compared> {
+        let name = self.untouched(table, new)?;
+        let collation = |schema: &Schema, table: &str, column: &str| {
+            let table = schema.table(table)?;
+            self.dialect.collation(table, table.column(column)?)
+        };
+        let later = collation(self.to, table, new);
+        let is_same = |other: Option<String>| other.is_none() || other == later;
+        let now = is_same(collation(self.now, table, new));
+        let there = with.is_none_or(|(table, column)| is_same(collation(self.now, table, column)));
+        Some(Compared { name, collation: later.filter(|_| !(now && there)) })
     }
 
     /// An expression in the names from before; nothing where that is not certain.
@@ -397,6 +432,66 @@ impl Asking<'_> {
                 _ => {}
             }
         }
+        self.compared_anew(from, to);
+    }
+
+    /// The keys that may see as equal what they did not, since a collation changes under them.
+    fn compared_anew(&mut self, from: &Table, to: &Table) {
+        let dialect = self.dialect;
+        let collation = |table: &Table, name: &str| dialect.collation(table, table.column(name)?);
+        let changes = |name: &str| match (collation(from, name), collation(to, name)) {
+            (Some(before), Some(after)) => before != after,
+            _ => false,
+        };
+        let keys = to.primary_key.iter().map(|key| (&key.columns, &key.attributes));
+        for (columns, attributes) in keys.chain(to.uniques.iter().map(|key| (&key.columns, &key.attributes))) {
+            if columns.iter().any(|part| changes(&part.name)) {
+                self.shared(to, columns, attributes);
+            }
+        }
+        let is_compared = |index: &&Index| {
+            index.parts.iter().any(|part| matches!(&part.key, IndexKey::Column(name) if changes(name)))
+        };
+        for index in to.indexes.iter().filter(is_compared) {
+            self.index(to, index);
+        }
+    }
+
+    /// Rows that are left without a value, though an expression was to give them one.
+    fn unfilled(&mut self, table: &Table, column: &Column, missing: Option<String>, expression: &str) {
+        if column.nullable || column.generated.is_some() || self.dialect.gives_a_value(expression) {
+            return;
+        }
+        if let Some(expression) = self.giving(&table.name, &column.name, expression) {
+            let about = About::Unfilled { column: column.name.clone(), missing, expression };
+            self.ask(&table.name, about, Matter::Refuses);
+        }
+    }
+
+    /// What gives a column its values, in the names from before; nothing where it reads what is not there yet, or is
+    /// another value by then.
+    fn giving(&self, table: &str, column: &str, text: &str) -> Option<String> {
+        let expression = Expression::read(text, self.dialect.syntax());
+        let before = |table: &str, name: &str| match self.to.table(table).and_then(|after| after.column(name)) {
+            Some(after) if after.name != column => self.untouched(table, name),
+            _ => self.column(table, name),
+        };
+        if expression.is_parsed() {
+            let mut old = BTreeMap::new();
+            for reference in expression.columns() {
+                old.insert(reference.name.clone(), self.dialect.quote(&before(table, &reference.name)?));
+            }
+            return Some(expression.respelled(|reference| old.get(&reference.name).cloned(), |_| None));
+        }
+        // Of a sub-select only the words are known: each has to mean what it will mean then.
+        let as_before = |word: &str| {
+            let known = |schema: &Schema| schema.table(word).is_some();
+            let has = |table: &&Table| table.column(word).is_some();
+            known(self.now) == known(self.to)
+                && self.to.tables().filter(has).all(|one| before(&one.name, word).is_some())
+        };
+        let is_plain = self.renames.is_empty() && expression.columns().iter().all(|word| as_before(&word.name));
+        is_plain.then(|| expression.text().to_owned())
     }
 
     fn added_column(&mut self, table: &Table, column: &Column) {
@@ -404,9 +499,11 @@ impl Asking<'_> {
             || column.default.is_some()
             || column.generated.is_some()
             || column.numbers_rows()
-            || self.dialect.numbers_unasked(table) == Some(column.name.as_str())
-            || self.choices.values_of(&table.name, &column.name).is_some();
-        if !is_given {
+            || self.dialect.numbers_unasked(table) == Some(column.name.as_str());
+        if let Some(values) = self.choices.values_of(&table.name, &column.name) {
+            let expression = values.expression().to_owned();
+            self.unfilled(table, column, None, &expression);
+        } else if !is_given {
             self.ask(&table.name, About::Required { column: column.name.clone() }, Matter::Refuses);
         }
     }
@@ -418,12 +515,17 @@ impl Asking<'_> {
             self.added_column(after, new);
             return;
         }
-        let decided = self.choices.values_of(&after.name, &new.name);
+        let decided = self.choices.values_of(&after.name, &new.name).cloned();
+        let is_decided = decided.is_some();
         let Some(name) = self.column(&before.name, &old.name) else { return };
-        if matches!(decided, Some(Values::Convert(_))) {
-            return;
+        match decided {
+            Some(Values::Convert(expression)) => return self.unfilled(after, new, None, &expression),
+            Some(Values::Fill(expression)) if old.nullable => {
+                self.unfilled(after, new, Some(name.clone()), &expression);
+            }
+            _ => {}
         }
-        if old.nullable && !new.nullable && decided.is_none() && new.generated.is_none() {
+        if old.nullable && !new.nullable && !is_decided && new.generated.is_none() {
             self.ask(&after.name, About::Missing { column: name.clone() }, Matter::Refuses);
         }
         if old.generated.is_none() && new.generated.is_some() {
@@ -453,8 +555,8 @@ impl Asking<'_> {
         if key.iter().any(|column| column.collation.is_some()) || !attributes.is_empty() {
             return;
         }
-        let columns = self.all_untouched(&table.name, key.iter().map(|column| column.name.as_str()));
-        if let Some(columns) = columns {
+        let columns = key.iter().map(|column| self.compared(&table.name, &column.name, None));
+        if let Some(columns) = columns.collect() {
             self.ask(&table.name, About::Shared { columns, among: None }, Matter::Refuses);
         }
     }
@@ -465,7 +567,7 @@ impl Asking<'_> {
         }
         let plain = index.parts.iter().map(|part| match &part.key {
             IndexKey::Column(name) if part.collation.is_none() && part.prefix.is_none() && part.operators.is_none() => {
-                self.untouched(&table.name, name)
+                self.compared(&table.name, name, None)
             }
             _ => None,
         });
@@ -486,7 +588,9 @@ impl Asking<'_> {
             return;
         }
         let Some(columns) = self.all_untouched(&table.name, key.columns.iter().map(String::as_str)) else { return };
-        let keys = self.all_untouched(&key.referenced_table, key.referenced_columns.iter().map(String::as_str));
+        let pairs = key.referenced_columns.iter().zip(&key.columns);
+        let keys = pairs.map(|(name, column)| self.compared(&key.referenced_table, name, Some((&table.name, column))));
+        let keys = keys.collect::<Option<Vec<_>>>();
         let (Some(keys), Some(referenced)) = (keys, self.table(&key.referenced_table).map(|one| one.name.clone()))
         else {
             return;

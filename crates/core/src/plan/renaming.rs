@@ -166,7 +166,10 @@ pub(super) fn in_turn(dialect: Dialect, steps: Vec<Step>) -> Vec<Step> {
             Step::RenameConstraint { .. } => facts.keys_share_names,
             _ => facts.indexes_share_names,
         };
-        let space = if shares { String::new() } else { format!("of {space}") };
+        let space = match shares {
+            true => format!("in {}", qualified::split(space).0.unwrap_or_default()),
+            false => format!("of {space}"),
+        };
         spaces.entry(space).or_default().insert(from, (to, step));
     }
     let mut ordered = Vec::new();

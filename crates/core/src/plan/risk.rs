@@ -1,6 +1,6 @@
 //! What a step can do to rows, in plain words.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 use std::str::FromStr;
 
@@ -132,8 +132,8 @@ pub(super) struct Known<'a> {
     pub(super) tables: BTreeSet<String>,
     /// Columns that it added so far, by their tables.
     pub(super) added: BTreeSet<(String, String)>,
-    /// Columns that it filled so far.
-    pub(super) filled: BTreeSet<(String, String)>,
+    /// Columns that it filled so far, each with whether no row can be left without a value.
+    pub(super) filled: BTreeMap<(String, String), bool>,
     /// Columns whose change of type says already that they are converted.
     pub(super) converted: BTreeSet<(String, String)>,
 }
@@ -141,8 +141,8 @@ pub(super) struct Known<'a> {
 impl<'a> Known<'a> {
     /// Nothing done yet.
     pub(super) fn new(choices: &'a Choices) -> Self {
-        let [added, filled, converted] = [BTreeSet::new(), BTreeSet::new(), BTreeSet::new()];
-        Self { choices, tables: BTreeSet::new(), added, filled, converted }
+        let [added, converted] = [BTreeSet::new(), BTreeSet::new()];
+        Self { choices, tables: BTreeSet::new(), added, filled: BTreeMap::new(), converted }
     }
 
     /// What is kept of a column, or of a table, that goes under this name; it was kept under the name before.
@@ -178,14 +178,20 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Ris
             Some(kept) => risks.kept(kept),
             None => risks.add(RiskKind::LosesData, format!("every row of {} is lost", table.name)),
         },
-        Step::FillColumn { table, column, .. } if known.added.contains(&(table.clone(), column.clone())) => {}
-        Step::FillColumn { table, column, only_missing, constrained, .. } => {
-            if *only_missing {
+        Step::FillColumn { table, column, expression, only_missing, constrained, .. } => {
+            // What waits in a column of the plan's own fits already.
+            let waits = |(owner, name): &(String, String)| owner == table && dialect.quote(name) == *expression;
+            let is_plain = dialect.gives_a_value(expression) || expression.eq_ignore_ascii_case("null");
+            if !is_plain && !known.added.iter().any(waits) {
+                risks.misfilled(table, column);
+            }
+            let comes = known.added.contains(&(table.clone(), column.clone()));
+            if *only_missing && !comes {
                 risks.filled(&format!("{table}.{column}"));
-            } else if !known.converted.contains(&(table.clone(), column.clone())) {
+            } else if !comes && !known.converted.contains(&(table.clone(), column.clone())) {
                 risks.computed(&format!("{table}.{column}"));
             }
-            if *constrained {
+            if *constrained && !comes {
                 let what =
                     format!("fails if a new value of {table}.{column} does not meet the keys and checks of {table}");
                 risks.add(RiskKind::MayRefuse, what);
@@ -248,11 +254,16 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Ris
         | Step::AddEnumWord { .. }
         | Step::SetOptions { .. }
         | Step::SetComment { .. } => {}
-        Step::AlterColumn { table, from, to, using } if among(&known.filled, table, to) => {
-            let from = Column { nullable: to.nullable, ..(**from).clone() };
+        Step::AlterColumn { table, from, to, using } => {
+            let mut from = (**from).clone();
+            if let Some(surely) = known.filled.get(&(table.clone(), to.name.clone())) {
+                if !surely && from.nullable && !to.nullable {
+                    risks.unfilled(table, to);
+                }
+                from.nullable = to.nullable;
+            }
             risks.altered_in_place(table, &from, to, using.is_some());
         }
-        Step::AlterColumn { table, from, to, using } => risks.altered_in_place(table, from, to, using.is_some()),
         Step::AddConstraint { table, constraint } => risks.constraint(table, constraint),
         Step::RemakeEnum(swap) => risks.enumeration(swap),
         Step::RebuildTable(rebuild) => risks.rebuild(rebuild),
@@ -374,6 +385,27 @@ impl Risks<'_> {
         self.add(RiskKind::MayRefuse, what);
     }
 
+    /// A value that rows get while their table is made anew.
+    fn filled_in_rebuild(&mut self, table: &Table, column: &Column, expression: &str, becomes_required: bool) {
+        if self.dialect.gives_a_value(expression) {
+            return;
+        }
+        if table.has_option("strict") {
+            self.misfilled(&table.name, &column.name);
+        }
+        if becomes_required {
+            self.unfilled(&table.name, column);
+        }
+    }
+
+    fn misfilled(&mut self, table: &str, column: &str) {
+        self.add(RiskKind::MayRefuse, format!("fails if {table}.{column} cannot hold what its expression gives a row"));
+    }
+
+    fn unfilled(&mut self, table: &str, column: &Column) {
+        self.add(RiskKind::MayRefuse, format!("fails if a row of {table} gets no {} by its expression", column.name));
+    }
+
     fn filled(&mut self, name: &str) {
         let what = format!("rows that get their {name} here keep it after down");
         self.add(RiskKind::NotRestored, what);
@@ -463,12 +495,17 @@ impl Risks<'_> {
     fn column(&mut self, table: &Table, change: &Change<Column>, copied: &[(String, Copied)]) {
         let source = |column: &Column| copied.iter().find(|(name, _)| *name == column.name).map(|(_, source)| source);
         match change {
-            Change::Add(column) if source(column).is_some() => {}
+            Change::Add(column) if let Some(source) = source(column) => {
+                if let Copied::Expression(expression) = source {
+                    self.filled_in_rebuild(table, column, expression, !column.nullable);
+                }
+            }
             Change::Alter { to, .. } if matches!(source(to), Some(Copied::Expression(_))) => {
                 self.converted(&format!("{}.{}", table.name, to.name), to);
             }
-            Change::Alter { from, to } if matches!(source(to), Some(Copied::Filled(..))) => {
+            Change::Alter { from, to } if let Some(Copied::Filled(_, expression)) = source(to) => {
                 self.filled(&format!("{}.{}", table.name, to.name));
+                self.filled_in_rebuild(table, to, expression, from.nullable && !to.nullable);
                 self.altered(table, &Column { nullable: to.nullable, ..from.clone() }, to);
             }
             Change::Drop(column) => self.dropped(&table.name, column),

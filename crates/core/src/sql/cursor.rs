@@ -185,14 +185,14 @@ impl<'a> Cursor<'a> {
         Some(&self.source[open.end..close.start])
     }
 
-    /// Passes one token, or all from a parenthesis to the one that closes it.
+    /// Passes one token, or all from a parenthesis or square bracket to the one that closes it.
     pub(crate) fn skip_nested(&mut self) -> Option<()> {
         let mut depth = 0;
         loop {
             match self.peek() {
                 "" => return None,
-                "(" => depth += 1,
-                ")" => depth -= 1,
+                "(" | "[" => depth += 1,
+                ")" | "]" => depth -= 1,
                 _ => {}
             }
             self.at += 1;
@@ -202,7 +202,7 @@ impl<'a> Cursor<'a> {
         }
     }
 
-    /// The text up to the first token outside parentheses that ends it; empty where that is the next.
+    /// The text up to the first token outside parentheses and brackets that ends it; empty where that is the next.
     pub(crate) fn until(&mut self, ends: impl Fn(&Self) -> bool) -> Option<&'a str> {
         let start = self.at;
         while !self.is_at_end() && !ends(self) {
@@ -241,6 +241,8 @@ fn without_backslashes(text: &str) -> String {
             Some('t') => plain.push('\t'),
             Some('r') => plain.push('\r'),
             Some('0') => plain.push('\0'),
+            // For patterns they stay what they are.
+            Some(pattern @ ('%' | '_')) => plain.extend(['\\', pattern]),
             Some(other) => plain.push(other),
             None => {}
         }

@@ -170,13 +170,22 @@ impl Reader<'_> {
              where table_schema = $database"
         ))?;
         for row in views {
+            let name = text(&row, 0);
             let mut sql = self.in_database(&text(&row, 1));
+            // That table leaves out of which character set a text is, where that is said.
+            if self.flavor == Flavor::Mariadb && sql.contains('\'') {
+                let shown = self.shown("view", &name)?;
+                let query = shown.split_once(&format!(" VIEW `{}` AS ", name.replace('`', "``")));
+                if let Some((_, query)) = query {
+                    let query = query.trim_end_matches(" WITH CASCADED CHECK OPTION");
+                    sql = self.in_database(query.trim_end_matches(" WITH LOCAL CHECK OPTION"));
+                }
+            }
             match text(&row, 2).as_str() {
                 "CASCADED" => sql.push_str(" with cascaded check option"),
                 "LOCAL" => sql.push_str(" with local check option"),
                 _ => {}
             }
-            let name = text(&row, 0);
             let algorithm = text(&row, 3).to_ascii_lowercase();
             let mut clauses = String::new();
             if !matches!(algorithm.as_str(), "" | "undefined") {

@@ -234,7 +234,10 @@ impl Session for MariadbSession {
                 format!("select /*+ MAX_EXECUTION_TIME({}) */{rest}", limit.as_millis())
             }
         };
-        match self.ask(&limited) {
+        self.execute("set session transaction read only")?;
+        let answer = self.ask(&limited);
+        self.execute("set session transaction read write")?;
+        match answer {
             Err(error) if TOO_LONG.contains(&error.code.as_str()) => Ok(None),
             other => other.map(Some),
         }

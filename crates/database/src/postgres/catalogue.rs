@@ -73,6 +73,25 @@ fn with_parameters(parameters: Vec<String>) -> String {
     if stated.is_empty() { String::new() } else { format!(" with ({})", stated.join(", ")) }
 }
 
+/// Of each expression of an index, whether its definition states a collation behind it.
+fn stated_collations(definition: &str, expressions: &[String]) -> Vec<bool> {
+    let mut rest = definition;
+    let stated = expressions.iter().map(|text| {
+        let Some((_, behind)) = rest.split_once(text.as_str()) else { return false };
+        rest = behind;
+        rest.trim_start_matches(')').starts_with(" COLLATE ")
+    });
+    stated.collect()
+}
+
+/// SQL for the name of a collation: those of the server have no namespace.
+fn collation_name(row: &str) -> String {
+    format!(
+        "case when {row}.collnamespace = 'pg_catalog'::regnamespace then {row}.collname
+              else $name({row}.collnamespace, {row}.collname) end"
+    )
+}
+
 /// Says something where it holds.
 fn said(list: &mut Vec<String>, holds: bool, words: impl Into<String>) {
     if holds {
@@ -505,6 +524,7 @@ impl Reader<'_> {
     }
 
     fn columns(&mut self) -> Result<(), ServerError> {
+        let collation = collation_name("co");
         let compression = self.since(140_000, "nullif(a.attcompression::text, '')", "null");
         let rows = self.ask(&format!(
             "select a.attrelid, a.attnum, a.attname, format_type(a.atttypid, a.atttypmod),
@@ -512,7 +532,7 @@ impl Reader<'_> {
                          when e.typtype = 'e' and e.typnamespace $namespaces then $name(e.typnamespace, e.typname) end,
                     a.attnotnull, a.attidentity, a.attgenerated,
                     pg_get_expr(ad.adbin, case when a.attgenerated = '' then 0 else a.attrelid end),
-                    case when a.attcollation <> t.typcollation then co.collname end,
+                    case when a.attcollation <> t.typcollation then {collation} end,
                     case when a.attstorage <> t.typstorage then
                         case a.attstorage when 'p' then 'plain' when 'e' then 'external' when 'm' then 'main'
                                           else 'extended' end end,
@@ -706,7 +726,18 @@ impl Reader<'_> {
                     {distinct}, ts.spcname, i.indexrelid, i.indisclustered, i.indisreplident,
                     case when i.indexprs is not null then
                         (select string_agg('statistics ' || a.attstattarget || ' of part ' || a.attnum, e'\\n')
-                         from pg_attribute a where a.attrelid = i.indexrelid and a.attstattarget >= 0) end
+                         from pg_attribute a where a.attrelid = i.indexrelid and a.attstattarget >= 0) end,
+                    case when am.amname not in ('btree', 'hash') then
+                        (select string_agg(a.attnum || e'\\n' || case when oc.opcnamespace = 'pg_catalog'::regnamespace
+                                               then quote_ident(oc.opcname) else $sql(oc.opcnamespace, oc.opcname) end
+                                           || ' (' || array_to_string(a.attoptions, ', ') || ')', e'\\n')
+                         from pg_attribute a join pg_opclass oc on oc.oid = i.indclass[a.attnum - 1]
+                         where a.attrelid = i.indexrelid and a.attoptions is not null) end,
+                    case when i.indexprs is not null and exists (
+                            select unnest(i.indcollation::oid[]) except values (0::oid), (100::oid)
+                            union all select attcollation from pg_attribute where attrelid = i.indrelid
+                                                                              and attcollation not in (0, 100))
+                        then pg_get_indexdef(i.indexrelid, 0, true) end
              from pg_index i
              join pg_class ic on ic.oid = i.indexrelid
              join pg_class c on c.oid = i.indrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
@@ -715,10 +746,15 @@ impl Reader<'_> {
              left join pg_tablespace ts on ts.oid = ic.reltablespace
              where not i.indisprimary and (i.indisvalid or c.relkind <> 'p')"
         ))?;
-        let classes = self.names("select oid, opcname from pg_opclass where not opcdefault")?;
-        let collations = self.names(
-            "select oid, collname from pg_collation where oid in (select unnest(indcollation::oid[]) from pg_index)",
+        let classes = self.names(
+            "select oid, case when opcnamespace = 'pg_catalog'::regnamespace then quote_ident(opcname)
+                              else $sql(opcnamespace, opcname) end
+             from pg_opclass where not opcdefault",
         )?;
+        let collations = self.names(&format!(
+            "select oid, {} from pg_collation c where oid in (select unnest(indcollation::oid[]) from pg_index)",
+            collation_name("c")
+        ))?;
         for mut row in rows {
             if self.of_constraints.contains(&number(&row, 15)) {
                 continue;
@@ -734,18 +770,27 @@ impl Reader<'_> {
             }
             let of_table = self.collations.get(&number(&row, 0));
             let keys: Vec<i16> = numbers(&row, 5);
+            let expressions: Vec<String> =
+                optional(&mut row, 9).map(|all| all.split("\n\u{b}").map(str::to_owned).collect()).unwrap_or_default();
+            let mut stated = stated_collations(&optional(&mut row, 20).unwrap_or_default(), &expressions).into_iter();
             let collated = numbers::<u32>(&row, 7).into_iter().enumerate().map(|(at, collation)| {
                 let key = keys.get(at).copied().unwrap_or_default();
-                let is_columns = of_table.and_then(|columns| columns.get(&key)) == Some(&collation);
-                // An expression has that of the columns it reads. 100 is the database's own (PostgreSQL 17,
-                // `pg_collation.dat`).
-                let is_read = || of_table.is_some_and(|columns| columns.values().any(|one| *one == collation));
-                let is_inherited = key == 0 && (collation == 100 || is_read());
-                let is_usual = collation == 0 || is_columns || is_inherited;
-                if is_usual { None } else { collations.get(&collation).cloned().flatten() }
+                // An expression has that of what it reads, unless it is stated.
+                let is_usual = match key {
+                    0 => !stated.next().unwrap_or_default(),
+                    key => of_table.and_then(|columns| columns.get(&key)) == Some(&collation),
+                };
+                if collation == 0 || is_usual { None } else { collations.get(&collation).cloned().flatten() }
             });
-            let operators = numbers::<u32>(&row, 8).into_iter().map(|class| classes.get(&class).cloned().flatten());
-            let expressions = optional(&mut row, 9);
+            let collated: Vec<_> = collated.collect();
+            let mut operators: Vec<_> =
+                numbers::<u32>(&row, 8).iter().map(|class| classes.get(class).cloned().flatten()).collect();
+            for with_options in lines(&mut row, 19).chunks_exact(2) {
+                let at = with_options[0].parse::<usize>().ok().and_then(|number| operators.get_mut(number - 1));
+                if let Some(operators) = at {
+                    *operators = Some(with_options[1].clone());
+                }
+            }
             self.catalogue.indexes.push(IndexRow {
                 table: number(&row, 0),
                 name: text(&mut row, 1),
@@ -753,12 +798,10 @@ impl Reader<'_> {
                 method: text(&mut row, 3),
                 key_columns: number(&row, 4),
                 columns: keys.clone(),
-                expressions: expressions
-                    .map(|all| all.split("\n\u{b}").map(str::to_owned).collect())
-                    .unwrap_or_default(),
+                expressions,
                 options: numbers(&row, 6),
-                collations: collated.collect(),
-                operators: operators.collect(),
+                collations: collated,
+                operators,
                 predicate: optional(&mut row, 10),
                 peculiarities,
             });
@@ -906,7 +949,7 @@ impl Reader<'_> {
             &format!(
                 "select $name(t.typnamespace, t.typname), 'create domain ' || $sql(t.typnamespace, t.typname) || ' as '
                         || format_type(t.typbasetype, t.typtypmod)
-                        || coalesce((select ' collate ' || quote_ident(co.collname) from pg_collation co
+                        || coalesce((select ' collate ' || co.oid::regcollation from pg_collation co
                                      join pg_type b on b.oid = t.typbasetype
                                      where co.oid = t.typcollation and t.typcollation <> b.typcollation), '')
                         || coalesce(' default ' || t.typdefault, '') || case when t.typnotnull then ' not null' else '' end
@@ -928,7 +971,7 @@ impl Reader<'_> {
             &format!(
                 "select $name(t.typnamespace, t.typname), 'create type ' || $sql(t.typnamespace, t.typname) || ' as ('
                         || coalesce((select string_agg(quote_ident(a.attname) || ' ' || format_type(a.atttypid, a.atttypmod)
-                                || case when a.attcollation <> at.typcollation then ' collate ' || quote_ident(co.collname)
+                                || case when a.attcollation <> at.typcollation then ' collate ' || co.oid::regcollation
                                         else '' end, ', ' order by a.attnum)
                             from pg_attribute a join pg_type at on at.oid = a.atttypid
                             left join pg_collation co on co.oid = a.attcollation

@@ -85,7 +85,7 @@ set bytea_output = 'hex';
 set quote_all_identifiers = off;
 set check_function_bodies = on;
 set jit = off;
-set default_transaction_read_only = off;
+reset default_transaction_read_only;
 set default_transaction_isolation = 'read committed';
 set client_min_messages = 'warning';
 set statement_timeout = 0;
@@ -260,9 +260,10 @@ impl Session for PostgresSession {
     }
 
     fn ask_within(&mut self, sql: &str, limit: Duration) -> Result<Option<Table>, ServerError> {
-        self.execute(&format!("set statement_timeout = {}", limit.as_millis()))?;
+        let timeout = limit.as_millis();
+        self.execute(&format!("set statement_timeout = {timeout}; set default_transaction_read_only = on"))?;
         let answer = self.ask(sql);
-        self.execute("set statement_timeout = 0")?;
+        self.execute("set statement_timeout = 0; reset default_transaction_read_only")?;
         match answer {
             Err(error) if error.code == SqlState::QUERY_CANCELED.code() => Ok(None),
             other => other.map(Some),

@@ -96,7 +96,7 @@ pub(crate) trait Session: Send {
     /// Asks one question.
     fn ask(&mut self, sql: &str) -> Result<Table, ServerError>;
 
-    /// Asks one question that may take so long; nothing where that was not enough.
+    /// Asks one question that may take so long and changes nothing; no answer where that was not enough.
     fn ask_within(&mut self, sql: &str, limit: Duration) -> Result<Option<Table>, ServerError>;
 
     /// Reads the catalogue.

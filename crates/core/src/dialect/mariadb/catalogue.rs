@@ -5,7 +5,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::lower::{as_unique, is_plain_unique, table_collation};
+use super::lower::{as_unique, is_plain_unique, own_check, table_collation};
 use super::types::{is_text, type_name};
 use super::{FACTS, Flavor, SYNTAX};
 use crate::dialect::Dialect;
@@ -163,12 +163,15 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
         if validated.is_some_and(|column| column.ty.canonical() == "JSON") {
             continue;
         }
+        // It is written with its column, has no name but that, and goes where the column is altered without it.
+        if row.of_column {
+            let column = table.columns.iter_mut().find(|column| column.name.eq_ignore_ascii_case(&row.name));
+            column.into_iter().for_each(|column| _ = column.attributes.insert(own_check(&row.condition)));
+            continue;
+        }
         let mut attributes = BTreeSet::new();
         if !row.enforced {
             attributes.insert("not enforced".to_owned());
-        }
-        if row.of_column {
-            attributes.insert("with the column".to_owned());
         }
         let expression = Expression::read(&row.condition, SYNTAX);
         table.checks.push(Check { name: Some(row.name), expression, attributes });

@@ -93,6 +93,7 @@ struct Fires {
 }
 
 /// An index of a table, before it is known which others there are.
+#[derive(Clone)]
 struct Made {
     table: String,
     name: Option<String>,
@@ -104,6 +105,15 @@ impl Made {
     /// Whether it is only there because a reference needs one.
     fn is_for_reference(&self) -> bool {
         self.parts.iter().any(|part| part.peculiarities == [FOR_REFERENCE])
+    }
+
+    /// Whether a reference that needs another index can do with this one.
+    fn serves(&self, needed: &Self) -> bool {
+        let begins_so = |(own, other): (&PartRow, &PartRow)| same(&own.column, &other.column) && own.prefix.is_none();
+        self.table == needed.table
+            && self.parts.len() >= needed.parts.len()
+            && self.parts.iter().zip(&needed.parts).all(begins_so)
+            && self.parts.iter().all(|part| matches!(part.method.as_str(), "BTREE" | ""))
     }
 }
 
@@ -454,8 +464,14 @@ impl Reader {
         };
         self.catalogue.tables.push(row);
         let first = self.catalogue.columns.len();
-        if cursor.is("like") {
-            return Err(Stop::Because("a table made like another is not read".into()));
+        let is_enclosed = cursor.is("(") && cursor.ahead(1).eq_ignore_ascii_case("like");
+        if is_enclosed {
+            cursor.skip();
+        }
+        if cursor.eat("like") {
+            let other = self.table(cursor)?;
+            self.copy_table(&other, &name);
+            return if !is_enclosed || cursor.eat(")") { Ok(Read::Done) } else { Err(Stop::Here) };
         }
         cursor.expect("(").here()?;
         while !cursor.eat(")") {
@@ -476,6 +492,30 @@ impl Reader {
             }
         }
         Ok(Read::Done)
+    }
+
+    /// What `create table … like` takes over: all but the references (MariaDB, "CREATE TABLE", "CREATE TABLE ... LIKE").
+    fn copy_table(&mut self, from: &str, to: &str) {
+        let catalogue = &mut self.catalogue;
+        if let Some(row) = catalogue.tables.iter().find(|row| row.name == from).cloned() {
+            catalogue.tables.retain(|row| row.name != to);
+            catalogue.tables.push(TableRow { name: to.to_owned(), ..row });
+        }
+        let of_it = |table: &String| table == from;
+        let columns: Vec<_> = catalogue.columns.iter().filter(|row| of_it(&row.table)).cloned().collect();
+        catalogue.columns.extend(columns.into_iter().map(|row| ColumnRow { table: to.to_owned(), ..row }));
+        let checks: Vec<_> = catalogue.checks.iter().filter(|row| of_it(&row.table)).cloned().collect();
+        catalogue.checks.extend(checks.into_iter().map(|row| CheckRow { table: to.to_owned(), ..row }));
+        let (of_references, mut made): (Vec<Made>, Vec<Made>) =
+            self.made.iter().filter(|one| of_it(&one.table)).cloned().partition(Made::is_for_reference);
+        for mut index in of_references {
+            if !made.iter().any(|other| other.serves(&index)) {
+                index.parts.iter_mut().for_each(|part| part.peculiarities.clear());
+                made.push(index);
+            }
+        }
+        self.made.extend(made.into_iter().map(|one| Made { table: to.to_owned(), ..one }));
+        self.name_plain(to);
     }
 
     fn table_options(&mut self, cursor: &mut Cursor<'_>, table: &str) -> Reading<()> {
@@ -631,7 +671,7 @@ impl Reader {
             let is_stored = cursor.eat("stored") || cursor.eat("persistent");
             cursor.eat("virtual");
             let row = self.column(table, name)?;
-            row.generated = Some(expression);
+            row.generated = Some(in_own_literals(&expression));
             add_extra(&mut row.extra, if is_stored { "stored generated" } else { "virtual generated" });
         } else {
             return Err(Stop::Here);
@@ -649,6 +689,7 @@ impl Reader {
             (1..).map(called).find(|name| !taken(name)).unwrap_or_default()
         };
         let name = name.unwrap_or_else(numbered);
+        let condition = in_own_literals(&condition);
         self.catalogue.checks.push(CheckRow { table: table.to_owned(), name, condition, of_column, enforced: true });
     }
 
@@ -880,15 +921,7 @@ impl Reader {
         let made = std::mem::take(&mut self.made);
         let (of_references, mut all): (Vec<Made>, Vec<Made>) = made.into_iter().partition(Made::is_for_reference);
         for mut index in of_references {
-            let columns: Vec<_> = index.parts.iter().map(|part| part.column.clone()).collect();
-            let serves = |other: &Made| {
-                let theirs = other.parts.iter().take(columns.len());
-                other.table == index.table
-                    && other.parts.len() >= columns.len()
-                    && theirs.zip(&columns).all(|(part, column)| same(&part.column, column) && part.prefix.is_none())
-                    && other.parts.iter().all(|part| part.method == "BTREE")
-            };
-            if !all.iter().any(serves) {
+            if !all.iter().any(|other| other.serves(&index)) {
                 index.parts.iter_mut().for_each(|part| part.peculiarities.clear());
                 all.push(index);
             }
@@ -1251,6 +1284,12 @@ fn known_collation(name: &str) -> String {
     lower.strip_prefix("utf8_").map_or(lower.clone(), |rest| format!("utf8mb3_{rest}"))
 }
 
+/// An expression with its texts as the server writes them: `'a\_%'` has a backslash in it, and becomes `'a\\_%'`.
+fn in_own_literals(expression: &str) -> String {
+    let own = |text: &str| Cursor::new(text, SYNTAX).text().map(|value| literal(&value));
+    Expression::read(expression, SYNTAX).respelled(|_| None, own)
+}
+
 /// The words for the present moment, as the server keeps them.
 fn as_stored(text: &str) -> String {
     let lower = text.trim().to_ascii_lowercase();
@@ -1276,11 +1315,11 @@ fn stored_default(flavor: Flavor, text: &str, ty: &str) -> Option<String> {
     let is_number = !is_text(&type_name(ty)) && !is_quoted
         || ["int", "dec", "num", "float", "double", "real"].iter().any(|word| ty.to_ascii_lowercase().contains(word));
     if is_quoted {
-        let value = &text[1..text.len() - 1];
+        let value = Cursor::new(text, SYNTAX).text()?;
         return Some(match flavor {
-            _ if is_number && value.parse::<f64>().is_ok() => value.to_owned(),
-            Flavor::Mariadb => literal(value),
-            Flavor::Mysql => value.to_owned(),
+            _ if is_number && value.parse::<f64>().is_ok() => value,
+            Flavor::Mariadb => literal(&value),
+            Flavor::Mysql => value,
         });
     }
     if text.eq_ignore_ascii_case("true") || text.eq_ignore_ascii_case("false") {

@@ -68,6 +68,8 @@ fn standard(literal: &str) -> String {
                 Some('b') => text.push('\u{8}'),
                 Some('Z') => text.push('\u{1a}'),
                 Some('\'') => text.push_str("''"),
+                // For patterns they stay what they are.
+                Some(pattern @ ('%' | '_')) => text.extend(['\\', pattern]),
                 Some(other) => text.push(other),
                 None => {}
             },

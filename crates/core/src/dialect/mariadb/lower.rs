@@ -194,6 +194,10 @@ impl Storing for Mariadb {
         Some(name.to_ascii_lowercase())
     }
 
+    fn usual_collation(&self) -> String {
+        COLLATION.to_owned()
+    }
+
     fn index(&self, lowering: &mut Lowering<'_, Self>, index: &Index, made: &mut physical::Index, place: &Place) {
         for (at, (part, made)) in index.parts.iter().zip(&mut made.parts).enumerate() {
             let place = place.clone().part(Part::Element(at));
@@ -331,10 +335,19 @@ fn widest_character(collation: &str) -> u64 {
     }
 }
 
+/// The check that is written with a column, as an attribute of it.
+pub(super) fn own_check(condition: &str) -> String {
+    let condition = Expression::read(condition, SYNTAX);
+    format!("check ({})", condition.respelled(|reference| Some(quote(&reference.name)), |_| None))
+}
+
 /// What a column, key, check or index can have beside its clauses (MariaDB, "CREATE TABLE"; MySQL 8.4, the same).
 fn attribute(on: Attributed, option: &str) -> Option<String> {
     let folded = option.to_ascii_lowercase();
     let known = match on {
+        Attributed::Column if folded.starts_with("check (") && folded.ends_with(')') => {
+            return Some(own_check(&option["check (".len()..option.len() - 1]));
+        }
         Attributed::Column => {
             folded == "invisible"
                 || folded.starts_with("on update current_timestamp")
@@ -349,7 +362,7 @@ fn attribute(on: Attributed, option: &str) -> Option<String> {
                 || folded.starts_with("with parser ")
                 || folded.starts_with("key_block_size=")
         }
-        Attributed::Check => matches!(folded.as_str(), "with the column" | "not enforced"),
+        Attributed::Check => folded == "not enforced",
         // A column keeps its letter case.
         Attributed::Key if folded.starts_with("prefix ") && folded.ends_with(')') => {
             return Some(format!("prefix {}", &option["prefix ".len()..]));

@@ -13,7 +13,7 @@ pub(super) mod render;
 mod types;
 
 use super::{Altering, Facts, IdentifierLimit};
-use crate::physical::{NameCase, TypeName};
+use crate::physical::{Column, NameCase, Table, TypeName};
 use crate::schema::Provider;
 use crate::sql::{Brackets, Syntax};
 
@@ -67,6 +67,17 @@ pub(super) const FACTS: Facts = Facts {
     converts_in_place: false,
     name_case: NameCase::CountsForTables,
 };
+
+/// The collation of a column's values, if they are texts: its own, or that of its table.
+pub(super) fn collation(table: &Table, column: &Column) -> Option<String> {
+    let own = || column.collation.clone().unwrap_or_else(|| lower::table_collation(table));
+    types::is_text(&column.ty).then(own)
+}
+
+/// An expression compared by a collation, which only holds for texts of its own character set.
+pub(super) fn collated(expression: &str, collation: &str) -> String {
+    format!("convert({expression} using {}) collate {collation}", render::character_set(collation))
+}
 
 /// How their expressions are read, in the mode that scripts run in.
 pub(super) const SYNTAX: Syntax = Syntax {

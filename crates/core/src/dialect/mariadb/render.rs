@@ -1,5 +1,7 @@
 //! Steps as MariaDB's and MySQL's SQL: one statement each where it commits by itself; rows may take several.
 
+use std::collections::BTreeSet;
+
 use super::super::keeping::{keep, make_kept, restore};
 use super::super::rowing;
 use super::Flavor;
@@ -93,8 +95,9 @@ fn alter(table: &str, action: &str) -> String {
     format!("alter table {} {action}", quote(table))
 }
 
-fn changed_options(from: &std::collections::BTreeSet<String>, to: &std::collections::BTreeSet<String>) -> String {
+fn changed_options(from: &BTreeSet<String>, to: &BTreeSet<String>) -> String {
     let name = |option: &str| option.split('=').next().unwrap_or_default().to_owned();
+    let is_partitions = |option: &str| option.starts_with("partition by ");
     let mut actions: Vec<String> = Vec::new();
     for option in from.difference(to) {
         let stays = to.iter().any(|other| name(other) == name(option));
@@ -102,18 +105,29 @@ fn changed_options(from: &std::collections::BTreeSet<String>, to: &std::collecti
             _ if stays => {}
             "engine" => actions.push("engine=innodb".into()),
             VERSIONED => actions.push("drop system versioning".into()),
-            partition if partition.starts_with("partition by ") => actions.push("remove partitioning".into()),
+            partitions if is_partitions(partitions) => {}
             // MariaDB, "CREATE TABLE", "Table Options": 0 is what a number or a switch has without being told.
             number @ ("avg_row_length" | "checksum" | "delay_key_write" | "key_block_size" | "max_rows"
             | "min_rows" | "page_checksum" | "transactional") => actions.push(format!("{number}=0")),
             other => actions.push(format!("{other}=default")),
         }
     }
-    let new = to.difference(from).map(|option| option.as_str());
+    let new = to.difference(from).map(String::as_str).filter(|option| !is_partitions(option));
     actions.extend(
         new.map(|option| if option == VERSIONED { "add system versioning".into() } else { option_text(option) }),
     );
-    actions.join(", ")
+    let mut text = actions.join(", ");
+    // MariaDB, "ALTER TABLE": how a table is partitioned stands behind all else, without a comma.
+    let partitions = |options: &BTreeSet<String>| options.iter().find(|option| is_partitions(option)).cloned();
+    let changed = match (partitions(from), partitions(to)) {
+        (Some(_), None) => Some("remove partitioning".to_owned()),
+        (old, new) => new.filter(|new| old.as_ref() != Some(new)),
+    };
+    if let Some(changed) = changed {
+        let between = if text.is_empty() { "" } else { " " };
+        text.push_str(&format!("{between}{changed}"));
+    }
+    text
 }
 
 fn option_text(option: &str) -> String {
@@ -124,7 +138,7 @@ fn option_text(option: &str) -> String {
 }
 
 /// A collation's name begins with its character set (MariaDB, "Character Set and Collation Overview").
-fn character_set(collation: &str) -> &str {
+pub(super) fn character_set(collation: &str) -> &str {
     match collation.split('_').next() {
         Some("uca1400") | None => "utf8mb4",
         Some(set) => set,
@@ -169,11 +183,16 @@ fn column_definition(flavor: Flavor, column: &Column) -> String {
     if column.identity.is_some() {
         text.push_str(" auto_increment");
     }
-    for attribute in &column.attributes {
+    let (checks, others): (Vec<_>, Vec<_>) = column.attributes.iter().partition(|one| one.starts_with("check "));
+    for attribute in others {
         text.push_str(&format!(" {attribute}"));
     }
     if let Some(comment) = &column.comment {
         text.push_str(&format!(" comment {}", literal(comment)));
+    }
+    // MariaDB, "CREATE TABLE", "Column Definitions": a check comes last.
+    for check in checks {
+        text.push_str(&format!(" {check}"));
     }
     text
 }

@@ -76,6 +76,10 @@ fn canonical(upper: &str) -> String {
         _ => ("", rest),
     };
     let behind = behind.trim();
+    let behind = if head == "DOUBLE" { behind.strip_prefix("PRECISION").unwrap_or(behind).trim() } else { behind };
+    // What is filled with zeros has no sign (MariaDB, "Numeric Data Type Overview", "ZEROFILL").
+    let unsigned = format!("UNSIGNED {behind}");
+    let behind = if behind == "ZEROFILL" { unsigned.as_str() } else { behind };
     // MariaDB, "Data Types": synonyms.
     let base = match head {
         "INTEGER" | "INT4" => "INT",
@@ -113,16 +117,33 @@ pub(super) fn is_widening(from: &TypeName, to: &TypeName) -> bool {
     let (old, new) = (from.canonical(), to.canonical());
     // More words behind the others.
     if let (Some(old), Some(new)) = (old.strip_suffix(')'), new.strip_suffix(')'))
-        && old.starts_with("enum(")
+        && (old.starts_with("enum(") || old.starts_with("set("))
         && new.starts_with(&format!("{old},"))
     {
         return true;
     }
-    let rank = |name: &str| ["TINYINT", "SMALLINT", "MEDIUMINT", "INT", "BIGINT"].iter().position(|one| *one == name);
-    let length = |name: &str| name.strip_prefix("VARCHAR(")?.strip_suffix(')')?.parse::<u64>().ok();
-    rank(old).zip(rank(new)).is_some_and(|(old, new)| old < new)
-        || length(old).zip(length(new)).is_some_and(|(old, new)| old <= new)
-        || (length(old).is_some() && new == "LONGTEXT")
+    const GROWING: [&[&str]; 4] = [
+        &["TINYINT", "SMALLINT", "MEDIUMINT", "INT", "BIGINT"],
+        &["TINYINT UNSIGNED", "SMALLINT UNSIGNED", "MEDIUMINT UNSIGNED", "INT UNSIGNED", "BIGINT UNSIGNED"],
+        &["TINYTEXT", "TEXT", "MEDIUMTEXT", "LONGTEXT"],
+        &["TINYBLOB", "BLOB", "MEDIUMBLOB", "LONGBLOB"],
+    ];
+    let grows = |names: &&[&str]| {
+        let rank = |name: &str| names.iter().position(|one| *one == name);
+        rank(old).zip(rank(new)).is_some_and(|(old, new)| old < new)
+    };
+    let arguments = |name: &str, head: &str| -> Option<Vec<u64>> {
+        let list = name.strip_prefix(head)?.strip_prefix('(')?.strip_suffix(')')?;
+        list.split(',').map(|one| one.trim().parse().ok()).collect()
+    };
+    let lengthens = |head: &str| match (arguments(old, head).as_deref(), arguments(new, head).as_deref()) {
+        (Some([old]), Some([new])) => old <= new,
+        (Some([old, scale]), Some([new, same])) => old <= new && scale == same,
+        _ => false,
+    };
+    GROWING.iter().any(grows)
+        || ["VARCHAR", "CHAR", "VARBINARY", "DECIMAL"].into_iter().any(lengthens)
+        || (arguments(old, "VARCHAR").is_some() && new == "LONGTEXT")
         || (old, new) == ("FLOAT", "DOUBLE")
 }
 
@@ -171,6 +192,9 @@ mod tests {
         }
         same("bigint", "bigint(20)");
         same("int unsigned", "int(10) unsigned");
+        same("int(5) zerofill", "int(5) unsigned zerofill");
+        same("double precision unsigned", "double unsigned");
+        same("double precision", "double");
         same("bool", "tinyint(1)");
         same("decimal(6, 2)", "decimal(6,2)");
         same("numeric", "decimal(10,0)");
@@ -178,6 +202,28 @@ mod tests {
         assert_ne!(type_name("enum('a')"), type_name("enum('A')"));
         assert_ne!(type_name("tinyint"), type_name("tinyint(1)"));
         assert_eq!(type_name("BIGINT(20)").text(), "bigint");
+    }
+
+    #[test]
+    fn widenings_lose_nothing() {
+        #[track_caller]
+        fn case(from: &str, to: &str, expected: bool) {
+            assert_eq!(is_widening(&type_name(from), &type_name(to)), expected, "{from} to {to}");
+        }
+        case("smallint", "bigint(20)", true);
+        case("int unsigned", "bigint unsigned", true);
+        case("int unsigned", "bigint", false);
+        case("int", "int unsigned", false);
+        case("varchar(5)", "varchar(6)", true);
+        case("varchar(5)", "mediumtext", false);
+        case("char(5)", "char(6)", true);
+        case("text", "longtext", true);
+        case("longblob", "blob", false);
+        case("decimal(6,2)", "decimal(8,2)", true);
+        case("decimal(6,2)", "decimal(8,3)", false);
+        case("enum('a')", "enum('a','b')", true);
+        case("set('a','b')", "set('a')", false);
+        case("set('a')", "set('a','b')", true);
     }
 
     #[test]

@@ -155,6 +155,7 @@ fn keeps_bytes(from: &TypeName, to: &TypeName) -> bool {
         ("CHARACTER VARYING", "TEXT") => true,
         ("TEXT", "CHARACTER VARYING") => new_arguments.is_empty(),
         ("CHARACTER VARYING", "CHARACTER VARYING") => is_widening(from, to),
+        (old, new) if old == new && old.starts_with("TIME") => is_widening(from, to),
         ("NUMERIC", "NUMERIC") => match (&old_arguments[..], &new_arguments[..]) {
             (_, []) => true,
             ([old, scale], [new, same]) => new >= old && scale == same,

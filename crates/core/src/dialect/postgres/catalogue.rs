@@ -13,7 +13,7 @@ pub use crate::dialect::others::OtherRow;
 use crate::dialect::others::told_apart;
 use crate::physical::{
     Check, Column, EnumType, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, ObjectKind,
-    PrimaryKey, Schema, Table, TypeName, Unique, Unmanaged, qualified,
+    PrimaryKey, Program, Schema, Table, TypeName, Unique, Unmanaged, qualified,
 };
 use crate::schema::{Action, Deferrable, Identity, NullsOrder, Storage};
 use crate::sql::{Expression, TokenKind, unquote};
@@ -273,6 +273,15 @@ fn sequence(row: SequenceRow) -> OtherRow {
     }
     let (kind, drop) = (ObjectKind::Sequence, format!("drop sequence {name}"));
     OtherRow { kind, name: row.name, table: None, sql, drop, after: Vec::new(), comment: row.comment }
+}
+
+/// The sequence that `serial` makes for a column, and that it goes with the column.
+pub(super) fn serial_sequence(name: String, ty: &TypeName, table: &str, column: &str) -> Vec<Program> {
+    let ty = ty.canonical().to_ascii_lowercase();
+    let most = highest(&ty);
+    let row = SequenceRow { name, ty, start: 1, step: 1, least: 1, most, cache: 1, ..SequenceRow::default() };
+    let owner = format!("{}.{}", quote_object(table), quote(column));
+    told_apart(Dialect::Postgres, vec![sequence_owner(&row, table, &owner), sequence(row)]).0
 }
 
 /// That a sequence goes with a column.

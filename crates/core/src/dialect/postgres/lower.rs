@@ -211,6 +211,10 @@ impl Storing for Postgres {
         Some(name.to_owned()).filter(|name| name != "default")
     }
 
+    fn usual_collation(&self) -> String {
+        "default".into()
+    }
+
     fn index(&self, lowering: &mut Lowering<'_, Self>, index: &Index, made: &mut physical::Index, place: &Place) {
         for (at, (part, made)) in index.parts.iter().zip(&mut made.parts).enumerate() {
             if part.prefix.is_some() {

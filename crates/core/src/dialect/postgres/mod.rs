@@ -10,6 +10,7 @@ pub(super) mod inheriting;
 pub(super) mod lift;
 pub(super) mod lower;
 pub(super) mod misfits;
+pub(super) mod numbering;
 pub(super) mod quote;
 pub(super) mod render;
 mod types;

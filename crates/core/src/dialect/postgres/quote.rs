@@ -15,6 +15,17 @@ pub(in crate::dialect) fn quote_object(name: &str) -> String {
     namespace.map_or_else(|| base.clone(), |namespace| format!("{}.{base}", quote(&qualified::plain(namespace))))
 }
 
+/// The name of a collation. Those of the operating system may end in a point and an encoding, such as `de_DE.utf8`; any other
+/// point stands behind a namespace.
+pub(in crate::dialect) fn quote_collation(name: &str) -> String {
+    const ENCODINGS: [&str; 9] = ["utf", "iso", "koi8", "euc", "cp", "big5", "gb", "sjis", "tis"];
+    let behind = name.rsplit_once('.').map_or(String::new(), |(_, behind)| behind.to_ascii_lowercase());
+    match ENCODINGS.iter().any(|encoding| behind.starts_with(encoding)) && !name.contains('"') {
+        true => quote(name),
+        false => quote_object(name),
+    }
+}
+
 /// Both kinds of names.
 pub(in crate::dialect) const QUOTING: Quoting = Quoting::qualified(quote_object, quote);
 

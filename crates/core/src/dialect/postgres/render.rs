@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::super::keeping::{keep, make_kept, restore};
 use super::super::rowing;
 use super::attributes;
-use super::quote::{QUOTING, literal, quote, quote_all, quote_object, quote_routine};
+use super::quote::{QUOTING, literal, quote, quote_all, quote_collation, quote_object, quote_routine};
 use super::types::{Family, family, is_widening};
 use crate::physical::{
     Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Program, Table, TypeName, Unique,
@@ -392,7 +392,7 @@ fn repeated_keys(table: &Table) -> (Vec<&Unique>, Vec<&Unique>) {
 fn column_definition(column: &Column) -> String {
     let mut text = format!("{} {}", quote(&column.name), type_text(column));
     if let Some(collation) = &column.collation {
-        text.push_str(&format!(" collate {}", quote(collation)));
+        text.push_str(&format!(" collate {}", quote_collation(collation)));
     }
     if !column.nullable {
         text.push_str(" not null");
@@ -460,7 +460,7 @@ fn alter_column(table: &str, from: &Column, to: &Column, using: Option<&str>) ->
         statements.push(column("drop default"));
     }
     if retyped {
-        let collate = to.collation.as_ref().map(|name| format!(" collate {}", quote(name)));
+        let collate = to.collation.as_ref().map(|name| format!(" collate {}", quote_collation(name)));
         let collate = collate.or_else(|| from.collation.as_ref().map(|_| " collate \"default\"".to_owned()));
         let collate = collate.filter(|_| family(&to.ty) == Family::Text).unwrap_or_default();
         let using = match using {
@@ -619,7 +619,9 @@ fn create_index(table: &str, index: &Index) -> String {
                 IndexKey::Column(name) => quote(name),
                 IndexKey::Expression(expression) => in_parentheses(expression.text()),
             };
-            text.push_str(&part.collation.as_ref().map(|name| format!(" collate {}", quote(name))).unwrap_or_default());
+            text.push_str(
+                &part.collation.as_ref().map(|name| format!(" collate {}", quote_collation(name))).unwrap_or_default(),
+            );
             text.push_str(&part.operators.as_ref().map(|name| format!(" {name}")).unwrap_or_default());
             text.push_str(if part.descending { " desc" } else { "" });
             text.push_str(match part.nulls {

@@ -77,12 +77,20 @@ pub(super) fn split(canonical: &str) -> (String, String) {
     (base.trim().to_owned(), format!("({}){}", arguments.trim(), brackets.replace(' ', "")))
 }
 
+/// Types whose arrays people write by the server's own name.
+const ARRAYS: [&str; 12] =
+    ["BOOL", "INT2", "INT4", "INT8", "FLOAT4", "FLOAT8", "NUMERIC", "TEXT", "VARCHAR", "UUID", "TIMESTAMPTZ", "JSONB"];
+
 /// The one name of a type, as the catalogue's `format_type` gives it, in upper case.
 fn canonical(upper: &str) -> String {
     if upper.starts_with('"') {
         return upper.to_owned();
     }
     let (base, rest) = split(upper);
+    // An array by the server's own name (PostgreSQL 17, "CREATE TYPE", "Array Types").
+    if let Some(element) = base.strip_prefix('_').filter(|element| ARRAYS.contains(element)) {
+        return canonical(&format!("{element}{rest}[]"));
+    }
     // PostgreSQL 17, "Data Types", table "Data Types", column "Aliases".
     let base = match base.as_str() {
         "INT2" => "SMALLINT",
@@ -105,12 +113,10 @@ fn canonical(upper: &str) -> String {
         Some(end) => rest.split_at(end + 1),
         None => ("", rest.as_str()),
     };
-    let is_time = base.starts_with("TIME");
     let arguments = match (base, arguments) {
         // PostgreSQL 17, "Arbitrary Precision Numbers": a scale that is not given is 0.
         ("NUMERIC", one) if !one.is_empty() && !one.contains(',') => one.replace(')', ",0)"),
         ("CHARACTER" | "BIT", "") => "(1)".into(),
-        (_, "(6)") if is_time => String::new(),
         (_, other) => other.to_owned(),
     };
     format!("{base}{arguments}{brackets}")
@@ -154,11 +160,30 @@ pub(super) fn is_widening(from: &TypeName, to: &TypeName) -> bool {
             (_, None) => new_rest.is_empty(),
             (None, Some(_)) => false,
         },
+        ("NUMERIC", "NUMERIC") => keeps_scale(&old_rest, &new_rest),
+        // PostgreSQL 17, "Date/Time Types": six digits are what it has without a number.
+        (old, new) if old == new && (old.starts_with("TIME") || old == "INTERVAL") => {
+            let digits = |rest: &str| if rest.is_empty() { Some(6) } else { length(rest) };
+            digits(&old_rest).zip(digits(&new_rest)).is_some_and(|(old, new)| old <= new)
+        }
         ("REAL", "DOUBLE PRECISION") => old_rest.is_empty() && new_rest.is_empty(),
         (old, new) => {
             let plain = old_rest.is_empty() && new_rest.is_empty();
             plain && rank(old).zip(rank(new)).is_some_and(|(old, new)| old < new)
         }
+    }
+}
+
+/// Whether the arguments of a numeric leave room for all of another's, with as many digits behind the point.
+fn keeps_scale(old: &str, new: &str) -> bool {
+    let parts = |rest: &str| {
+        let (all, behind) = rest.strip_prefix('(')?.strip_suffix(')')?.split_once(',')?;
+        Some((all.trim().parse::<u32>().ok()?, behind.trim().parse::<i32>().ok()?))
+    };
+    match (parts(old), parts(new)) {
+        (Some((old, scale)), Some((new, same))) => old <= new && scale == same,
+        (Some(_), None) => new.is_empty(),
+        _ => false,
     }
 }
 
@@ -176,11 +201,12 @@ mod tests {
         same("varchar(12)", "character varying(12)");
         same("numeric(6, 2)", "numeric(6,2)");
         same("decimal(6)", "numeric(6,0)");
-        same("timestamptz(6)", "timestamp with time zone");
+        same("timestamptz(6)", "timestamp(6) with time zone");
         same("timestamptz(3)", "timestamp(3) with time zone");
         same("time(3)", "time(3) without time zone");
         same("char", "character(1)");
         same("int[]", "integer[]");
+        same("_int4", "integer[]");
         same("timestamp(3)[]", "timestamp(3) without time zone[]");
         same("\"Kind\"", "\"Kind\"");
     }
@@ -203,6 +229,14 @@ mod tests {
         fn case(from: &str, to: &str, expected: bool) {
             assert_eq!(is_widening(&type_name(from), &type_name(to)), expected, "{from} to {to}");
         }
+        case("numeric(6, 2)", "numeric(8, 2)", true);
+        case("numeric(6, 2)", "numeric", true);
+        case("numeric(6, 2)", "numeric(8, 3)", false);
+        case("numeric", "numeric(6, 2)", false);
+        case("timestamp(3)", "timestamp", true);
+        case("timestamptz", "timestamptz(6)", true);
+        case("timestamp", "timestamp(3)", false);
+        case("timestamp", "timestamptz", false);
         case("smallint", "bigint", true);
         case("bigint", "integer", false);
         case("integer", "numeric", true);

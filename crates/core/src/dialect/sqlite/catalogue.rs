@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use super::lower;
 use super::{FACTS, ddl, fold, rowid_alias};
 use crate::physical::{IndexKey, Introspected, ObjectKind, Program, Schema, Table, Unmanaged};
 use crate::schema::ProgramKind;
@@ -133,6 +134,7 @@ fn complete(tables: &mut BTreeMap<String, (Table, String)>) {
     for (name, (table, _)) in tables.iter_mut() {
         if let Some(own) = known.get(name) {
             own.spell_keys(table);
+            leave_out_usual(table);
         }
         for key in &mut table.foreign_keys {
             let Some(referenced) = known.get(&fold(&key.referenced_table)) else { continue };
@@ -192,5 +194,25 @@ impl Spelling {
                 self.spell(name);
             }
         }
+    }
+}
+
+/// Takes out of keys and indexes the collation that holds anyway where nothing they read has another.
+fn leave_out_usual(table: &mut Table) {
+    let collated: Vec<String> =
+        table.columns.iter().filter(|column| column.collation.is_some()).map(|one| one.name.clone()).collect();
+    let has_own = |name: &str| collated.iter().any(|one| one.eq_ignore_ascii_case(name));
+    let is_usual = |collation: &String| lower::collation(collation).is_none();
+    let keys = table.primary_key.iter_mut().map(|key| &mut key.columns);
+    let keys = keys.chain(table.uniques.iter_mut().map(|unique| &mut unique.columns));
+    for column in keys.flatten().filter(|column| !has_own(&column.name)) {
+        column.collation.take_if(|collation| is_usual(collation));
+    }
+    for part in table.indexes.iter_mut().flat_map(|index| &mut index.parts) {
+        let has_own = match &part.key {
+            IndexKey::Column(name) => has_own(name),
+            IndexKey::Expression(expression) => expression.columns().iter().any(|one| has_own(&one.name)),
+        };
+        part.collation.take_if(|collation| !has_own && is_usual(collation));
     }
 }

@@ -155,7 +155,7 @@ impl<'a> Reader<'a> {
         loop {
             let mut column = KeyColumn::new(self.name()?);
             if self.eat("collate") {
-                column.collation = collation(&self.name()?);
+                column.collation = Some(self.name()?.to_ascii_uppercase());
             }
             column.descending = self.direction();
             if self.eat("autoincrement") {
@@ -429,7 +429,7 @@ impl<'a> Reader<'a> {
         }
         let mut collated = None;
         if end > start + 2 && word(end - 2) == "collate" {
-            collated = collation(&unquote(self.between(end - 1, end)));
+            collated = Some(unquote(self.between(end - 1, end)).to_ascii_uppercase());
             end -= 2;
         }
         let text = self.between(start, end);

@@ -111,6 +111,10 @@ impl Storing for Sqlite {
         collation(name)
     }
 
+    fn usual_collation(&self) -> String {
+        "BINARY".into()
+    }
+
     fn index(&self, lowering: &mut Lowering<'_, Self>, index: &Index, _: &mut physical::Index, place: &Place) {
         for (at, part) in index.parts.iter().enumerate() {
             let place = place.clone().part(Part::Element(at));

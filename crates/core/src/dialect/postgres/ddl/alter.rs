@@ -1,0 +1,389 @@
+//! `alter …` in a file.
+
+use super::{PUBLIC, Reader, Reading, parameters};
+use crate::dialect::postgres::SYNTAX;
+use crate::dialect::postgres::catalogue::{SequenceRow, WordRow};
+use crate::dialect::postgres::quote::{literal, quote, quote_object};
+use crate::dialect::reading::{OrStop, Read, Stop};
+use crate::physical::{ObjectKind, qualified};
+use crate::sql::{Cursor, Expression};
+
+impl Reader {
+    pub(super) fn alter(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        cursor.skip();
+        // Whose a thing is no declaration says. A column may be called so, and be renamed.
+        let start = cursor.at();
+        cursor.until(|cursor| cursor.are(&["owner", "to"])).here()?;
+        let before = cursor.between(cursor.at() - 1, cursor.at()).to_ascii_lowercase();
+        if !cursor.is_at_end() && !matches!(before.as_str(), "rename" | "column") {
+            return Ok(Read::Nothing);
+        }
+        cursor.go_to(start);
+        if cursor.eat_all(&["default", "privileges"]) {
+            return self.default_privileges(cursor);
+        }
+        if cursor.eat("table") {
+            return self.alter_table(cursor, sql);
+        }
+        if cursor.eat("sequence") {
+            Self::passed_if_exists(cursor);
+            let name = self.relation(cursor)?;
+            if cursor.eat_all(&["owned", "by"]) {
+                self.owned_by(cursor, &name)?;
+                return Ok(Read::Done);
+            }
+        } else if cursor.eat("type") {
+            let name = self.relation(cursor)?;
+            if cursor.eat_all(&["add", "value"]) {
+                Self::passed_if_exists(cursor);
+                return self.add_word(cursor, name);
+            }
+        } else if cursor.eat("index") {
+            Self::passed_if_exists(cursor);
+            let name = self.relation(cursor)?;
+            if cursor.eat_all(&["attach", "partition"]) {
+                let part = self.relation(cursor)?;
+                self.alone.remove(&name);
+                self.attach_index(&part);
+                return Ok(Read::Nothing);
+            }
+            if cursor.eat_all(&["alter", "column"]) {
+                let part = cursor.peek().to_owned();
+                cursor.skip();
+                cursor.eat_all(&["set", "statistics"]).then_some(()).here()?;
+                let target = cursor.rest().trim().to_owned();
+                let at = self.index(&name).here()?;
+                self.catalogue.indexes[at].peculiarities.push(format!("statistics {target} of part {part}"));
+                return Ok(Read::Done);
+            }
+            if cursor.eat_all(&["rename", "to"]) {
+                let new = cursor.name().here()?;
+                let at = self.index(&name).here()?;
+                self.catalogue.indexes[at].name = new;
+                return Ok(Read::Done);
+            }
+        } else if cursor.eat_all(&["text", "search", "configuration"]) {
+            return self.more_of(cursor, sql, ObjectKind::SearchConfiguration);
+        } else if cursor.eat_all(&["foreign", "table"]) {
+            cursor.eat("only");
+            return self.more_of(cursor, sql, ObjectKind::ForeignTable);
+        } else if cursor.eat_all(&["event", "trigger"]) {
+            return self.more_of(cursor, sql, ObjectKind::EventTrigger);
+        } else if cursor.eat("view") {
+            Self::passed_if_exists(cursor);
+            let name = self.relation(cursor)?;
+            return self.alter_view(cursor, &name);
+        } else if cursor.eat("publication") {
+            return self.more_of(cursor, sql, ObjectKind::Publication);
+        } else if cursor.eat("domain") {
+            return self.more_of(cursor, sql, ObjectKind::Domain);
+        } else if cursor.eat("statistics") {
+            return self.more_of(cursor, sql, ObjectKind::Statistics);
+        }
+        Err(Stop::Here)
+    }
+
+    /// `alter [column] NAME set default …`: what a row gets that is inserted by way of a view.
+    pub(super) fn alter_view(&mut self, cursor: &mut Cursor<'_>, view: &str) -> Reading<Read> {
+        cursor.expect("alter").here()?;
+        cursor.eat("column");
+        let column = cursor.name().here()?;
+        cursor.eat_all(&["set", "default"]).then_some(()).here()?;
+        let head = format!("alter view {} alter column {}", quote_object(view), quote(&column));
+        let sql = format!("{head} set default {}", cursor.rest().trim());
+        self.other(ObjectKind::ColumnSetting, format!("{view}.{column} default"), sql, format!("{head} drop default"));
+        if let Some(row) = self.catalogue.others.last_mut() {
+            row.after = vec![view.to_owned()];
+        }
+        Ok(Read::Done)
+    }
+
+    /// A change of an object that is kept as it is written: it goes behind what makes it.
+    pub(super) fn more_of(&mut self, cursor: &mut Cursor<'_>, sql: &str, kind: ObjectKind) -> Reading<Read> {
+        let name = self.relation(cursor)?;
+        if cursor.is("rename") || cursor.is("drop") || cursor.are(&["set", "schema"]) {
+            return Err(Stop::Here);
+        }
+        let made = self.catalogue.others.iter_mut().find(|row| row.kind == kind && row.name == name);
+        let made = made.ok_or(Stop::Here)?;
+        made.sql = format!("{};\n{sql}", made.sql.trim_end().trim_end_matches(';'));
+        Ok(Read::Done)
+    }
+
+    pub(super) fn add_word(&mut self, cursor: &mut Cursor<'_>, name: String) -> Reading<Read> {
+        let word = cursor.text().here()?;
+        let words = &mut self.catalogue.words;
+        let mut at = words.iter().rposition(|row| row.name == name).map_or(words.len(), |last| last + 1);
+        let is_before = cursor.is("before");
+        if cursor.eat("before") || cursor.eat("after") {
+            let other = cursor.text().here()?;
+            let found = words.iter().position(|row| row.name == name && row.word == other).here()?;
+            at = if is_before { found } else { found + 1 };
+        }
+        words.insert(at, WordRow { name, word, comment: None });
+        Ok(Read::Done)
+    }
+
+    pub(super) fn alter_table(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        Self::passed_if_exists(cursor);
+        cursor.eat("only");
+        let start = cursor.at();
+        let name = self.relation(cursor)?;
+        if cursor.eat_all(&["attach", "partition"]) {
+            return self.attach(cursor, &name).map(|()| Read::Done);
+        }
+        if self.is_partition(&name) {
+            return self.alter_partition(cursor, &name, sql);
+        }
+        if self.catalogue.others.iter().any(|row| row.kind == ObjectKind::View && row.name == name) {
+            return self.alter_view(cursor, &name);
+        }
+        cursor.go_to(start);
+        let oid = self.table(cursor)?;
+        loop {
+            self.table_action(cursor, oid)?;
+            if !cursor.eat(",") {
+                break;
+            }
+        }
+        if cursor.is_at_end() { Ok(Read::Done) } else { Err(Stop::Here) }
+    }
+
+    pub(super) fn table_action(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
+        let table = self.table_name(oid);
+        if cursor.eat("add") {
+            if Self::begins_constraint(cursor) {
+                return self.table_constraint(cursor, oid);
+            }
+            cursor.eat("column");
+            if Self::passed_if_exists(cursor) {
+                let start = cursor.at();
+                let name = cursor.name().here()?;
+                if self.number(oid, &name).is_some() {
+                    cursor.until(|cursor| cursor.is(",")).here()?;
+                    return Ok(());
+                }
+                cursor.go_to(start);
+            }
+            return self.column_definition(cursor, oid);
+        }
+        if cursor.eat("alter") {
+            cursor.eat("column");
+            let column = cursor.name().here()?;
+            return self.column_action(cursor, oid, &column);
+        }
+        for (word, reset, name) in
+            [("enable", "disable", table.clone()), ("force", "no force", format!("{table} forced"))]
+        {
+            if cursor.eat_all(&[word, "row", "level", "security"]) {
+                let statement = |word: &str| format!("alter table {} {word} row level security", quote_object(&table));
+                self.other(ObjectKind::Security, name, statement(word), statement(reset));
+                if let Some(row) = self.catalogue.others.last_mut() {
+                    row.after = vec![table];
+                }
+                return Ok(());
+            }
+        }
+        let start = cursor.at();
+        if cursor.eat("enable") || cursor.eat("disable") {
+            let _ = cursor.eat("always") || cursor.eat("replica");
+            if cursor.is("trigger") || cursor.is("rule") {
+                let how = cursor.between(start, cursor.at()).to_ascii_lowercase();
+                let word = if cursor.eat("rule") { "rule" } else { "trigger" };
+                cursor.eat("trigger");
+                let name = cursor.name().here()?;
+                let statement =
+                    |how: &str| format!("alter table {} {how} {word} {}", quote_object(&table), quote(&name));
+                let label = format!("{name} on {table}");
+                self.catalogue.others.retain(|row| row.kind != ObjectKind::Firing || row.name != label);
+                if how != "enable" {
+                    self.other(ObjectKind::Firing, label, statement(&how), statement("enable"));
+                    if let Some(row) = self.catalogue.others.last_mut() {
+                        row.after = vec![name, table];
+                    }
+                }
+                return Ok(());
+            }
+            cursor.go_to(start);
+        }
+        if cursor.eat_all(&["replica", "identity"]) && (cursor.is("full") || cursor.is("nothing")) {
+            let word = format!("replica identity {}", cursor.name().here()?);
+            self.table_row(oid).peculiarities.push(word);
+            return Ok(());
+        }
+        if cursor.eat_all(&["set", "unlogged"]) || cursor.eat_all(&["set", "logged"]) {
+            let word = cursor.between(cursor.at() - 1, cursor.at());
+            self.table_row(oid).persistence = if word.eq_ignore_ascii_case("unlogged") { 'u' } else { 'p' };
+            return Ok(());
+        }
+        if cursor.is("set") && cursor.ahead(1) == "(" {
+            cursor.skip();
+            let parameters = parameters(cursor.parenthesised().here()?);
+            self.table_row(oid).parameters.extend(parameters);
+            return Ok(());
+        }
+        if cursor.eat_all(&["cluster", "on"]) {
+            let name = cursor.name().here()?;
+            let indexes = self.catalogue.indexes.iter_mut().filter(|row| row.table == oid && row.name == name);
+            indexes.for_each(|row| row.peculiarities.push("clustered".into()));
+            let keys = self.catalogue.constraints.iter_mut().filter(|row| row.table == oid && row.name == name);
+            keys.for_each(|row| row.peculiarities.push("clustered".into()));
+            return Ok(());
+        }
+        if cursor.eat_all(&["drop", "constraint"]) {
+            let is_lenient = Self::passed_if_exists(cursor);
+            let name = cursor.name().here()?;
+            cursor.eat("cascade");
+            let rows = &self.catalogue.constraints;
+            return match rows.iter().position(|row| row.table == oid && row.name == name) {
+                Some(at) => {
+                    self.remove_constraint(at);
+                    Ok(())
+                }
+                None if is_lenient => Ok(()),
+                None => Err(Stop::Because(format!("`{table}` has no constraint `{name}` before this"))),
+            };
+        }
+        if cursor.eat("drop") {
+            cursor.eat("column");
+            let is_lenient = Self::passed_if_exists(cursor);
+            let name = cursor.name().here()?;
+            cursor.eat("cascade");
+            if is_lenient && self.number(oid, &name).is_none() {
+                return Ok(());
+            }
+            return self.drop_column(oid, &name);
+        }
+        if cursor.eat("rename") {
+            return self.rename(cursor, oid);
+        }
+        if cursor.eat_all(&["set", "schema"]) {
+            let namespace = cursor.name().here()?;
+            self.move_table(oid, &namespace);
+            return Ok(());
+        }
+        Err(Stop::Here)
+    }
+
+    pub(super) fn rename_table(&mut self, oid: u32, old: &str, new: &str) {
+        let is_old = |name: &String| name == old;
+        self.pending.iter_mut().filter(|one| is_old(&one.table)).for_each(|one| one.table = new.to_owned());
+        self.owners.values_mut().filter(|one| is_old(&one.0)).for_each(|one| one.0 = new.to_owned());
+        let others = self.catalogue.others.iter_mut().filter(|row| row.table.as_ref().is_some_and(is_old));
+        others.for_each(|row| row.table = Some(new.to_owned()));
+        self.table_row(oid).name = new.to_owned();
+    }
+
+    /// A table goes to another namespace, and the sequences that are its own with it.
+    pub(super) fn move_table(&mut self, oid: u32, namespace: &str) {
+        let old = self.table_name(oid);
+        let moved = |name: &str| {
+            let base = qualified::plain(qualified::base(name)).into_owned();
+            qualified(Some(namespace).filter(|one| *one != PUBLIC), &base)
+        };
+        let owned: Vec<String> =
+            self.owners.iter().filter(|(_, owner)| owner.0 == old).map(|(name, _)| name.clone()).collect();
+        let of_table =
+            |row: &SequenceRow| row.owner.is_some_and(|(table, _)| table == oid) || owned.contains(&row.name);
+        let mut reads = Vec::new();
+        for row in self.catalogue.sequences.iter_mut().filter(|row| of_table(row)) {
+            let new = moved(&row.name);
+            reads.push((literal(&quote_object(&row.name)), literal(&quote_object(&new))));
+            row.name = new;
+        }
+        for row in self.catalogue.columns.iter_mut().filter(|row| row.table == oid) {
+            for (old, new) in &reads {
+                row.expression = row.expression.take().map(|text| text.replace(old, new));
+            }
+        }
+        for name in &owned {
+            let owner = self.owners.remove(name);
+            self.owners.extend(owner.map(|owner| (moved(name), owner)));
+        }
+        self.rename_table(oid, &old, &moved(&old));
+    }
+
+    pub(super) fn rename(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
+        let old_table = self.table_name(oid);
+        if cursor.eat("to") {
+            let new = qualified::beside(&old_table, &qualified::part(&cursor.name().here()?));
+            self.rename_table(oid, &old_table, &new);
+            return Ok(());
+        }
+        if cursor.eat("constraint") {
+            let old = cursor.name().here()?;
+            cursor.expect("to").here()?;
+            let new = cursor.name().here()?;
+            let mut rows = self.catalogue.constraints.iter_mut();
+            rows.find(|row| row.table == oid && row.name == old).here()?.name = new;
+            return Ok(());
+        }
+        cursor.eat("column");
+        let old = cursor.name().here()?;
+        cursor.expect("to").here()?;
+        let new = cursor.name().here()?;
+        self.column(oid, &old)?.name.clone_from(&new);
+        for place in self.columns.get_mut(&oid).into_iter().flatten().filter(|one| **one == old) {
+            place.clone_from(&new);
+        }
+        let of_column = |one: &(String, String)| one.0 == old_table && one.1 == old;
+        self.owners.values_mut().filter(|one| of_column(one)).for_each(|one| one.1.clone_from(&new));
+        for one in self.pending.iter_mut().filter(|one| one.table == old_table) {
+            one.columns.iter_mut().filter(|column| **column == old).for_each(|column| column.clone_from(&new));
+        }
+        let respelled = |text: &str| {
+            Expression::read(text, SYNTAX)
+                .with_columns(|found| (found.name == old).then(|| quote(&new)))
+                .text()
+                .to_owned()
+        };
+        let checks = self.catalogue.constraints.iter_mut().filter(|row| row.table == oid);
+        checks.for_each(|row| row.expression = row.expression.as_deref().map(respelled));
+        for row in self.catalogue.indexes.iter_mut().filter(|row| row.table == oid) {
+            row.predicate = row.predicate.as_deref().map(respelled);
+            row.expressions.iter_mut().for_each(|text| *text = respelled(text));
+        }
+        Ok(())
+    }
+
+    pub(super) fn column_action(&mut self, cursor: &mut Cursor<'_>, oid: u32, column: &str) -> Reading<()> {
+        if cursor.eat_all(&["set", "default"]) {
+            let text = cursor.until(|cursor| cursor.is(",")).here()?.to_owned();
+            self.set_default(oid, column, &text)
+        } else if cursor.eat_all(&["drop", "default"]) {
+            self.column(oid, column)?.expression = None;
+            Ok(())
+        } else if cursor.eat_all(&["set", "not", "null"]) {
+            self.column(oid, column)?.required = true;
+            Ok(())
+        } else if cursor.eat_all(&["drop", "not", "null"]) {
+            self.column(oid, column)?.required = false;
+            Ok(())
+        } else if cursor.eat_all(&["set", "statistics"]) || cursor.eat_all(&["set", "storage"]) {
+            let word = cursor.between(cursor.at() - 1, cursor.at()).to_ascii_lowercase();
+            let value = cursor.peek().to_ascii_lowercase();
+            cursor.skip();
+            self.column(oid, column)?.peculiarities.push(format!("{word} {value}"));
+            Ok(())
+        } else if cursor.is("set") && cursor.ahead(1) == "(" {
+            cursor.skip();
+            let parameters = parameters(cursor.parenthesised().here()?);
+            self.column(oid, column)?.peculiarities.extend(parameters);
+            Ok(())
+        } else if cursor.eat_all(&["set", "data", "type"]) || cursor.eat("type") {
+            let text = cursor.until(|cursor| cursor.is(",") || cursor.is_one_of(&["using", "collate"])).here()?;
+            let ty = self.column_type(text);
+            let enumeration = self.enumeration(&ty);
+            let row = self.column(oid, column)?;
+            (row.ty, row.enumeration) = (ty, enumeration);
+            if cursor.eat("using") {
+                cursor.until(|cursor| cursor.is(",")).here()?;
+            }
+            Ok(())
+        } else if cursor.eat("add") && cursor.is("generated") {
+            self.generated(cursor, oid, column)
+        } else {
+            Err(Stop::Here)
+        }
+    }
+}

@@ -1,0 +1,178 @@
+//! Keys, references, checks and exclusions in a file.
+
+use super::{Pending, Reader, Reading, labels, parameters, without_public};
+use crate::dialect::postgres::SYNTAX;
+use crate::dialect::postgres::catalogue::{ConstraintRow, OtherRow};
+use crate::dialect::postgres::quote::{quote, quote_object};
+use crate::dialect::reading::OrStop;
+use crate::physical::ObjectKind;
+use crate::sql::{Cursor, Expression};
+
+impl Reader {
+    pub(super) fn table_constraint(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
+        let named = if cursor.eat("constraint") { Some(cursor.name().here()?) } else { None };
+        self.constraint(cursor, oid, named, None)
+    }
+
+    /// A constraint of the table, or of one column.
+    pub(super) fn constraint(
+        &mut self,
+        cursor: &mut Cursor<'_>,
+        oid: u32,
+        named: Option<String>,
+        own: Option<&[String]>,
+    ) -> Reading<()> {
+        let mut row = ConstraintRow { table: oid, on_delete: 'a', on_update: 'a', ..ConstraintRow::default() };
+        if cursor.is("exclude") {
+            return self.exclusion(cursor, oid, named);
+        }
+        if cursor.eat("check") {
+            row.kind = 'c';
+            row.expression = Some(without_public(cursor.parenthesised().here()?));
+            let read = Expression::read(row.expression.as_deref().unwrap_or_default(), SYNTAX);
+            let own = self.columns.get(&oid).cloned().unwrap_or_default();
+            let mentioned: Vec<&String> = own.iter().filter(|name| read.mentions(name)).collect();
+            let label = if let [one] = mentioned[..] { one.clone() } else { String::new() };
+            row.name = named.unwrap_or_else(|| self.choose(oid, &label, "check"));
+        } else {
+            let is_primary = cursor.eat_all(&["primary", "key"]);
+            let is_reference = !is_primary && (cursor.eat_all(&["foreign", "key"]) || cursor.is("references"));
+            row.kind = if is_primary {
+                'p'
+            } else if is_reference {
+                'f'
+            } else {
+                'u'
+            };
+            if row.kind == 'u' {
+                cursor.expect("unique").here()?;
+                if cursor.eat_all(&["nulls", "not", "distinct"]) {
+                    row.peculiarities.push("nulls not distinct".into());
+                }
+                cursor.eat_all(&["nulls", "distinct"]);
+            }
+            let columns = match own {
+                Some(own) => own.to_vec(),
+                None => cursor.names().here()?,
+            };
+            row.columns = self.numbers(oid, &columns)?;
+            // Those that are only carried along are in the name, too.
+            let mut named_after = columns.clone();
+            let start = cursor.at();
+            if row.kind == 'u' && own.is_none() && cursor.eat("include") {
+                named_after.extend(cursor.names().here()?);
+            }
+            cursor.go_to(start);
+            let label = labels::joined(named_after);
+            row.name = named.unwrap_or_else(|| match row.kind {
+                'p' => self.choose(oid, "", "pkey"),
+                'u' => self.choose(oid, &label, "key"),
+                _ => self.choose(oid, &label, "fkey"),
+            });
+            if is_primary {
+                for column in &columns {
+                    self.column(oid, column)?.required = true;
+                }
+            }
+            if is_reference {
+                cursor.expect("references").here()?;
+                let table = self.relation(cursor)?;
+                let columns = if cursor.is("(") { cursor.names().here()? } else { Vec::new() };
+                self.pending.push(Pending { constraint: self.catalogue.constraints.len(), table, columns });
+            }
+        }
+        self.constraint_options(cursor, &mut row, own.is_some())?;
+        self.catalogue.constraints.push(row);
+        Ok(())
+    }
+
+    pub(super) fn constraint_options(
+        &mut self,
+        cursor: &mut Cursor<'_>,
+        row: &mut ConstraintRow,
+        of_column: bool,
+    ) -> Reading<()> {
+        loop {
+            if cursor.eat("on") {
+                let is_delete = cursor.is("delete");
+                cursor.skip();
+                let code = action(cursor).here()?;
+                if is_delete {
+                    row.on_delete = code;
+                    if cursor.is("(") {
+                        let columns = cursor.names().here()?;
+                        let numbers = self.numbers(row.table, &columns)?;
+                        let list: Vec<_> = numbers.iter().map(i16::to_string).collect();
+                        row.peculiarities.push(format!("on delete sets only columns {}", list.join(",")));
+                    }
+                } else {
+                    row.on_update = code;
+                }
+            } else if cursor.eat("match") {
+                if cursor.name().here()? == "full" {
+                    row.peculiarities.push("match full".into());
+                }
+            } else if cursor.eat_all(&["not", "valid"]) {
+                row.peculiarities.push("not valid".into());
+            } else if cursor.eat_all(&["no", "inherit"]) {
+                row.peculiarities.push("no inherit".into());
+            } else if cursor.eat_all(&["not", "enforced"]) {
+                row.peculiarities.push("not enforced".into());
+            } else if cursor.eat_all(&["not", "deferrable"])
+                || cursor.eat_all(&["initially", "immediate"])
+                || cursor.eat("enforced")
+            {
+            } else if cursor.eat("deferrable") {
+                row.deferrable = true;
+            } else if cursor.eat_all(&["initially", "deferred"]) {
+                row.deferrable = true;
+                row.deferred = true;
+            } else if !of_column && cursor.eat("include") {
+                let columns: Vec<_> = cursor.names().here()?.iter().map(|name| quote(name)).collect();
+                row.peculiarities.push(format!("include ({})", columns.join(", ")));
+            } else if cursor.is("with") && cursor.ahead(1) == "(" {
+                cursor.skip();
+                row.peculiarities.extend(parameters(cursor.parenthesised().here()?));
+            } else if cursor.eat_all(&["using", "index", "tablespace"]) {
+                row.peculiarities.push(format!("using index tablespace {}", cursor.name().here()?));
+            } else {
+                return Ok(());
+            }
+        }
+    }
+
+    pub(super) fn exclusion(&mut self, cursor: &mut Cursor<'_>, oid: u32, named: Option<String>) -> Reading<()> {
+        let table = self.table_name(oid);
+        let definition = cursor.until(|cursor| matches!(cursor.peek(), "," | ")")).here()?;
+        let name = named.unwrap_or_else(|| self.choose(oid, &labels::of_exclusion(definition), "excl"));
+        let (alter, quoted) = (format!("alter table {}", quote_object(&table)), quote(&name));
+        self.catalogue.others.push(OtherRow {
+            kind: ObjectKind::Constraint,
+            sql: format!("{alter} add constraint {quoted} {definition}"),
+            drop: format!("{alter} drop constraint {quoted}"),
+            name: format!("{name} on {table}"),
+            table: None,
+            after: vec![table],
+            comment: None,
+        });
+        Ok(())
+    }
+}
+
+fn action(cursor: &mut Cursor<'_>) -> Option<char> {
+    let word = cursor.name()?;
+    Some(match word.as_str() {
+        "cascade" => 'c',
+        "restrict" => 'r',
+        "no" => {
+            cursor.expect("action")?;
+            'a'
+        }
+        "set" if cursor.eat("null") => 'n',
+        "set" => {
+            cursor.expect("default")?;
+            'd'
+        }
+        _ => return None,
+    })
+}

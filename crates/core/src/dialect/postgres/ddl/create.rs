@@ -1,0 +1,437 @@
+//! What is made in a file besides tables and indexes.
+
+use super::{CLAUSES, PUBLIC, Reader, Reading, argument_types, type_text, usual_range};
+use crate::dialect::lowering::has_check_option;
+use crate::dialect::postgres::SYNTAX;
+use crate::dialect::postgres::catalogue::{OtherRow, SequenceRow, WordRow};
+use crate::dialect::postgres::quote::{quote, quote_object};
+use crate::dialect::postgres::types::type_name;
+use crate::dialect::reading::{OrStop, Read, Stop};
+use crate::physical::ObjectKind;
+use crate::sql::Cursor;
+
+/// What is made by words that are kept, so that a name in them means what it means when they run.
+const KEPT_AS_WRITTEN: [&str; 20] = [
+    "view",
+    "recursive",
+    "materialized",
+    "function",
+    "procedure",
+    "trigger",
+    "constraint",
+    "domain",
+    "statistics",
+    "policy",
+    "rule",
+    "aggregate",
+    "collation",
+    "conversion",
+    "server",
+    "publication",
+    "event",
+    "foreign",
+    "text",
+    "cast",
+];
+
+impl Reader {
+    pub(super) fn create(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        cursor.skip();
+        cursor.eat_all(&["or", "replace"]);
+        if cursor.is_one_of(&["temp", "temporary", "local", "global"]) {
+            return Ok(Read::PassedOver);
+        }
+        let unlogged = cursor.eat("unlogged");
+        let word = cursor.peek().to_ascii_lowercase();
+        if KEPT_AS_WRITTEN.contains(&word.as_str()) {
+            self.refuse_search_path()?;
+        }
+        match word.as_str() {
+            "table" => {
+                cursor.skip();
+                self.create_table(cursor, sql, if unlogged { 'u' } else { 'p' })
+            }
+            "unique" | "index" => self.create_index(cursor, sql),
+            "type" => self.create_type(cursor, sql),
+            "sequence" => self.create_sequence(cursor),
+            "view" | "recursive" => self.create_view(cursor, sql),
+            "materialized" => self.create_materialized_view(cursor, sql),
+            "function" | "procedure" => self.create_routine(cursor, sql),
+            "trigger" | "constraint" => self.create_trigger(cursor, sql),
+            "schema" => self.create_namespace(cursor),
+            "extension" => {
+                cursor.skip();
+                Self::passed_if_exists(cursor);
+                let name = cursor.name().here()?;
+                cursor.eat("with");
+                let mut make = format!("create extension {}", quote(&name));
+                if cursor.eat("schema") {
+                    let namespace = cursor.name().here()?;
+                    if namespace != "public" {
+                        make.push_str(&format!(" with schema {}", quote(&namespace)));
+                    }
+                }
+                if name != "plpgsql" {
+                    let drop = format!("drop extension {}", quote(&name));
+                    self.other(ObjectKind::Extension, name, make, drop);
+                }
+                Ok(Read::Done)
+            }
+            "domain" => {
+                let start = cursor.at();
+                cursor.skip();
+                let name = self.relation(cursor)?;
+                cursor.eat("as");
+                let base = cursor.until(|cursor| cursor.is_one_of(&CLAUSES)).here()?;
+                self.domains.insert(name, type_name(&type_text(base)).canonical().to_ascii_lowercase());
+                cursor.go_to(start);
+                self.create_plain(cursor, sql, ObjectKind::Domain, 1)
+            }
+            "statistics" => self.create_plain(cursor, sql, ObjectKind::Statistics, 1),
+            "collation" => self.create_plain(cursor, sql, ObjectKind::Collation, 1),
+            "conversion" => self.create_plain(cursor, sql, ObjectKind::Conversion, 1),
+            "server" => self.create_plain(cursor, sql, ObjectKind::ForeignServer, 1),
+            "publication" => self.create_plain(cursor, sql, ObjectKind::Publication, 1),
+            "event" => self.create_plain(cursor, sql, ObjectKind::EventTrigger, 2),
+            "foreign" if cursor.ahead(1).eq_ignore_ascii_case("table") => {
+                self.create_plain(cursor, sql, ObjectKind::ForeignTable, 2)
+            }
+            "foreign" => self.create_plain(cursor, sql, ObjectKind::Wrapper, 3),
+            "text" if cursor.ahead(2).eq_ignore_ascii_case("configuration") => {
+                self.create_plain(cursor, sql, ObjectKind::SearchConfiguration, 3)
+            }
+            "text" if cursor.ahead(2).eq_ignore_ascii_case("dictionary") => {
+                self.create_plain(cursor, sql, ObjectKind::SearchDictionary, 3)
+            }
+            "operator" => self.create_operator(cursor, sql),
+            "cast" => {
+                cursor.skip();
+                let mut types = Cursor::new(cursor.parenthesised().here()?, SYNTAX);
+                let from = type_text(types.until(|cursor| cursor.is("as")).here()?.trim());
+                types.expect("as").here()?;
+                let name = format!("{from} as {}", type_text(types.rest().trim()));
+                let drop = format!("drop cast ({name})");
+                self.other(ObjectKind::Cast, name, sql.to_owned(), drop);
+                Ok(Read::Done)
+            }
+            "policy" | "rule" => self.create_on_table(cursor, sql),
+            "aggregate" => self.create_aggregate(cursor, sql),
+            _ => Err(Stop::Here),
+        }
+    }
+
+    /// What is kept as it is written would mean other things where it is made without the search path.
+    pub(super) fn refuse_search_path(&self) -> Reading<()> {
+        let Some(namespace) = &self.namespace else { return Ok(()) };
+        Err(Stop::Because(format!(
+            "what is made of SQL is not read behind `set search_path = {namespace}`: set it to `public` before this, and say \
+             the namespace with each name"
+        )))
+    }
+
+    pub(super) fn create_namespace(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        cursor.skip();
+        let is_lenient = Self::passed_if_exists(cursor);
+        if cursor.is("authorization") {
+            return Err(Stop::Because("a namespace without a name is not read".into()));
+        }
+        let name = cursor.name().here()?;
+        if cursor.eat("authorization") {
+            cursor.name().here()?;
+        }
+        if !cursor.is_at_end() {
+            return Err(Stop::Because(
+                "what is made with a namespace is not read: make it in statements of its own".into(),
+            ));
+        }
+        let others = &self.catalogue.others;
+        if name == PUBLIC
+            || is_lenient && others.iter().any(|row| row.kind == ObjectKind::Namespace && row.name == name)
+        {
+            return Ok(Read::Nothing);
+        }
+        let quoted = quote(&name);
+        self.other(ObjectKind::Namespace, name, format!("create schema {quoted}"), format!("drop schema {quoted}"));
+        Ok(Read::Done)
+    }
+
+    /// Something that is made and dropped by its kind and name.
+    pub(super) fn create_plain(
+        &mut self,
+        cursor: &mut Cursor<'_>,
+        sql: &str,
+        kind: ObjectKind,
+        words: usize,
+    ) -> Reading<Read> {
+        let start = cursor.at();
+        cursor.go_to(start + words);
+        let word = cursor.between(start, start + words).to_ascii_lowercase();
+        Self::passed_if_exists(cursor);
+        let name = self.relation(cursor)?;
+        let drop = format!("drop {word} {}", quote_object(&name));
+        self.other(kind, name, sql.to_owned(), drop);
+        Ok(Read::Done)
+    }
+
+    /// A policy or a rule, whose name stands for itself on its table only.
+    pub(super) fn create_on_table(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        let kind = if cursor.is("rule") { ObjectKind::Rule } else { ObjectKind::Policy };
+        cursor.skip();
+        let name = cursor.name().here()?;
+        cursor.until(|cursor| cursor.is("on") || cursor.is("to")).here()?;
+        if kind == ObjectKind::Rule {
+            // `as on insert to t`
+            cursor.until(|cursor| cursor.is("to")).here()?;
+        }
+        cursor.skip();
+        let table = self.relation(cursor)?;
+        let drop = format!("drop {} {} on {}", kind.word(), quote(&name), quote_object(&table));
+        self.catalogue.others.push(OtherRow {
+            kind,
+            name: format!("{name} on {table}"),
+            table: None,
+            sql: sql.to_owned(),
+            drop,
+            after: vec![table],
+            comment: None,
+        });
+        Ok(Read::Done)
+    }
+
+    /// An operator, or a class or family of them.
+    pub(super) fn create_operator(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        cursor.skip();
+        if cursor.is("class") || cursor.is("family") {
+            let is_family = cursor.is("family");
+            cursor.skip();
+            let name = self.relation(cursor)?;
+            cursor.until(|cursor| cursor.is("using")).here()?;
+            cursor.expect("using").here()?;
+            let label = format!("{name} using {}", cursor.name().here()?);
+            let drop = |word: &str| {
+                let (name, method) = label.rsplit_once(" using ").unwrap_or((&label, ""));
+                format!("drop operator {word} {} using {method}", quote_object(name))
+            };
+            if is_family {
+                let drop = drop("family");
+                self.other(ObjectKind::OperatorFamily, label, sql.to_owned(), drop);
+                return Ok(Read::Done);
+            }
+            // A family of its own name comes along with a class, and need not be told.
+            let before = cursor.at();
+            let family = if cursor.eat("family") { Some(self.relation(cursor)?) } else { None };
+            let said = cursor.between(before, cursor.at()).to_owned();
+            let brings_family = family.as_ref().is_none_or(|family| *family == name);
+            let mut made = sql.to_owned();
+            if family.is_some() && brings_family {
+                made = made.replacen(&said, "", 1);
+                let is_it = |row: &OtherRow| row.kind == ObjectKind::OperatorFamily && row.name == label;
+                self.catalogue.others.retain(|row| !is_it(row));
+            }
+            let drop = drop(if brings_family { "family" } else { "class" });
+            self.other(ObjectKind::OperatorClass, label, made, drop);
+            return Ok(Read::Done);
+        }
+        let name = cursor.until(|cursor| cursor.is("(")).here()?.trim();
+        let name = name.strip_prefix("public.").unwrap_or(name).to_owned();
+        let mut inside = Cursor::new(cursor.parenthesised().here()?, SYNTAX);
+        let (mut left, mut right) = ("none".to_owned(), "none".to_owned());
+        while !inside.is_at_end() {
+            let word = inside.peek().to_ascii_lowercase();
+            inside.skip();
+            let value = inside.until(|cursor| cursor.is(",")).here()?.trim_start_matches('=').to_owned();
+            match word.as_str() {
+                "leftarg" => left = type_text(value.trim()),
+                "rightarg" => right = type_text(value.trim()),
+                _ => {}
+            }
+            inside.eat(",");
+        }
+        let label = format!("{name} ({left}, {right})");
+        let drop = format!("drop operator {label}");
+        self.other(ObjectKind::Operator, label, sql.to_owned(), drop);
+        Ok(Read::Done)
+    }
+
+    pub(super) fn create_aggregate(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        cursor.skip();
+        let name = self.relation(cursor)?;
+        let inside = cursor.parenthesised().here()?;
+        // The old way names the type among the rest (PostgreSQL 17, "CREATE AGGREGATE").
+        let mut old = Cursor::new(inside, SYNTAX);
+        old.until(|cursor| cursor.is("basetype")).here()?;
+        let arguments = match old.eat_all(&["basetype", "="]) {
+            true => argument_types(old.until(|cursor| cursor.is(",")).here()?),
+            false => argument_types(inside),
+        };
+        let drop = format!("drop aggregate {}({arguments})", quote_object(&name));
+        self.other(ObjectKind::Aggregate, format!("{name}({arguments})"), sql.to_owned(), drop);
+        Ok(Read::Done)
+    }
+
+    pub(super) fn create_type(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        cursor.skip();
+        let name = self.relation(cursor)?;
+        if !cursor.eat_all(&["as", "enum"]) {
+            self.refuse_search_path()?;
+            let drop = format!("drop type {}", quote_object(&name));
+            self.other(ObjectKind::Type, name, sql.to_owned(), drop);
+            return Ok(Read::Done);
+        }
+        cursor.expect("(").here()?;
+        while !cursor.eat(")") {
+            let word = cursor.text().here()?;
+            self.catalogue.words.push(WordRow { name: name.clone(), word, comment: None });
+            if !cursor.is(")") {
+                cursor.expect(",").here()?;
+            }
+        }
+        self.enums.insert(name);
+        Ok(Read::Done)
+    }
+
+    pub(super) fn create_sequence(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        cursor.skip();
+        Self::passed_if_exists(cursor);
+        let name = self.relation(cursor)?;
+        let row = self.sequence_options(
+            cursor,
+            SequenceRow { name, ty: "bigint".into(), step: 1, cache: 1, ..SequenceRow::default() },
+        )?;
+        self.catalogue.sequences.push(row);
+        Ok(Read::Done)
+    }
+
+    pub(super) fn sequence_options(&mut self, cursor: &mut Cursor<'_>, mut row: SequenceRow) -> Reading<SequenceRow> {
+        let (mut start, mut least, mut most) = (None, None, None);
+        while !cursor.is_at_end() && !cursor.is(")") {
+            if cursor.eat("as") {
+                row.ty = type_text(cursor.name().here()?.as_str());
+            } else if cursor.eat("increment") {
+                cursor.eat("by");
+                row.step = cursor.number().here()?;
+            } else if cursor.eat("minvalue") {
+                least = Some(cursor.number().here()?);
+            } else if cursor.eat("maxvalue") {
+                most = Some(cursor.number().here()?);
+            } else if cursor.eat_all(&["no", "minvalue"])
+                || cursor.eat_all(&["no", "maxvalue"])
+                || cursor.eat_all(&["no", "cycle"])
+            {
+            } else if cursor.eat("start") {
+                cursor.eat("with");
+                start = Some(cursor.number().here()?);
+            } else if cursor.eat("cache") {
+                row.cache = cursor.number().here()?;
+            } else if cursor.eat("cycle") {
+                row.cycles = true;
+            } else if cursor.eat_all(&["sequence", "name"]) {
+                row.name = self.relation(cursor)?;
+            } else if cursor.eat_all(&["owned", "by"]) {
+                self.owned_by(cursor, &row.name)?;
+            } else {
+                return Err(Stop::Here);
+            }
+        }
+        let usual = usual_range(&row);
+        row.least = least.unwrap_or(usual.0);
+        row.most = most.unwrap_or(usual.1);
+        row.start = start.unwrap_or(if row.step < 0 { row.most } else { row.least });
+        Ok(row)
+    }
+
+    pub(super) fn owned_by(&mut self, cursor: &mut Cursor<'_>, sequence: &str) -> Reading<()> {
+        if cursor.eat("none") {
+            self.owners.remove(sequence);
+            return Ok(());
+        }
+        let mut parts = vec![cursor.name().here()?];
+        while cursor.eat(".") {
+            parts.push(cursor.name().here()?);
+        }
+        let column = parts.pop().here()?;
+        let table = self.named(&parts)?;
+        self.owners.insert(sequence.to_owned(), (table, column));
+        Ok(())
+    }
+
+    pub(super) fn create_view(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        let is_recursive = cursor.eat("recursive");
+        cursor.expect("view").here()?;
+        let name = self.relation(cursor)?;
+        if is_recursive || !cursor.eat("as") || has_check_option(sql) {
+            // Names for its columns or options stand beside the query: it is kept as it is written.
+            let drop = format!("drop view {}", quote_object(&name));
+            self.other(ObjectKind::View, name, sql.to_owned(), drop);
+            return Ok(Read::Done);
+        }
+        let query = cursor.rest().to_owned();
+        self.other(ObjectKind::View, name, query, String::new());
+        Ok(Read::Done)
+    }
+
+    pub(super) fn create_materialized_view(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        cursor.skip();
+        cursor.expect("view").here()?;
+        Self::passed_if_exists(cursor);
+        let name = self.relation(cursor)?;
+        if !cursor.is("as") {
+            // What it is kept with stands before the query.
+            let drop = format!("drop materialized view {}", quote_object(&name));
+            self.other(ObjectKind::MaterializedView, name, sql.to_owned(), drop);
+            return Ok(Read::Done);
+        }
+        cursor.expect("as").here()?;
+        let query = cursor.rest();
+        let bare = ["with no data", "with data"].iter().find_map(|tail| strip_tail(query, tail)).unwrap_or(query);
+        self.other(ObjectKind::MaterializedView, name, bare.trim().to_owned(), String::new());
+        Ok(Read::Done)
+    }
+
+    pub(super) fn create_routine(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        let word = cursor.peek().to_ascii_lowercase();
+        cursor.skip();
+        let name = self.relation(cursor)?;
+        let arguments = argument_types(cursor.parenthesised().here()?);
+        let others = &mut self.catalogue.others;
+        let base = |row: &OtherRow| row.name.split('(').next() == Some(name.as_str());
+        let full = format!("{name}({arguments})");
+        let drop = format!("drop {word} {}({arguments})", quote_object(&name));
+        others.retain(|row| row.kind != ObjectKind::Routine || row.drop != drop);
+        // What tells routines of one name apart is the types of their arguments.
+        let mut is_alone = true;
+        for row in others.iter_mut().filter(|row| row.kind == ObjectKind::Routine && base(row)) {
+            is_alone = false;
+            if let Some(at) = row.drop.find('(').filter(|_| !row.name.contains('(')) {
+                let types = row.drop[at..].to_owned();
+                row.name.push_str(&types);
+            }
+        }
+        self.other(ObjectKind::Routine, if is_alone { name } else { full }, sql.to_owned(), drop);
+        Ok(Read::Done)
+    }
+
+    pub(super) fn create_trigger(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        cursor.eat("constraint");
+        cursor.expect("trigger").here()?;
+        let name = cursor.name().here()?;
+        cursor.until(|cursor| cursor.is("on")).here()?;
+        cursor.expect("on").here()?;
+        let table = self.relation(cursor)?;
+        self.catalogue.others.push(OtherRow {
+            kind: ObjectKind::Trigger,
+            name,
+            table: Some(table),
+            sql: sql.to_owned(),
+            drop: String::new(),
+            after: Vec::new(),
+            comment: None,
+        });
+        Ok(Read::Done)
+    }
+}
+
+fn strip_tail<'t>(text: &'t str, tail: &str) -> Option<&'t str> {
+    let at = text.len().checked_sub(tail.len())?;
+    (text.is_char_boundary(at) && text[at..].eq_ignore_ascii_case(tail)).then(|| &text[..at])
+}

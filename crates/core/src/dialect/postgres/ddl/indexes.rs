@@ -1,0 +1,170 @@
+//! Indexes in a file, and what the server calls those that have no name.
+
+use super::{Reader, Reading, labels, parameters, without_public};
+use crate::dialect::postgres::SYNTAX;
+use crate::dialect::postgres::catalogue::{IndexRow, OtherRow};
+use crate::dialect::postgres::quote::quote_object;
+use crate::dialect::reading::{OrStop, Read, Stop};
+use crate::physical::{ObjectKind, qualified};
+use crate::sql::Cursor;
+
+/// Operator classes that are the default of their type, for the usual methods (PostgreSQL 17, `pg_opclass.dat`).
+const USUAL_CLASSES: [&str; 16] = [
+    "text_ops",
+    "int2_ops",
+    "int4_ops",
+    "int8_ops",
+    "bpchar_ops",
+    "bool_ops",
+    "bytea_ops",
+    "date_ops",
+    "numeric_ops",
+    "timestamp_ops",
+    "timestamptz_ops",
+    "uuid_ops",
+    "jsonb_ops",
+    "array_ops",
+    "tsvector_ops",
+    "float8_ops",
+];
+
+/// The same of gist, in the extensions that come with the server (PostgreSQL 17, appendix F).
+const USUAL_GIST_CLASSES: [&str; 6] =
+    ["gist_ltree_ops", "gist__ltree_ops", "gist_hstore_ops", "gist_cube_ops", "gist_seg_ops", "gist__int_ops"];
+
+impl Reader {
+    pub(super) fn create_index(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
+        let unique = cursor.eat("unique");
+        cursor.expect("index").here()?;
+        cursor.eat("concurrently");
+        let is_lenient = Self::passed_if_exists(cursor);
+        let named = if cursor.is_one_of(&["on"]) { None } else { Some(cursor.name().here()?) };
+        cursor.expect("on").here()?;
+        let is_alone = cursor.eat("only");
+        let start = cursor.at();
+        let relation = self.relation(cursor)?;
+        let views = |row: &OtherRow| {
+            matches!(row.kind, ObjectKind::MaterializedView | ObjectKind::Partition) && row.name == relation
+        };
+        if self.catalogue.others.iter().any(views) {
+            let name = qualified::beside(&relation, &qualified::part(&named.here()?));
+            let drop = format!("drop index {}", quote_object(&name));
+            self.other(ObjectKind::ViewIndex, name, sql.to_owned(), drop);
+            if let Some(row) = self.catalogue.others.last_mut() {
+                row.after = vec![relation];
+            }
+            return Ok(Read::Done);
+        }
+        cursor.go_to(start);
+        let oid = self.table(cursor)?;
+        if let Some(name) = &named
+            && self.index(&qualified::beside(&self.table_name(oid), &qualified::part(name))).is_some()
+        {
+            return match is_lenient {
+                true => Ok(Read::Nothing),
+                false => Err(Stop::Because(format!("index `{name}` is made twice"))),
+            };
+        }
+        let mut row = IndexRow { table: oid, unique, method: "btree".into(), ..IndexRow::default() };
+        if cursor.eat("using") {
+            row.method = cursor.name().here()?;
+        }
+        let mut labels = Vec::new();
+        cursor.expect("(").here()?;
+        while !cursor.eat(")") {
+            labels.push(self.index_part(cursor, &mut row)?);
+            if !cursor.is(")") {
+                cursor.expect(",").here()?;
+            }
+        }
+        row.key_columns = i16::try_from(row.columns.len()).unwrap_or(i16::MAX);
+        while !cursor.is_at_end() {
+            if cursor.eat("include") {
+                let columns = cursor.names().here()?;
+                row.columns.extend(self.numbers(oid, &columns)?);
+                labels.extend(columns);
+            } else if cursor.eat_all(&["nulls", "not", "distinct"]) {
+                row.peculiarities.push("nulls not distinct".into());
+            } else if cursor.eat_all(&["nulls", "distinct"]) {
+            } else if cursor.eat("with") {
+                row.peculiarities.extend(parameters(cursor.parenthesised().here()?));
+            } else if cursor.eat("tablespace") {
+                row.peculiarities.push(format!("tablespace {}", cursor.name().here()?));
+            } else if cursor.eat("where") {
+                row.predicate = Some(without_public(cursor.rest()));
+            } else {
+                return Err(Stop::Here);
+            }
+        }
+        row.name = named.unwrap_or_else(|| self.choose(oid, &labels::joined(labels), "idx"));
+        if is_alone {
+            self.alone.insert(qualified::beside(&relation, &qualified::part(&row.name)), sql.to_owned());
+        }
+        self.catalogue.indexes.push(row);
+        Ok(Read::Done)
+    }
+
+    /// One part of an index; what it is called in a name that the server makes.
+    fn index_part(&mut self, cursor: &mut Cursor<'_>, row: &mut IndexRow) -> Reading<String> {
+        let label;
+        let mut collation = None;
+        let is_call = cursor.ahead(1) == "(" || cursor.ahead(1) == "." && cursor.ahead(3) == "(";
+        if cursor.is("(") {
+            let mut text = cursor.parenthesised().here()?;
+            label = labels::of_expression(text);
+            // What is said last inside is said of the whole.
+            let mut inside = Cursor::new(text, SYNTAX);
+            let bare = inside.until(|inside| inside.is("collate")).here()?;
+            if inside.eat("collate") {
+                let stated = self.collation(&mut inside)?;
+                if inside.is_at_end() {
+                    (text, collation) = (bare, stated);
+                }
+            }
+            row.expressions.push(without_public(text));
+            row.columns.push(0);
+        } else if is_call {
+            let start = cursor.at();
+            while !cursor.is("(") {
+                cursor.skip();
+            }
+            cursor.skip_nested().here()?;
+            let text = cursor.between(start, cursor.at());
+            label = labels::of_expression(text);
+            row.expressions.push(without_public(text));
+            row.columns.push(0);
+        } else {
+            label = cursor.name().here()?;
+            row.columns.extend(self.numbers(row.table, std::slice::from_ref(&label))?);
+        }
+        if cursor.eat("collate") {
+            collation = self.collation(cursor)?;
+        }
+        let mut operators = None;
+        if !cursor.is_one_of(&["asc", "desc", "nulls"]) && !matches!(cursor.peek(), "," | ")") {
+            let class = self.relation(cursor)?;
+            let is_usual = match row.method.as_str() {
+                "btree" | "gin" | "hash" => USUAL_CLASSES.contains(&class.as_str()),
+                "gist" => USUAL_GIST_CLASSES.contains(&qualified::base(&class)),
+                _ => false,
+            };
+            operators = Some(quote_object(&class)).filter(|_| !is_usual);
+            if cursor.is("(") {
+                let given = parameters(cursor.parenthesised().here()?).join(", ");
+                operators = Some(format!("{} ({given})", quote_object(&class)));
+            }
+        }
+        let descending = cursor.eat("desc");
+        cursor.eat("asc");
+        let mut nulls_first = descending;
+        if cursor.eat_all(&["nulls", "first"]) {
+            nulls_first = true;
+        } else if cursor.eat_all(&["nulls", "last"]) {
+            nulls_first = false;
+        }
+        row.options.push(i16::from(descending) + 2 * i16::from(nulls_first));
+        row.collations.push(collation);
+        row.operators.push(operators);
+        Ok(label)
+    }
+}
