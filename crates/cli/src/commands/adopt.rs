@@ -62,7 +62,7 @@ pub fn run(args: &AdoptArgs, global: &Global, output: &mut Output) -> Result<Exi
         failure.help("this is a mistake of oak; nothing was changed")
     })?;
     let size = Size::of(&lifted);
-    if size.is_nothing() {
+    if size.is_nothing() && lifted.left_out.is_empty() {
         return Err(Failure::new(format!("{} holds nothing to take in", target.described()))
             .help("`oak init` starts with an empty database"));
     }

@@ -89,3 +89,4 @@ create table weighed (
     `odd name` varchar(9) check (`odd name` like 'a\_%'),
     constraint weighed_check check (id > 0)
 );
+create table no_length (a char(0), b varchar(0) not null, c binary(0), d char binary, e nchar(3), f serial, g decimal(5), h bit);

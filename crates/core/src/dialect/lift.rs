@@ -433,10 +433,14 @@ impl Lifter<'_> {
             Type::Uuid,
             Type::Json,
         ];
-        if let [precision, scale] = arguments[..] {
+        // What the language takes for a mistake is the provider's own type.
+        if let [precision, scale] = arguments[..]
+            && precision > 0
+            && scale <= precision
+        {
             candidates.push(Type::Decimal(Some((precision, scale))));
         }
-        if let Some(length) = length {
+        if let Some(length) = length.filter(|length| *length > 0) {
             candidates.extend([Type::Text(Some(length)), Type::Char(length), Type::Bytes(Some(length))]);
         }
         let fractions: &[Option<u8>] = &[None, digits, Some(0)];

@@ -536,7 +536,7 @@ fn advance(table: &str, column: &str) -> String {
 fn converted(name: &str, from: &TypeName, to: &TypeName) -> String {
     let direct = match (family(from), family(to)) {
         (Family::Text, Family::Other) => true,
-        (old, new) => old == new && old != Family::Other,
+        (old, new) => old == new && old != Family::Other || is_widening(from, to),
     };
     // A cast to a text of some length cuts off what is too long; without one it is refused (PostgreSQL 17, "Character
     // Types"). A widening needs no table written anew.

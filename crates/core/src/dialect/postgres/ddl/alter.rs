@@ -38,6 +38,17 @@ impl Reader {
                 Self::passed_if_exists(cursor);
                 return self.add_word(cursor, name);
             }
+            if self.enums.contains(&name) && cursor.eat_all(&["rename", "to"]) {
+                let new = qualified::beside(&name, &qualified::part(&cursor.name().here()?));
+                self.rename_enum(&name, &new);
+                return Ok(Read::Done);
+            }
+            if self.enums.contains(&name) && cursor.eat_all(&["rename", "value"]) {
+                let old = cursor.text().here()?;
+                cursor.expect("to").here()?;
+                let new = cursor.text().here()?;
+                return self.rename_word(&name, &old, &new);
+            }
         } else if cursor.eat("index") {
             Self::passed_if_exists(cursor);
             let name = self.relation(cursor)?;
@@ -81,6 +92,37 @@ impl Reader {
             return self.more_of(cursor, sql, ObjectKind::Statistics);
         }
         Err(Stop::Here)
+    }
+
+    /// An enum type gets another name, and so do the columns that are of it, and the casts to it.
+    fn rename_enum(&mut self, old: &str, new: &str) {
+        self.enums.remove(old);
+        self.enums.insert(new.to_owned());
+        self.catalogue.words.iter_mut().filter(|row| row.name == old).for_each(|row| new.clone_into(&mut row.name));
+        let (was, is) = (quote_object(old), quote_object(new));
+        for row in self.catalogue.columns.iter_mut().filter(|row| row.enumeration.as_deref() == Some(old)) {
+            row.enumeration = Some(new.to_owned());
+            row.ty = row.ty.replacen(&was, &is, 1);
+        }
+        let cast = |text: &mut String| *text = text.replace(&format!("::{was}"), &format!("::{is}"));
+        let checks = self.catalogue.constraints.iter_mut().filter_map(|row| row.expression.as_mut());
+        checks.chain(self.catalogue.columns.iter_mut().filter_map(|row| row.expression.as_mut())).for_each(cast);
+        for row in &mut self.catalogue.indexes {
+            row.expressions.iter_mut().chain(row.predicate.as_mut()).for_each(cast);
+        }
+    }
+
+    /// A word of an enum type gets another name, also where it is a default.
+    fn rename_word(&mut self, name: &str, old: &str, new: &str) -> Reading<Read> {
+        let mut words = self.catalogue.words.iter_mut().filter(|row| row.name == name);
+        words.find(|row| row.word == old).here()?.word = new.to_owned();
+        let (was, is) = (literal(old), literal(new));
+        for row in self.catalogue.columns.iter_mut().filter(|row| row.enumeration.as_deref() == Some(name)) {
+            if let Some(rest) = row.expression.as_deref().and_then(|text| text.strip_prefix(&was)) {
+                row.expression = Some(format!("{is}{rest}"));
+            }
+        }
+        Ok(Read::Done)
     }
 
     /// `alter [column] NAME set default …`: what a row gets that is inserted by way of a view.
