@@ -1,5 +1,6 @@
 //! Targets: which database is meant, and how it stands to the project.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::ops::Deref;
 use std::path::Path;
@@ -202,7 +203,9 @@ impl Target {
 
 /// SHA-256 of a script's text with LF line ends, as lower-case hexadecimal digits.
 pub fn script_sha(text: &str) -> String {
-    let digest = Sha256::digest(text.replace("\r\n", "\n").as_bytes());
+    // A large script is not copied only to be hashed.
+    let text = if text.contains('\r') { Cow::Owned(text.replace("\r\n", "\n")) } else { Cow::Borrowed(text) };
+    let digest = Sha256::digest(text.as_bytes());
     digest.iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
@@ -257,13 +260,10 @@ type Hashes = BTreeMap<String, (String, String)>;
 /// Hashes of the scripts of each migration; of one whose files cannot be read, the failure.
 type Hashed = Vec<(String, Result<(String, String)>)>;
 
-/// Hashes of the scripts of all migrations, as they are in the files.
-fn script_hashes(project: &Project, history: &History, dialect: Dialect) -> Hashed {
-    let both = |migration: &Migration| {
-        let sha = |direction| project.script(migration, dialect, direction).map(|file| script_sha(&file.text));
-        Ok((sha(Direction::Up)?, sha(Direction::Down)?))
-    };
-    history.migrations().iter().map(|migration| (migration.id().to_owned(), both(migration))).collect()
+/// Hashes of the scripts of all migrations in one direction, as they are in the files.
+fn script_hashes(project: &Project, history: &History, dialect: Dialect, direction: Direction) -> Vec<Result<String>> {
+    let sha = |migration| project.script(migration, dialect, direction).map(|file| script_sha(&file.text));
+    history.migrations().iter().map(sha).collect()
 }
 
 /// The newest migration that a target has.
@@ -298,13 +298,16 @@ fn beside_hashes<T>(
     target: &Target,
     ask: impl FnOnce() -> std::result::Result<T, DatabaseError>,
 ) -> Result<(Hashed, T)> {
-    let (hashes, found) = std::thread::scope(|scope| {
-        let hashes = scope.spawn(|| script_hashes(project, history, target.dialect));
+    let (up, down, found) = std::thread::scope(|scope| {
+        let hashes = |direction| move || script_hashes(project, history, target.dialect, direction);
+        let [up, down] = [Direction::Up, Direction::Down].map(|direction| scope.spawn(hashes(direction)));
         let found = ask();
-        (hashes.join(), found)
+        (up.join(), down.join(), found)
     });
-    let hashes = hashes.map_err(|_| Failure::new("reading the scripts broke off"))?;
-    Ok((hashes, found?))
+    let broken = |_| Failure::new("reading the scripts broke off");
+    let ids = history.migrations().iter().map(|migration| migration.id().to_owned());
+    let both = up.map_err(broken)?.into_iter().zip(down.map_err(broken)?).map(|(up, down)| Ok((up?, down?)));
+    Ok((ids.zip(both).collect(), found?))
 }
 
 /// Scripts that nothing ran from are looked at when they are to run.

@@ -70,6 +70,31 @@ fn they_are_taken_in_and_made_again() {
     on_each_provider(|provider| is_made_again(&found(provider), provider));
 }
 
+/// A script of somebody's, read as a file, makes what the server makes of it.
+#[test]
+fn what_people_write_is_read_as_the_server_reads_it() {
+    for (provider, script) in [
+        (Provider::Postgres, "namespaces"),
+        (Provider::Postgres, "written_postgres"),
+        (Provider::Mariadb, "written_mariadb"),
+    ] {
+        if !wanted(provider) {
+            continue;
+        }
+        let here = made(provider, script);
+        let Some(server) = here.server else { continue };
+        let name = format!("{script}.{provider}.sql");
+        let text = std::fs::read_to_string(format!("tests/rarities/{script}.sql")).expect("the script is there");
+        here.project.write(&name, &text);
+        let read = here.project.ok(&["adopt", "--from", &name, "--yes"]);
+        assert!(!read.contains("amiss"), "{script}: {read}");
+        here.project.draft("baseline", &[]);
+        let other = format!("{}_read", here.database);
+        here.project.ok(&["apply", "--yes", "--url", &server.url(&other)]);
+        assert_alike(&dump_of(&here, &here.database), &dump_of(&here, &other));
+    }
+}
+
 /// What stands in another namespace than those that use it, and tables made like others.
 #[test]
 fn what_is_elsewhere_is_found_there() {

@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 
 use super::catalogue::{Catalogue, CheckRow, ColumnRow, OtherRow, PartRow, ReferenceRow, TableRow, introspect};
-use super::lower::VERSIONED;
+use super::lower::{VERSIONED, widest_character};
 use super::quote::{literal, quote};
 use super::types::{is_text, type_name};
 use super::{COLLATION, Flavor, SYNTAX};
@@ -605,6 +605,8 @@ impl Reader {
         while !cursor.is_at_end() && !matches!(cursor.peek(), "," | ")") && !cursor.is_one_of(&["first", "after"]) {
             self.column_clause(cursor, table, &name)?;
         }
+        let of_table = self.table_row(table).map(|row| row.collation.clone()).unwrap_or_default();
+        settle_type(self.column(table, &name)?, &of_table);
         Ok(())
     }
 
@@ -1290,6 +1292,40 @@ fn in_own_literals(expression: &str) -> String {
     Expression::read(expression, SYNTAX).respelled(|_| None, own)
 }
 
+/// Gives a column the type that the server makes of what is written (MariaDB, "Data Types", "TEXT", "BLOB", "National
+/// Character Set"; MySQL 8.4, "The binary Collation").
+fn settle_type(row: &mut ColumnRow, of_table: &str) {
+    let lower = row.ty.to_ascii_lowercase();
+    let (head, rest) = lower.split_at(lower.find(['(', ' ']).unwrap_or(lower.len()));
+    if let Some(plain) = ["nchar", "nvarchar"].into_iter().find(|one| *one == head).map(|one| &one[1..]) {
+        row.ty = format!("{plain}{rest}");
+        row.collation = Some("utf8mb3_general_ci".into());
+        return;
+    }
+    let is_bytes = row.collation.as_deref() == Some("binary") || rest.ends_with(" byte");
+    let arguments = rest.trim_end_matches(" byte");
+    match head {
+        "char" | "varchar" if is_bytes => row.ty = format!("{}binary{arguments}", &head[..head.len() - 4]),
+        "text" | "blob" if arguments.starts_with('(') => {
+            let width = match head {
+                "blob" => 1,
+                _ => widest_character(row.collation.as_deref().unwrap_or(of_table)),
+            };
+            let length = arguments.trim_matches(['(', ')']).trim().parse::<u64>().unwrap_or_default() * width;
+            let size = match length {
+                ..256 => "tiny",
+                ..65_536 => "",
+                ..16_777_216 => "medium",
+                _ => "long",
+            };
+            row.ty = format!("{size}{}", if is_bytes { "blob" } else { head });
+        }
+        "tinytext" | "text" | "mediumtext" | "longtext" if is_bytes => row.ty = head.replace("text", "blob"),
+        _ => return,
+    }
+    row.collation.take_if(|_| is_bytes);
+}
+
 /// The words for the present moment, as the server keeps them.
 fn as_stored(text: &str) -> String {
     let lower = text.trim().to_ascii_lowercase();
@@ -1315,7 +1351,8 @@ fn stored_default(flavor: Flavor, text: &str, ty: &str) -> Option<String> {
     let is_number = !is_text(&type_name(ty)) && !is_quoted
         || ["int", "dec", "num", "float", "double", "real"].iter().any(|word| ty.to_ascii_lowercase().contains(word));
     if is_quoted {
-        let value = Cursor::new(text, SYNTAX).text()?;
+        // In double quotes it is a text as well, as the server is set by itself.
+        let value = Cursor::new(text, SYNTAX).text().unwrap_or_else(|| text[1..text.len() - 1].to_owned());
         return Some(match flavor {
             _ if is_number && value.parse::<f64>().is_ok() => value,
             Flavor::Mariadb => literal(&value),

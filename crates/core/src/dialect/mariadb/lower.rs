@@ -326,7 +326,7 @@ impl Storing for Mariadb {
 }
 
 /// Bytes of the widest character of a collation's character set (MariaDB, "Supported Character Sets and Collations").
-fn widest_character(collation: &str) -> u64 {
+pub(super) fn widest_character(collation: &str) -> u64 {
     match collation.split('_').next().unwrap_or_default() {
         "utf8" | "utf8mb3" | "ujis" | "eucjpms" => 3,
         "ucs2" | "gbk" | "big5" | "sjis" | "euckr" | "gb2312" | "cp932" => 2,

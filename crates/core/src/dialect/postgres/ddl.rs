@@ -229,19 +229,18 @@ impl Reader {
     }
 
     /// The name of a collation; those of the server have no namespace.
-    fn collation(&self, cursor: &mut Cursor<'_>) -> Reading<Option<String>> {
+    fn collation(&self, cursor: &mut Cursor<'_>) -> Reading<String> {
         let mut parts = vec![cursor.name().here()?];
         while cursor.eat(".") {
             parts.push(cursor.name().here()?);
         }
         let named = self.named(&parts)?;
         let is_made = self.catalogue.others.iter().any(|row| row.kind == ObjectKind::Collation && row.name == named);
-        let name = match &parts[..] {
+        Ok(match &parts[..] {
             [namespace, name] if namespace == "pg_catalog" => name.clone(),
             [name] if !is_made => name.clone(),
             _ => named,
-        };
-        Ok(Some(name).filter(|name| name != "default"))
+        })
     }
 
     /// Names as [`Self::relation`] has them, separated by commas in parentheses.

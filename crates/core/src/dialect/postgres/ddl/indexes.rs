@@ -2,11 +2,11 @@
 
 use super::{Reader, Reading, labels, parameters, without_public};
 use crate::dialect::postgres::SYNTAX;
-use crate::dialect::postgres::catalogue::{IndexRow, OtherRow};
+use crate::dialect::postgres::catalogue::{ColumnRow, IndexRow, OtherRow};
 use crate::dialect::postgres::quote::quote_object;
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::{ObjectKind, qualified};
-use crate::sql::Cursor;
+use crate::sql::{Cursor, Expression};
 
 /// Operator classes that are the default of their type, for the usual methods (PostgreSQL 17, `pg_opclass.dat`).
 const USUAL_CLASSES: [&str; 16] = [
@@ -108,6 +108,7 @@ impl Reader {
     fn index_part(&mut self, cursor: &mut Cursor<'_>, row: &mut IndexRow) -> Reading<String> {
         let label;
         let mut collation = None;
+        let start = cursor.at();
         let is_call = cursor.ahead(1) == "(" || cursor.ahead(1) == "." && cursor.ahead(3) == "(";
         if cursor.is("(") {
             let mut text = cursor.parenthesised().here()?;
@@ -118,7 +119,7 @@ impl Reader {
             if inside.eat("collate") {
                 let stated = self.collation(&mut inside)?;
                 if inside.is_at_end() {
-                    (text, collation) = (bare, stated);
+                    (text, collation) = (bare, Some(stated));
                 }
             }
             row.expressions.push(without_public(text));
@@ -138,8 +139,14 @@ impl Reader {
             row.columns.extend(self.numbers(row.table, std::slice::from_ref(&label))?);
         }
         if cursor.eat("collate") {
-            collation = self.collation(cursor)?;
+            collation = Some(self.collation(cursor)?);
         }
+        // The usual one is worth saying where what is read has another.
+        let read = Expression::read(cursor.between(start, cursor.at()), SYNTAX);
+        let has_own = |column: &ColumnRow| column.table == row.table && column.collation.is_some();
+        let mut collated = self.catalogue.columns.iter().filter(|column| has_own(column));
+        let is_usual = !collated.any(|column| read.mentions(&column.name));
+        collation.take_if(|name| name == "default" && is_usual);
         let mut operators = None;
         if !cursor.is_one_of(&["asc", "desc", "nulls"]) && !matches!(cursor.peek(), "," | ")") {
             let class = self.relation(cursor)?;

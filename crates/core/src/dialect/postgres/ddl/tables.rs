@@ -260,6 +260,10 @@ impl Reader {
                     *number = self.numbers(to, &[column])?.first().copied().unwrap_or_default();
                 }
             }
+            // PostgreSQL 15, `parse_utilcmd.c`, `get_collation`: that of the type is not taken over, said or not.
+            for collation in &mut row.collations {
+                collation.take_if(|name| name == "default");
+            }
             row.name = self.choose(to, &label, "idx");
             self.catalogue.indexes.push(row);
         }
@@ -410,7 +414,7 @@ impl Reader {
             self.set_default(oid, column, &text)?;
         } else if cursor.eat("collate") {
             let collation = self.collation(cursor)?;
-            self.column(oid, column)?.collation = collation;
+            self.column(oid, column)?.collation = Some(collation).filter(|name| name != "default");
         } else if cursor.eat("storage") {
             let word = format!("storage {}", cursor.name().here()?);
             self.column(oid, column)?.peculiarities.push(word);
