@@ -1313,9 +1313,9 @@ fn settle_type(row: &mut ColumnRow, of_table: &str) {
             };
             let length = arguments.trim_matches(['(', ')']).trim().parse::<u64>().unwrap_or_default() * width;
             let size = match length {
-                ..256 => "tiny",
-                ..65_536 => "",
-                ..16_777_216 => "medium",
+                0..256 => "tiny",
+                256..65_536 => "",
+                65_536..16_777_216 => "medium",
                 _ => "long",
             };
             row.ty = format!("{size}{}", if is_bytes { "blob" } else { head });
