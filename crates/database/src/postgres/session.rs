@@ -85,7 +85,7 @@ set bytea_output = 'hex';
 set quote_all_identifiers = off;
 set check_function_bodies = on;
 set jit = off;
-reset default_transaction_read_only;
+set default_transaction_read_only = off;
 set default_transaction_isolation = 'read committed';
 set client_min_messages = 'warning';
 set statement_timeout = 0;
@@ -263,7 +263,7 @@ impl Session for PostgresSession {
         let timeout = limit.as_millis();
         self.execute(&format!("set statement_timeout = {timeout}; set default_transaction_read_only = on"))?;
         let answer = self.ask(sql);
-        self.execute("set statement_timeout = 0; reset default_transaction_read_only")?;
+        self.execute("set statement_timeout = 0; set default_transaction_read_only = off")?;
         match answer {
             Err(error) if error.code == SqlState::QUERY_CANCELED.code() => Ok(None),
             other => other.map(Some),
