@@ -43,3 +43,7 @@ create table sorted (
 );
 create index sorted_parts on sorted (a collate binary, b collate binary, c collate nocase desc);
 create index sorted_words on sorted (lower(a) collate binary, (a) collate binary, lower(b) collate nocase);
+create table "Yard" (id integer primary key, n integer);
+create view yard_view as select * from yard;
+create trigger yard_late after insert on yARD begin update yard set n = 1 where id = new.id; end;
+create trigger yard_instead instead of insert on YARD_view begin select 1; end;

@@ -6,6 +6,7 @@
 //! Must not: decide an order ([`crate::plan`]) or what differs ([`crate::diff`]).
 
 mod absorb;
+mod aliases;
 mod counting;
 mod facts;
 mod keeping;

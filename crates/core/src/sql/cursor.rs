@@ -123,7 +123,7 @@ impl<'a> Cursor<'a> {
         let (kind, span) = *self.tokens.get(self.at)?;
         let text = span.text(self.source);
         let name = match kind {
-            TokenKind::Word if self.syntax.exact_names => text.to_lowercase(),
+            TokenKind::Word if self.syntax.exact_names => within(text.to_lowercase(), self.syntax.name_bytes),
             TokenKind::Word => text.to_owned(),
             // A name may begin with a digit where the provider allows it (MariaDB, "Identifier Names").
             TokenKind::Number if self.syntax.hash_comments => {
@@ -134,7 +134,7 @@ impl<'a> Cursor<'a> {
                 self.at += 1;
                 format!("{text}{}", next.text(self.source))
             }
-            TokenKind::Quoted | TokenKind::Text => unquote(text),
+            TokenKind::Quoted | TokenKind::Text => within(unquote(text), self.syntax.name_bytes),
             _ => return None,
         };
         self.at += 1;
@@ -163,6 +163,9 @@ impl<'a> Cursor<'a> {
         if let Some(end) = text.strip_prefix('$').and_then(|rest| rest.find('$')) {
             // `$tag$…$tag$`
             return text.get(end + 2..text.len().saturating_sub(end + 2)).map(str::to_owned);
+        }
+        if let Some(escaped) = text.strip_prefix(['e', 'E']) {
+            return with_escapes(&unquote(escaped));
         }
         let plain = unquote(text);
         Some(if self.syntax.backslashes { without_backslashes(&plain) } else { plain })
@@ -228,6 +231,48 @@ impl<'a> Cursor<'a> {
 }
 
 /// A text with what its backslashes stand for (MariaDB, "String Literals", "Escape Sequences").
+/// A name cut off behind so many bytes, as the server does.
+fn within(mut name: String, bytes: usize) -> String {
+    name.truncate(name.floor_char_boundary(bytes));
+    name
+}
+
+/// The value of `E'…'`; nothing where an escape gives no character (PostgreSQL 17, "String Constants with C-Style Escapes").
+fn with_escapes(text: &str) -> Option<String> {
+    let mut plain = String::with_capacity(text.len());
+    let mut rest = text.chars();
+    while let Some(character) = rest.next() {
+        if character != '\\' {
+            plain.push(character);
+            continue;
+        }
+        let escape = rest.next()?;
+        let mut coded = |radix: u32, length: usize, first: &str| {
+            let mut digits = first.to_owned();
+            while digits.len() < length
+                && let Some(digit) = rest.clone().next().filter(|digit| digit.is_digit(radix))
+            {
+                digits.push(digit);
+                rest.next();
+            }
+            u32::from_str_radix(&digits, radix).ok().and_then(char::from_u32)
+        };
+        plain.push(match escape {
+            'b' => '\u{8}',
+            'f' => '\u{c}',
+            'n' => '\n',
+            'r' => '\r',
+            't' => '\t',
+            '0'..='7' => coded(8, 3, &escape.to_string()).filter(char::is_ascii)?,
+            'x' => coded(16, 2, "").filter(char::is_ascii)?,
+            'u' => coded(16, 4, "")?,
+            'U' => coded(16, 8, "")?,
+            other => other,
+        });
+    }
+    Some(plain)
+}
+
 fn without_backslashes(text: &str) -> String {
     let mut plain = String::with_capacity(text.len());
     let mut characters = text.chars();

@@ -24,6 +24,8 @@ pub struct Syntax {
     pub dollar_quotes: bool,
     /// Whether a quoted name means just this letter case, and a bare one is folded to lower case.
     pub exact_names: bool,
+    /// How many bytes of a name the server takes in; what is behind them is cut off.
+    pub name_bytes: usize,
 }
 
 impl Syntax {
@@ -37,6 +39,7 @@ impl Syntax {
         hash_comments: false,
         dollar_quotes: true,
         exact_names: true,
+        name_bytes: usize::MAX,
     };
 }
 

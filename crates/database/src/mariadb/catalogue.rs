@@ -65,6 +65,27 @@ fn other_mode(modes: &str) -> Option<&'static str> {
     READ_DIFFERENTLY.into_iter().find(|mode| modes.split(',').any(|one| one == *mode))
 }
 
+/// The bytes of the default in a column's line of `show create table`.
+fn default_in(line: &[u8]) -> Option<Vec<u8>> {
+    const WORD: &[u8] = b" DEFAULT '";
+    let start = line.windows(WORD.len()).position(|window| window == WORD)? + WORD.len();
+    let mut bytes = Vec::new();
+    let mut rest = line[start..].iter();
+    loop {
+        match rest.next()? {
+            b'\\' => bytes.push(match rest.next()? {
+                b'0' => 0,
+                b'n' => b'\n',
+                b'r' => b'\r',
+                other => *other,
+            }),
+            b'\'' if rest.as_slice().first() != Some(&b'\'') => return Some(bytes),
+            b'\'' => bytes.extend(rest.next()),
+            other => bytes.push(*other),
+        }
+    }
+}
+
 struct Reader<'a> {
     session: &'a mut MariadbSession,
     /// The database, as a literal.
@@ -151,6 +172,13 @@ impl Reader<'_> {
                 words.push(format!("row_format={format}"));
             }
             words.retain(|word| word != "row_format=dynamic");
+            // Every table of Aria's has that word, said or not; only its statement tells.
+            const TRANSACTIONAL: &str = "transactional=1";
+            if words.iter().any(|word| word == TRANSACTIONAL)
+                && !self.shown("table", &name)?.contains(" TRANSACTIONAL=1")
+            {
+                words.retain(|word| word != TRANSACTIONAL);
+            }
             self.catalogue.tables.push(TableRow {
                 name,
                 engine: text(&row, 2),
@@ -279,7 +307,7 @@ impl Reader<'_> {
                     collation_name, column_comment
              from information_schema.columns where table_schema = $database order by table_name, ordinal_position",
         )?;
-        self.catalogue.columns = rows
+        let mut columns: Vec<_> = rows
             .iter()
             .map(|row| ColumnRow {
                 table: text(row, 0),
@@ -293,7 +321,26 @@ impl Reader<'_> {
                 comment: text(row, 8),
             })
             .collect();
+        for column in columns.iter_mut().filter(|column| column.ty.contains("binary(")) {
+            if column.default.as_ref().is_some_and(|default| default.contains('?')) {
+                column.default = self.default_bytes(&column.table, &column.name)?.or(column.default.take());
+            }
+        }
+        self.catalogue.columns = columns;
         Ok(())
+    }
+
+    /// A default of bytes that are no text, of which `information_schema` tells only question marks.
+    fn default_bytes(&mut self, table: &str, column: &str) -> Result<Option<String>, ServerError> {
+        let dialect = self.session.dialect();
+        let shown = self.session.shown_bytes(&format!("show create table {}", dialect.quote(table)))?;
+        let begins = format!("  `{}` ", column.replace('`', "``"));
+        let line = shown.split(|byte| *byte == b'\n').find(|line| line.starts_with(begins.as_bytes()));
+        let bytes = line.and_then(default_in).filter(|bytes| std::str::from_utf8(bytes).is_err());
+        Ok(bytes.map(|bytes| {
+            let digits: String = bytes.iter().map(|byte| format!("{byte:02x}")).collect();
+            format!("x'{digits}'")
+        }))
     }
 
     fn parts(&mut self) -> Result<(), ServerError> {
@@ -586,8 +633,15 @@ impl Reader<'_> {
             let (method, expression) = (text(&rows[0], 1).to_ascii_lowercase(), text(&rows[0], 2));
             let dialect = self.session.dialect();
             let is_plain = rows.iter().all(|row| optional(row, 5).is_none() && text(row, 6).is_empty());
+            // Those that nobody named are called p0, p1 and so on.
+            let is_counted = rows.iter().enumerate().all(|(at, row)| text(row, 3) == format!("p{at}"));
             let option = match method.as_str() {
                 _ if !is_plain => None,
+                "hash" | "key" | "linear hash" | "linear key" if !is_counted => {
+                    let parts: Vec<_> =
+                        rows.iter().map(|row| format!("partition {}", dialect.quote(&text(row, 3)))).collect();
+                    Some(format!("partition by {method} ({expression}) ({})", parts.join(", ")))
+                }
                 "hash" | "key" | "linear hash" | "linear key" => {
                     Some(format!("partition by {method} ({expression}) partitions {}", rows.len()))
                 }

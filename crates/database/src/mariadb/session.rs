@@ -117,6 +117,17 @@ pub(super) struct MariadbSession {
 }
 
 impl MariadbSession {
+    /// The second column of the only row of an answer, byte for byte: bytes that are no text are otherwise question marks
+    /// (MariaDB, "character_set_results").
+    pub(super) fn shown_bytes(&mut self, sql: &str) -> Result<Vec<u8>, ServerError> {
+        self.execute("set character_set_results = binary")?;
+        let provider = self.provider();
+        let answer = self.connection.query_first::<(mysql::Value, Vec<u8>), _>(sql);
+        self.execute("set character_set_results = utf8mb4")?;
+        let row = answer.map_err(|error| server_error(provider, &error))?;
+        Ok(row.map(|(_, bytes)| bytes).unwrap_or_default())
+    }
+
     /// Pins a new connection.
     pub(super) fn new(connection: Conn, url: &ServerUrl) -> Result<Self, DatabaseError> {
         let flavor = if url.provider == Provider::Mysql { Flavor::Mysql } else { Flavor::Mariadb };

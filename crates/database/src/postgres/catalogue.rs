@@ -395,7 +395,10 @@ impl Reader<'_> {
 
     fn relations(&mut self) -> Result<(), ServerError> {
         let rows = self.ask(
-            "select c.oid, $name(c.relnamespace, c.relname), c.relkind, c.relpersistence, array_to_string(c.reloptions, E'\\n'), d.description,
+            "select c.oid, $name(c.relnamespace, c.relname), c.relkind, c.relpersistence,
+                    case when toast.oid is null then array_to_string(c.reloptions, E'\\n')
+                         else concat_ws(E'\\n', array_to_string(c.reloptions, E'\\n'),
+                                        'toast.' || array_to_string(toast.reloptions, E'\\ntoast.')) end, d.description,
                     c.relispartition, exists (select from pg_inherits i where i.inhrelid = c.oid), c.relrowsecurity,
                     c.relforcerowsecurity, nullif(am.amname, 'heap'), ts.spcname, c.relreplident,
                     nullif(c.reloftype, 0)::regtype,
@@ -413,6 +416,7 @@ impl Reader<'_> {
              left join pg_description d on d.objoid = c.oid and d.classoid = 'pg_class'::regclass and d.objsubid = 0
              left join pg_am am on am.oid = c.relam
              left join pg_tablespace ts on ts.oid = c.reltablespace
+             left join pg_class toast on toast.oid = c.reltoastrelid and toast.relkind = 't' and toast.reloptions is not null
              where c.relnamespace $namespaces and c.relkind in ('r', 'p', 'v', 'm', 'f', 'S')",
         )?;
         for mut row in rows {
@@ -630,7 +634,14 @@ impl Reader<'_> {
 
     fn constraints(&mut self) -> Result<(), ServerError> {
         let distinct = self.since(150_000, "coalesce(i.indnullsnotdistinct, false)", "false");
-        let set_columns = self.since(150_000, "array_to_string(con.confdelsetcols, ',')", "null");
+        let set_columns = self.since(
+            150_000,
+            "case when con.confdelsetcols is not null then
+                 (select string_agg(quote_ident(a.attname), ', ' order by n.ordinality)
+                  from unnest(con.confdelsetcols) with ordinality n(attnum, ordinality)
+                  join pg_attribute a on a.attrelid = con.conrelid and a.attnum = n.attnum) end",
+            "null",
+        );
         let enforced = self.since(180_000, "con.conenforced", "true");
         let rows = self.ask(&format!(
             "select con.conrelid, con.conname, con.contype, con.conkey, con.confrelid,
@@ -671,7 +682,7 @@ impl Reader<'_> {
             said(&mut peculiarities, truth(&row, 24), "replica identity");
             said(&mut peculiarities, !truth(&row, 20), "not enforced");
             if let Some(columns) = optional(&mut row, 19) {
-                peculiarities.push(format!("on delete sets only columns {columns}"));
+                peculiarities.push(format!("on delete of columns ({columns})"));
             }
             if let Some(place) = optional(&mut row, 21) {
                 peculiarities.push(format!("using index tablespace {place}"));

@@ -9,6 +9,7 @@ use super::quote::{literal, quote};
 use super::types::{is_text, type_name};
 use super::{COLLATION, Flavor, SYNTAX};
 use crate::Span;
+use crate::dialect::aliases::with_aliases;
 use crate::dialect::reading::{OrStop, Read, Statements, Stop, blanked};
 use crate::physical::{Introspected, ObjectKind};
 use crate::sql::{Cursor, Expression, TokenKind, unquote};
@@ -134,6 +135,7 @@ impl Statements for Reader {
             "insert" | "replace" | "update" | "delete" | "select" | "truncate" | "call" | "grant" | "revoke"
             | "flush" => Ok(Read::PassedOver),
             "drop" => self.drop(cursor),
+            "rename" => self.rename_tables(cursor),
             // Where the numbers of a sequence stand.
             "do" if cursor.ahead(1).eq_ignore_ascii_case("setval") => Ok(Read::Nothing),
             "do" => Ok(Read::PassedOver),
@@ -197,7 +199,7 @@ impl Reader {
     fn create(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
         let start = cursor.at();
         cursor.skip();
-        cursor.eat_all(&["or", "replace"]);
+        let replaces = cursor.eat_all(&["or", "replace"]);
         if cursor.eat("temporary") {
             return Ok(Read::PassedOver);
         }
@@ -238,6 +240,9 @@ impl Reader {
                 let start = cursor.at();
                 cursor.eat_all(&["if", "not", "exists"]);
                 let name = Self::relation(cursor)?;
+                if replaces {
+                    self.drop_table(&name);
+                }
                 if has_period(sql) {
                     let drop = format!("drop table {}", quote(&name));
                     self.other(ObjectKind::Table, name, None, without_counter(sql), drop);
@@ -251,12 +256,18 @@ impl Reader {
                 cursor.skip();
                 let name = Self::relation(cursor)?;
                 let drop = format!("drop view {}", quote(&name));
-                if !cursor.eat("as") {
+                // Names for its columns are kept as aliases in its query.
+                let names = if cursor.is("(") { cursor.names().here()? } else { Vec::new() };
+                cursor.expect("as").here()?;
+                let query = match &names[..] {
+                    [] => Some(cursor.rest().to_owned()),
+                    _ => with_aliases(cursor.rest(), &names, SYNTAX, quote),
+                };
+                let Some(query) = query else {
                     let make = whole(cursor).replacen("create ", &format!("create {clauses}"), 1);
                     self.other(ObjectKind::View, name, None, make, drop);
                     return Ok(Read::Done);
-                }
-                let query = cursor.rest().to_owned();
+                };
                 if !clauses.is_empty() {
                     let make = format!("create {clauses}view {} as\n{query}", quote(&name));
                     self.other(ObjectKind::View, name, None, make, drop);
@@ -355,8 +366,26 @@ impl Reader {
         }
     }
 
+    /// Notes an object. One of its kind and name that is there already is replaced.
     fn other(&mut self, kind: ObjectKind, name: String, table: Option<String>, sql: String, drop: String) {
+        self.catalogue.others.retain(|row| row.kind != kind || row.name != name || row.table != table);
         self.catalogue.others.push(OtherRow { kind, name, table, sql, drop, after: Vec::new(), comment: None });
+    }
+
+    /// `rename table A to B, C to D`.
+    fn rename_tables(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        cursor.skip();
+        let _ = cursor.eat("table") || cursor.eat("tables");
+        cursor.eat_all(&["if", "exists"]);
+        loop {
+            let table = self.table(cursor)?;
+            cursor.is("to").then_some(()).here()?;
+            self.rename_action(cursor, &table)?;
+            if !cursor.eat(",") {
+                break;
+            }
+        }
+        if cursor.is_at_end() { Ok(Read::Done) } else { Err(Stop::Here) }
     }
 
     fn drop(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
@@ -482,7 +511,10 @@ impl Reader {
                 cursor.expect(",").here()?;
             }
         }
-        self.table_options(cursor, &name)?;
+        while !cursor.is_at_end() {
+            self.table_options(cursor, &name)?;
+            cursor.eat(",");
+        }
         self.name_plain(&name);
         // What the columns do not say follows from their table.
         let collation = self.table_row(&name).map(|row| row.collation.clone()).unwrap_or_default();
@@ -518,12 +550,10 @@ impl Reader {
         self.name_plain(to);
     }
 
+    /// Options of a table, up to the next comma.
     fn table_options(&mut self, cursor: &mut Cursor<'_>, table: &str) -> Reading<()> {
         let flavor = self.flavor;
-        while !cursor.is_at_end() {
-            if cursor.eat(",") {
-                continue;
-            }
+        while !cursor.is_at_end() && !cursor.is(",") {
             if cursor.eat_all(&["partition", "by"]) {
                 let option = partitions(cursor)?;
                 if let Some(row) = self.table_row(table) {
@@ -542,7 +572,8 @@ impl Reader {
             };
             cursor.eat("=");
             let text = cursor.peek().to_owned();
-            let value = match cursor.text() {
+            let quoted = (cursor.kind() == TokenKind::Quoted).then(|| cursor.name()).flatten();
+            let value = match quoted.or_else(|| cursor.text()) {
                 Some(value) => value,
                 None => {
                     cursor.skip();
@@ -704,7 +735,10 @@ impl Reader {
         }
         let has_name = cursor.is("constraint");
         let mut named = None;
-        if cursor.eat("constraint") && !cursor.is_one_of(&["primary", "unique", "foreign", "check"]) {
+        let is_named = cursor.eat("constraint");
+        // MariaDB, "ALTER TABLE", IF NOT EXISTS.
+        let mut is_lenient = cursor.eat_all(&["if", "not", "exists"]);
+        if is_named && !cursor.is_one_of(&["primary", "unique", "foreign", "check"]) {
             named = Some(cursor.name().here()?);
         }
         if cursor.eat_all(&["primary", "key"]) {
@@ -713,16 +747,25 @@ impl Reader {
             let _ = cursor.eat("key") || cursor.eat("index");
             self.index_parts(cursor, table, named, Kind::Unique, "")?;
         } else if cursor.eat_all(&["foreign", "key"]) {
+            is_lenient |= cursor.eat_all(&["if", "not", "exists"]);
             if !cursor.is("(") {
                 let index = cursor.name().here()?;
                 named = named.or(Some(index));
             }
             let columns = cursor.names().here()?;
+            let is_there = is_lenient && self.has_constraint(table, named.as_deref());
+            let (references, made) = (self.catalogue.references.len(), self.made.len());
             self.reference(cursor, table, named, columns)?;
+            if is_there {
+                self.catalogue.references.truncate(references);
+                self.made.truncate(made);
+            }
         } else if cursor.is("check") && cursor.ahead(1) == "(" {
             cursor.skip();
             let condition = cursor.parenthesised().here()?.to_owned();
-            self.check(table, named, condition, false);
+            if !is_lenient || !self.has_constraint(table, named.as_deref()) {
+                self.check(table, named, condition, false);
+            }
         } else if cursor.is_one_of(&["fulltext", "spatial"]) {
             let method = cursor.peek().to_ascii_uppercase();
             cursor.skip();
@@ -764,6 +807,7 @@ impl Reader {
         kind: Kind,
         method: &str,
     ) -> Reading<()> {
+        let is_lenient = cursor.eat_all(&["if", "not", "exists"]);
         if !cursor.is("(") && !cursor.is("using") {
             let own = cursor.name().here()?;
             name = name.or(Some(own));
@@ -811,6 +855,16 @@ impl Reader {
             part.method.clone_from(&method);
             part.peculiarities.clone_from(&peculiarities);
         }
+        let is_like = |one: &Made| {
+            one.table == table
+                && match kind {
+                    Kind::Primary => one.kind == Kind::Primary,
+                    _ => one.name.is_some() && same(&one.name, &name),
+                }
+        };
+        if is_lenient && self.made.iter().any(is_like) {
+            return Ok(());
+        }
         self.add_index(Made { table: table.to_owned(), name, kind, parts });
         Ok(())
     }
@@ -822,7 +876,7 @@ impl Reader {
             false => String::new(),
         };
         cursor.expect("index").here()?;
-        cursor.eat_all(&["if", "not", "exists"]);
+        let is_lenient = cursor.eat_all(&["if", "not", "exists"]);
         let name = cursor.name().here()?;
         let mut before = method;
         if cursor.eat("using") {
@@ -830,6 +884,10 @@ impl Reader {
         }
         cursor.expect("on").here()?;
         let table = self.table(cursor)?;
+        let is_like = |one: &Made| one.table == table && same(&one.name, &Some(name.clone()));
+        if is_lenient && self.made.iter().any(is_like) {
+            return Ok(Read::Nothing);
+        }
         self.index_parts(cursor, &table, Some(name), kind, &before)?;
         Ok(Read::Done)
     }
@@ -888,6 +946,12 @@ impl Reader {
         Ok(())
     }
 
+    fn has_constraint(&self, table: &str, name: Option<&str>) -> bool {
+        let is_it = |own: &str| name.is_some_and(|name| own.eq_ignore_ascii_case(name));
+        self.catalogue.references.iter().any(|row| row.table == table && is_it(&row.name))
+            || self.catalogue.checks.iter().any(|row| row.table == table && is_it(&row.name))
+    }
+
     fn key_of(&self, table: &str) -> Vec<String> {
         let keys = self.made.iter().filter(|one| one.table == table && one.kind == Kind::Primary);
         keys.flat_map(|one| one.parts.iter().filter_map(|part| part.column.clone())).collect()
@@ -902,6 +966,10 @@ impl Reader {
             for part in &mut one.parts {
                 if part.method.is_empty() {
                     part.method = if is_in_memory { "HASH" } else { "BTREE" }.to_owned();
+                }
+                // Elsewhere an index by hash is made as an ordinary one.
+                if part.method == "HASH" && !is_in_memory {
+                    part.method = "BTREE".into();
                 }
                 let column = self.catalogue.columns.iter().find(|row| {
                     row.table == one.table
@@ -1039,7 +1107,9 @@ impl Reader {
             cursor.expect("keys").here()?;
             return Ok(());
         }
-        if cursor.is_one_of(&["engine", "default", "charset", "collate", "comment", "auto_increment", "character"]) {
+        if cursor.is_one_of(&["engine", "default", "charset", "collate", "comment", "auto_increment", "character"])
+            || cursor.ahead(1) == "="
+        {
             return self.table_options(cursor, table);
         }
         cursor.go_to(before);
@@ -1219,7 +1289,12 @@ fn partitions(cursor: &mut Cursor<'_>) -> Reading<String> {
     let expression = Expression::read(cursor.parenthesised().here()?, SYNTAX);
     let expression = expression.with_columns(|column| Some(format!("`{}`", column.name)));
     let method = method.split_whitespace().collect::<Vec<_>>().join(" ");
-    let mut option = format!("partition by {method} ({})", expression.text());
+    let by = match method.as_str() {
+        // A list of columns.
+        "key" | "linear key" | "range columns" | "list columns" => tight(expression.text()),
+        _ => in_own_words(expression.text()),
+    };
+    let mut option = format!("partition by {method} ({by})");
     if cursor.eat("partitions") {
         option.push_str(&format!(" partitions {}", cursor.number().here()?));
     }
@@ -1232,6 +1307,12 @@ fn partitions(cursor: &mut Cursor<'_>) -> Reading<String> {
         let name = quote(&cursor.name().here()?);
         let values = if cursor.eat("default") {
             "default".to_owned()
+        } else if !cursor.is("values") {
+            // By hash or key: only its name.
+            parts.push(format!("partition {name}"));
+            cursor.until(|cursor| matches!(cursor.peek(), "," | ")")).here()?;
+            cursor.eat(",");
+            continue;
         } else {
             cursor.expect("values").here()?;
             let is_range = cursor.eat_all(&["less", "than"]);
@@ -1240,8 +1321,11 @@ fn partitions(cursor: &mut Cursor<'_>) -> Reading<String> {
             }
             match (cursor.eat("maxvalue"), is_range) {
                 (true, _) => "values less than maxvalue".to_owned(),
-                (false, true) => format!("values less than ({})", cursor.parenthesised().here()?),
-                (false, false) => format!("values in ({})", cursor.parenthesised().here()?),
+                (false, true) => match bound(cursor.parenthesised().here()?) {
+                    one if one == "maxvalue" => "values less than maxvalue".to_owned(),
+                    one => format!("values less than ({one})"),
+                },
+                (false, false) => format!("values in ({})", listed(cursor.parenthesised().here()?)),
             }
         };
         parts.push(format!("partition {name} {values}"));
@@ -1249,7 +1333,85 @@ fn partitions(cursor: &mut Cursor<'_>) -> Reading<String> {
         cursor.until(|cursor| matches!(cursor.peek(), "," | ")")).here()?;
         cursor.eat(",");
     }
-    Ok(format!("{option} ({})", parts.join(", ")))
+    // Those by hash or key that are called as the server would call them need not be said.
+    let is_counted =
+        parts.iter().enumerate().all(|(at, part)| *part == format!("partition {}", quote(&format!("p{at}"))));
+    match is_counted {
+        true => Ok(format!("{option} partitions {}", parts.len())),
+        false => Ok(format!("{option} ({})", parts.join(", "))),
+    }
+}
+
+/// A list without spaces behind its commas, as the server writes it.
+fn tight(list: &str) -> String {
+    let mut cursor = Cursor::new(list, SYNTAX);
+    let mut parts = Vec::new();
+    while !cursor.is_at_end() {
+        parts.push(cursor.until(|cursor| cursor.is(",")).unwrap_or_default().trim());
+        if !cursor.eat(",") {
+            break;
+        }
+    }
+    parts.join(",")
+}
+
+/// The bound of a range, with days that the server works out.
+fn bound(text: &str) -> String {
+    let mut cursor = Cursor::new(text, SYNTAX);
+    let days = cursor.eat("to_days").then(|| cursor.parenthesised()).flatten().filter(|_| cursor.is_at_end());
+    let date = days.and_then(|inner| Cursor::new(inner, SYNTAX).text());
+    let days = date.as_deref().and_then(day_number);
+    let text = days.map_or_else(|| tight(text), |days| days.to_string());
+    text.split(',')
+        .map(|one| if one.eq_ignore_ascii_case("maxvalue") { "maxvalue" } else { one })
+        .collect::<Vec<_>>()
+        .join(",")
+}
+
+/// The values of a list, null before the others.
+fn listed(text: &str) -> String {
+    let list = tight(text);
+    let is_null = |one: &&str| one.eq_ignore_ascii_case("null");
+    let nested = list.contains(['(', '\'']);
+    if nested || !list.split(',').any(|one| is_null(&one)) {
+        return list;
+    }
+    let others: Vec<&str> = list.split(',').filter(|one| !is_null(one)).collect();
+    format!("NULL{}{}", if others.is_empty() { "" } else { "," }, others.join(","))
+}
+
+/// The number of a day of the Gregorian calendar since the year 0 (MariaDB, "TO_DAYS").
+fn day_number(date: &str) -> Option<i64> {
+    let date = date.get(..10).filter(|day| date.len() == 10 || date[day.len()..].starts_with(' '))?;
+    let mut numbers = date.split('-').map(|part| part.parse::<i64>().ok());
+    let (year, month, day) = (numbers.next()??, numbers.next()??, numbers.next()??);
+    // Years from March on, so that the odd day comes last.
+    let (shifted, months) = if month > 2 { (year, month - 3) } else { (year - 1, month + 9) };
+    let leaps = shifted.div_euclid(4) - shifted.div_euclid(100) + shifted.div_euclid(400);
+    Some(365 * shifted + leaps + (153 * months + 2) / 5 + day + 59)
+}
+
+/// An expression with its operators as the server writes them: in its own word, and between spaces.
+fn in_own_words(text: &str) -> String {
+    let mut cursor = Cursor::new(text, SYNTAX);
+    let mut words = String::new();
+    let mut end = None;
+    while !cursor.is_at_end() {
+        let (place, word) = (cursor.place(), cursor.peek());
+        let is_apart = end.is_some_and(|end| end < place.start);
+        match word {
+            "%" => words = format!("{} MOD ", words.trim_end()),
+            "+" | "*" | "/" => words = format!("{} {word} ", words.trim_end()),
+            _ => {
+                let space = if is_apart && !words.ends_with(' ') { " " } else { "" };
+                words.push_str(space);
+                words.push_str(word);
+            }
+        }
+        end = Some(place.end);
+        cursor.skip();
+    }
+    words
 }
 
 /// A type with its parenthesis behind its name, and without the spaces between enum words.
@@ -1341,6 +1503,14 @@ fn as_stored(text: &str) -> String {
     }
 }
 
+/// The bytes of a literal in hexadecimal digits (MariaDB, "Hexadecimal Literals").
+fn bytes_of(text: &str) -> Option<Vec<u8>> {
+    let quoted = text.strip_prefix(['x', 'X']).and_then(|rest| rest.strip_prefix('\'')?.strip_suffix('\''));
+    let digits = quoted.or_else(|| text.strip_prefix("0x"))?;
+    let pairs = (0..digits.len()).step_by(2);
+    pairs.map(|at| u8::from_str_radix(digits.get(at..at + 2)?, 16).ok()).collect()
+}
+
 /// A default as `information_schema` gives it.
 fn stored_default(flavor: Flavor, text: &str, ty: &str) -> Option<String> {
     let text = text.trim();
@@ -1357,6 +1527,12 @@ fn stored_default(flavor: Flavor, text: &str, ty: &str) -> Option<String> {
             _ if is_number && value.parse::<f64>().is_ok() => value,
             Flavor::Mariadb => literal(&value),
             Flavor::Mysql => value,
+        });
+    }
+    if let Some(bytes) = bytes_of(text).filter(|_| !is_number) {
+        return Some(match (String::from_utf8(bytes), flavor) {
+            (Ok(value), Flavor::Mariadb) => literal(&value),
+            _ => text.to_ascii_lowercase(),
         });
     }
     if text.eq_ignore_ascii_case("true") || text.eq_ignore_ascii_case("false") {

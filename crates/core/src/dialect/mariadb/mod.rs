@@ -86,6 +86,7 @@ pub(super) const SYNTAX: Syntax = Syntax {
     hash_comments: true,
     dollar_quotes: false,
     exact_names: false,
+    name_bytes: usize::MAX,
 };
 
 /// The collation that is stated where nothing else is said: the same in all versions of both.

@@ -7,6 +7,10 @@ use super::quote::{quote, quote_object};
 use crate::dialect::lowering::Attributed;
 use crate::physical::qualified;
 
+/// What begins the option that says which columns `on delete set null` and `set default` set, where not all of the
+/// reference's (PostgreSQL 15, "CREATE TABLE", REFERENCES).
+pub(super) const DELETED_COLUMNS: &str = "on delete of columns ";
+
 /// An option as it is compared; nothing where there is no such option.
 pub(super) fn known(on: Attributed, option: &str) -> Option<String> {
     let folded = option.trim().to_ascii_lowercase();
@@ -32,7 +36,10 @@ pub(super) fn known(on: Attributed, option: &str) -> Option<String> {
                 || folded == "replica identity"
                 || folded == "clustered"
         }
-        Attributed::Reference => matches!(folded.as_str(), "not valid" | "match full" | "inherited" | "not enforced"),
+        Attributed::Reference => {
+            matches!(folded.as_str(), "not valid" | "match full" | "inherited" | "not enforced")
+                || folded.starts_with(DELETED_COLUMNS)
+        }
         Attributed::Check => matches!(folded.as_str(), "not valid" | "no inherit" | "inherited" | "not enforced"),
         Attributed::Index => {
             matches!(folded.as_str(), "nulls not distinct" | "clustered" | "replica identity")
@@ -42,7 +49,7 @@ pub(super) fn known(on: Attributed, option: &str) -> Option<String> {
         }
     };
     // Names keep their letter case.
-    let has_name = folded.starts_with("include (") || folded.starts_with("identity sequence ");
+    let has_name = ["include (", "identity sequence ", DELETED_COLUMNS].iter().any(|word| folded.starts_with(word));
     let kept = if has_name { option.trim().to_owned() } else { folded };
     known.then_some(kept)
 }
@@ -116,12 +123,15 @@ pub(super) fn behind_key(attributes: &BTreeSet<String>) -> String {
 
 /// Storage parameters in a `with` clause.
 pub(super) fn parameters(attributes: &BTreeSet<String>) -> String {
-    let parameters: Vec<&str> = attributes
-        .iter()
-        .filter(|one| one.split_once('=').is_some_and(|(name, _)| is_word(name)))
-        .map(String::as_str)
-        .collect();
+    let parameters: Vec<&str> =
+        attributes.iter().filter(|one| parameter_name(one).is_some()).map(String::as_str).collect();
     if parameters.is_empty() { String::new() } else { format!(" with ({})", parameters.join(", ")) }
+}
+
+/// The name of a storage parameter, `toast.` before it where it is of the table beside; nothing for another option.
+pub(super) fn parameter_name(option: &str) -> Option<&str> {
+    let (name, _) = option.split_once('=')?;
+    Some(name).filter(|name| is_word(name.strip_prefix("toast.").unwrap_or(name)))
 }
 
 /// What is said of an index once it is there.

@@ -144,7 +144,7 @@ pub struct ConstraintRow {
 }
 
 /// An index.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct IndexRow {
     /// Its table.
     pub table: u32,

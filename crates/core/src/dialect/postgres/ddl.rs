@@ -23,6 +23,9 @@ use crate::sql::{Cursor, Expression, TokenKind};
 
 type Reading<T> = Result<T, Stop>;
 
+/// The tablespace that things are in where nothing is said, unless the database has another.
+const USUAL_PLACE: &str = "pg_default";
+
 /// The namespace that names without one are in.
 const PUBLIC: &str = "public";
 
@@ -93,6 +96,8 @@ pub(in crate::dialect) struct Reader {
     owners: BTreeMap<String, (String, String)>,
     /// The namespace that names without one are in now, where it is not `public`.
     namespace: Option<String>,
+    /// The statements that made the indexes, by table and name.
+    index_statements: BTreeMap<(u32, String), String>,
     /// Indexes `on only` a table that no part of it has one for so far, each with the statement that makes it.
     alone: BTreeMap<String, String>,
 }
@@ -318,7 +323,7 @@ impl Reader {
                 return Ok(Read::Done);
             }
             "extension" | "database" => return Ok(Read::Nothing),
-            "table" | "column" | "type" | "view" | "materialized" | "sequence" | "domain" => {
+            "table" | "column" | "type" | "view" | "materialized" | "sequence" | "domain" | "statistics" => {
                 cursor.eat("view");
                 let mut parts = vec![cursor.name().here()?];
                 while cursor.eat(".") {
@@ -346,11 +351,12 @@ impl Reader {
                 let arguments = cursor.is("(").then(|| cursor.parenthesised()).flatten().map(argument_types);
                 cursor.expect("is").here()?;
                 let text = if cursor.eat("null") { None } else { Some(cursor.text().here()?) };
-                let end = format!(" {}({})", quote_object(&name), arguments.unwrap_or_default());
+                // Whoever says no arguments means the only one of that name.
+                let end = format!(" {}(", quote_object(&name)) + &arguments.map(|one| one + ")").unwrap_or_default();
                 let head = format!("drop {word}");
-                let mut rows = self.catalogue.others.iter_mut();
-                let is_it = |row: &&mut OtherRow| row.drop.starts_with(&head) && row.drop.ends_with(&end);
-                rows.find(is_it).here()?.comment = text;
+                let is_it = |row: &&mut OtherRow| row.drop.starts_with(&head) && row.drop.contains(&end);
+                let missing = || Stop::Because(format!("there is no such {word} before this"));
+                self.catalogue.others.iter_mut().find(is_it).ok_or_else(missing)?.comment = text;
                 return Ok(Read::Done);
             }
             "trigger" | "policy" | "rule" => {
@@ -456,6 +462,7 @@ impl Reader {
             "type" => ObjectKind::Type,
             "view" => ObjectKind::View,
             "materialized" => ObjectKind::MaterializedView,
+            "statistics" => ObjectKind::Statistics,
             _ => ObjectKind::Domain,
         };
         let found = self.catalogue.others.iter_mut().find(|row| row.kind == kind && row.name == name);
@@ -630,9 +637,12 @@ fn elements(list: &str) -> Reading<Vec<String>> {
 /// A type's text as the catalogue would give it.
 fn type_text(text: &str) -> String {
     let text = without_public(text).replace("pg_catalog.", "");
-    // The lengths of arrays say nothing (PostgreSQL 17, "Arrays").
-    match text.find('[').filter(|_| !text.starts_with('"')) {
-        Some(at) => format!("{}{}", text[..at].trim_end(), "[]".repeat(text[at..].matches('[').count())),
+    // The lengths and the number of an array's dimensions say nothing (PostgreSQL 17, "Arrays").
+    let bracket = text.find('[').filter(|_| !text.starts_with('"'));
+    let element = text[..bracket.unwrap_or(text.len())].trim_end();
+    let bare = element.to_ascii_lowercase().strip_suffix(" array").map(|bare| element[..bare.len()].trim_end());
+    match bare.or(bracket.map(|_| element)) {
+        Some(element) => format!("{element}[]"),
         None => text,
     }
 }

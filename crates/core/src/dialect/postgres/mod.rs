@@ -56,5 +56,5 @@ pub(super) fn stores_alike(from: &TypeName, to: &TypeName) -> bool {
     types::is_widening(from, to)
 }
 
-/// How PostgreSQL's expressions are read.
-pub(super) const SYNTAX: Syntax = Syntax::STANDARD;
+/// How PostgreSQL's expressions are read. Longer names are cut off (PostgreSQL 17, "Identifiers and Key Words").
+pub(super) const SYNTAX: Syntax = Syntax { name_bytes: 63, ..Syntax::STANDARD };

@@ -220,10 +220,10 @@ fn set_options(table: &str, from: &BTreeSet<String>, to: &BTreeSet<String>) -> V
         (false, true) => statements.push(alter(table, "set unlogged")),
         _ => {}
     }
-    let name = |option: &String| option.split('=').next().unwrap_or_default().to_owned();
-    let set: Vec<_> = to.difference(from).filter(|option| option.contains('=')).cloned().collect();
-    let gone = from.difference(to).filter(|option| option.contains('='));
-    let gone: Vec<_> = gone.map(name).filter(|gone| !to.iter().any(|option| name(option) == *gone)).collect();
+    let name = |option: &String| attributes::parameter_name(option).map(str::to_owned);
+    let set: Vec<_> = to.difference(from).filter(|option| name(option).is_some()).cloned().collect();
+    let gone = from.difference(to).filter_map(name);
+    let gone: Vec<_> = gone.filter(|gone| !to.iter().any(|option| name(option).as_ref() == Some(gone))).collect();
     if !set.is_empty() {
         statements.push(alter(table, &format!("set ({})", set.join(", "))));
     }
@@ -567,7 +567,9 @@ fn key_columns(columns: &[KeyColumn]) -> String {
 
 /// What stands behind a reference or check, as the catalogue words it.
 fn behind(attributes: &BTreeSet<String>) -> String {
-    let placed = |one: &&String| !matches!(one.as_str(), "inherited" | "match full");
+    let placed = |one: &&String| {
+        !matches!(one.as_str(), "inherited" | "match full") && !one.starts_with(attributes::DELETED_COLUMNS)
+    };
     attributes.iter().filter(placed).map(|attribute| format!(" {attribute}")).collect()
 }
 
@@ -598,6 +600,8 @@ fn foreign_key(key: &ForeignKey) -> String {
     }
     if key.on_delete != Action::NoAction {
         text.push_str(&format!(" on delete {}", key.on_delete));
+        let columns = key.attributes.iter().find_map(|one| one.strip_prefix(attributes::DELETED_COLUMNS));
+        text.extend(columns.map(|columns| format!(" {columns}")));
     }
     if key.on_update != Action::NoAction {
         text.push_str(&format!(" on update {}", key.on_update));

@@ -55,9 +55,21 @@ pub fn introspect(definitions: Vec<Definition>) -> Introspected {
         }
     }
     complete(&mut tables);
+    as_named(&mut programs, tables.values().map(|(table, _)| table.name.clone()));
     unmanaged.sort();
     let tables = tables.into_values().map(|(table, _)| table);
     Introspected { schema: Schema::new(FACTS.name_case, tables).with_programs(programs), unmanaged }
+}
+
+/// A trigger stands on its table or view by whatever case somebody wrote its name in; here by the name that it has.
+fn as_named(programs: &mut [Program], tables: impl Iterator<Item = String>) {
+    let views = programs.iter().filter(|program| program.table.is_none()).map(|program| program.name.clone());
+    let names: BTreeMap<String, String> = views.chain(tables).map(|name| (fold(&name), name)).collect();
+    for table in programs.iter_mut().filter_map(|program| program.table.as_mut()) {
+        if let Some(name) = names.get(&fold(table)) {
+            table.clone_from(name);
+        }
+    }
 }
 
 /// A virtual table is what its statement says; the tables that it keeps its rows in come and go with it.

@@ -248,10 +248,16 @@ impl Reader {
             }
             cursor.go_to(start);
         }
-        if cursor.eat_all(&["replica", "identity"]) && (cursor.is("full") || cursor.is("nothing")) {
-            let word = format!("replica identity {}", cursor.name().here()?);
-            self.table_row(oid).peculiarities.push(word);
-            return Ok(());
+        if cursor.eat_all(&["replica", "identity"]) {
+            if cursor.eat_all(&["using", "index"]) {
+                return self.mark_index(cursor, oid, "replica identity");
+            }
+            if cursor.is("full") || cursor.is("nothing") {
+                let word = format!("replica identity {}", cursor.name().here()?);
+                self.table_row(oid).peculiarities.push(word);
+                return Ok(());
+            }
+            return cursor.expect("default").here();
         }
         if cursor.eat_all(&["set", "unlogged"]) || cursor.eat_all(&["set", "logged"]) {
             let word = cursor.between(cursor.at() - 1, cursor.at());
@@ -265,12 +271,7 @@ impl Reader {
             return Ok(());
         }
         if cursor.eat_all(&["cluster", "on"]) {
-            let name = cursor.name().here()?;
-            let indexes = self.catalogue.indexes.iter_mut().filter(|row| row.table == oid && row.name == name);
-            indexes.for_each(|row| row.peculiarities.push("clustered".into()));
-            let keys = self.catalogue.constraints.iter_mut().filter(|row| row.table == oid && row.name == name);
-            keys.for_each(|row| row.peculiarities.push("clustered".into()));
-            return Ok(());
+            return self.mark_index(cursor, oid, "clustered");
         }
         if cursor.eat_all(&["drop", "constraint"]) {
             let is_lenient = Self::passed_if_exists(cursor);
@@ -305,6 +306,18 @@ impl Reader {
             return Ok(());
         }
         Err(Stop::Here)
+    }
+
+    /// Notes something of the index, or of the key whose index it is, that is named next.
+    fn mark_index(&mut self, cursor: &mut Cursor<'_>, oid: u32, word: &str) -> Reading<()> {
+        let name = cursor.name().here()?;
+        let indexes = self.catalogue.indexes.iter_mut().filter(|row| row.table == oid && row.name == name);
+        let keys = self.catalogue.constraints.iter_mut().filter(|row| row.table == oid && row.name == name);
+        let marked = indexes.map(|row| &mut row.peculiarities).chain(keys.map(|row| &mut row.peculiarities));
+        if marked.map(|words| words.push(word.to_owned())).count() == 0 {
+            return Err(Stop::Because(format!("`{}` has no index `{name}` before this", self.table_name(oid))));
+        }
+        Ok(())
     }
 
     pub(super) fn rename_table(&mut self, oid: u32, old: &str, new: &str) {

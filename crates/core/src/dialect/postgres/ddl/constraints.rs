@@ -1,6 +1,6 @@
 //! Keys, references, checks and exclusions in a file.
 
-use super::{Pending, Reader, Reading, labels, parameters, without_public};
+use super::{Pending, Reader, Reading, USUAL_PLACE, labels, parameters, without_public};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ConstraintRow, OtherRow};
 use crate::dialect::postgres::quote::{quote, quote_object};
@@ -23,6 +23,7 @@ impl Reader {
         own: Option<&[String]>,
     ) -> Reading<()> {
         let mut row = ConstraintRow { table: oid, on_delete: 'a', on_update: 'a', ..ConstraintRow::default() };
+        let start = cursor.at();
         if cursor.is("exclude") {
             return self.exclusion(cursor, oid, named);
         }
@@ -82,6 +83,12 @@ impl Reader {
             }
         }
         self.constraint_options(cursor, &mut row, own.is_some())?;
+        row.definition = cursor.between(start, cursor.at()).to_owned();
+        if let Some([column]) = own
+            && row.kind == 'f'
+        {
+            row.definition.insert_str(0, &format!("foreign key ({}) ", quote(column)));
+        }
         self.catalogue.constraints.push(row);
         Ok(())
     }
@@ -101,9 +108,9 @@ impl Reader {
                     row.on_delete = code;
                     if cursor.is("(") {
                         let columns = cursor.names().here()?;
-                        let numbers = self.numbers(row.table, &columns)?;
-                        let list: Vec<_> = numbers.iter().map(i16::to_string).collect();
-                        row.peculiarities.push(format!("on delete sets only columns {}", list.join(",")));
+                        self.numbers(row.table, &columns)?;
+                        let list: Vec<_> = columns.iter().map(|name| quote(name)).collect();
+                        row.peculiarities.push(format!("on delete of columns ({})", list.join(", ")));
                     }
                 } else {
                     row.on_update = code;
@@ -134,7 +141,8 @@ impl Reader {
                 cursor.skip();
                 row.peculiarities.extend(parameters(cursor.parenthesised().here()?));
             } else if cursor.eat_all(&["using", "index", "tablespace"]) {
-                row.peculiarities.push(format!("using index tablespace {}", cursor.name().here()?));
+                let place = Some(cursor.name().here()?).filter(|place| place != USUAL_PLACE);
+                row.peculiarities.extend(place.map(|place| format!("using index tablespace {place}")));
             } else {
                 return Ok(());
             }

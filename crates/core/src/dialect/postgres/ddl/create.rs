@@ -1,6 +1,7 @@
 //! What is made in a file besides tables and indexes.
 
 use super::{CLAUSES, PUBLIC, Reader, Reading, argument_types, type_text, usual_range};
+use crate::dialect::aliases::{strip_tail, with_aliases};
 use crate::dialect::lowering::has_check_option;
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{OtherRow, SequenceRow, WordRow};
@@ -8,7 +9,7 @@ use crate::dialect::postgres::quote::{quote, quote_object};
 use crate::dialect::postgres::types::type_name;
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::ObjectKind;
-use crate::sql::{Cursor, Lexer, Token, TokenKind};
+use crate::sql::Cursor;
 
 /// What is made by words that are kept, so that a name in them means what it means when they run.
 const KEPT_AS_WRITTEN: [&str; 20] = [
@@ -364,7 +365,7 @@ impl Reader {
         if !is_recursive && cursor.is("(") && !has_check_option(sql) {
             let names = cursor.names().here()?;
             if cursor.eat("as")
-                && let Some(query) = with_aliases(cursor.rest(), &names)
+                && let Some(query) = with_aliases(cursor.rest(), &names, SYNTAX, quote)
             {
                 self.other(ObjectKind::View, name, query, String::new());
                 return Ok(Read::Done);
@@ -441,44 +442,4 @@ impl Reader {
         });
         Ok(Read::Done)
     }
-}
-
-/// A query whose columns are called by these names; nothing where its list of columns is not plain.
-fn with_aliases(query: &str, names: &[String]) -> Option<String> {
-    let mut cursor = Cursor::new(query, SYNTAX);
-    cursor.expect("select")?;
-    let mut columns = Vec::new();
-    loop {
-        let text = cursor.until(|cursor| cursor.is(",") || cursor.is_one_of(&["from", "union", "where"]))?;
-        columns.push(without_alias(text)?);
-        if !cursor.eat(",") {
-            break;
-        }
-    }
-    let is_plain = columns.len() == names.len() && !cursor.is_one_of(&["distinct", "all"]);
-    let aliased = columns.iter().zip(names).map(|(column, name)| format!("{column} as {}", quote(name)));
-    is_plain.then(|| format!("select {} {}", aliased.collect::<Vec<_>>().join(", "), cursor.rest()))
-}
-
-/// A column of a query without what it is called; nothing where it stands for several.
-fn without_alias(column: &str) -> Option<&str> {
-    let is_code = |token: &Token| !matches!(token.kind, TokenKind::Space | TokenKind::Comment);
-    let tokens = Lexer::new(column, 0, SYNTAX).filter(is_code);
-    let tokens: Vec<_> = tokens.map(|token| (token.kind, token.span.text(column))).collect();
-    let last = tokens.len().checked_sub(1)?;
-    let is_name = |at: usize| matches!(tokens[at].0, TokenKind::Word | TokenKind::Quoted);
-    if tokens[last].1 == "*" || matches!(tokens[0].1.to_ascii_lowercase().as_str(), "distinct" | "all") {
-        return None;
-    }
-    let before = last.checked_sub(1).map_or("", |at| tokens[at].1);
-    let follows_value = before == ")" || last.checked_sub(1).is_some_and(is_name);
-    let is_alias = is_name(last) && follows_value && !tokens[last].1.eq_ignore_ascii_case("end");
-    let behind = if is_alias { tokens[last].1.len() } else { 0 };
-    let bare = column[..column.trim_end().len() - behind].trim_end();
-    Some(strip_tail(bare, " as").filter(|_| is_alias).unwrap_or(bare))
-}
-
-fn strip_tail<'t>(text: &'t str, tail: &str) -> Option<&'t str> {
-    let at = text.len().checked_sub(tail.len())?;
-    (text.is_char_boundary(at) && text[at..].eq_ignore_ascii_case(tail)).then(|| &text[..at])
 }

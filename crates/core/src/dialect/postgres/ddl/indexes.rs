@@ -1,9 +1,10 @@
 //! Indexes in a file, and what the server calls those that have no name.
 
-use super::{Reader, Reading, labels, parameters, without_public};
+use super::{Reader, Reading, USUAL_PLACE, labels, parameters, without_public};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ColumnRow, IndexRow, OtherRow};
 use crate::dialect::postgres::quote::quote_object;
+use crate::dialect::postgres::render::object_name;
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::{ObjectKind, qualified};
 use crate::sql::{Cursor, Expression};
@@ -47,7 +48,11 @@ impl Reader {
             matches!(row.kind, ObjectKind::MaterializedView | ObjectKind::Partition) && row.name == relation
         };
         if self.catalogue.others.iter().any(views) {
-            let name = qualified::beside(&relation, &qualified::part(&named.here()?));
+            let named = named.unwrap_or_else(|| {
+                let base = qualified::plain(qualified::base(&relation)).into_owned();
+                self.choose_of_view(&base, &labels::of_exclusion(cursor.rest()))
+            });
+            let name = qualified::beside(&relation, &qualified::part(&named));
             let drop = format!("drop index {}", quote_object(&name));
             self.other(ObjectKind::ViewIndex, name, sql.to_owned(), drop);
             if let Some(row) = self.catalogue.others.last_mut() {
@@ -89,7 +94,8 @@ impl Reader {
             } else if cursor.eat("with") {
                 row.peculiarities.extend(parameters(cursor.parenthesised().here()?));
             } else if cursor.eat("tablespace") {
-                row.peculiarities.push(format!("tablespace {}", cursor.name().here()?));
+                let place = Some(cursor.name().here()?).filter(|place| place != USUAL_PLACE);
+                row.peculiarities.extend(place.map(|place| format!("tablespace {place}")));
             } else if cursor.eat("where") {
                 row.predicate = Some(without_public(cursor.rest()));
             } else {
@@ -100,8 +106,22 @@ impl Reader {
         if is_alone {
             self.alone.insert(qualified::beside(&relation, &qualified::part(&row.name)), sql.to_owned());
         }
+        self.index_statements.insert((oid, row.name.clone()), sql.to_owned());
         self.catalogue.indexes.push(row);
         Ok(Read::Done)
+    }
+
+    /// The name that the server gives an index of a kept view.
+    fn choose_of_view(&self, view: &str, columns: &str) -> String {
+        let is_free = |name: &String| {
+            let is_it = |row: &OtherRow| row.kind == ObjectKind::ViewIndex && row.name == *name;
+            !self.catalogue.others.iter().any(is_it)
+        };
+        let numbered = |pass: u32| match pass {
+            0 => object_name(view, columns, "idx"),
+            _ => object_name(view, columns, &format!("idx{pass}")),
+        };
+        (0..).map(numbered).find(is_free).unwrap_or_default()
     }
 
     /// One part of an index; what it is called in a name that the server makes.

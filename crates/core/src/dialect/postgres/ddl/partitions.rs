@@ -1,7 +1,7 @@
 //! The parts of partitioned tables in a file: made as such, or as tables that are attached, as a dump does it.
 
 use super::{Reader, Reading};
-use crate::dialect::postgres::catalogue::{ColumnRow, ConstraintRow, OtherRow};
+use crate::dialect::postgres::catalogue::{ColumnRow, ConstraintRow, IndexRow, OtherRow};
 use crate::dialect::postgres::quote::{quote, quote_object};
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::{ObjectKind, qualified};
@@ -42,9 +42,9 @@ impl Reader {
         if let Some(row) = self.catalogue.others.last_mut() {
             row.comment = child.comment;
         }
+        self.own_indexes(oid, &child.name, parent);
+        self.own_constraints(oid, &child.name, parent);
         self.own_columns(oid, &child.name, parent);
-        self.own_checks(oid, &child.name, parent);
-        self.catalogue.indexes.retain(|row| row.table != oid);
         Ok(())
     }
 
@@ -83,22 +83,69 @@ impl Reader {
         }
     }
 
-    /// Checks that the parent does not have. Keys and references come behind, by themselves.
-    fn own_checks(&mut self, oid: u32, child: &str, parent: &str) {
+    /// Constraints that the parent does not have.
+    fn own_constraints(&mut self, oid: u32, child: &str, parent: &str) {
         let of_parent = self.oid(parent);
-        let constraints = std::mem::take(&mut self.catalogue.constraints);
-        let (own, others): (Vec<_>, Vec<_>) = constraints.into_iter().partition(|row: &ConstraintRow| row.table == oid);
-        let is_parents =
-            |row: &ConstraintRow| others.iter().any(|one| Some(one.table) == of_parent && one.name == row.name);
-        let own: Vec<_> = own.into_iter().filter(|row| row.kind == 'c' && !is_parents(row)).collect();
-        self.catalogue.constraints = others;
-        for check in own {
-            let alter = format!("alter table {}", quote_object(child));
-            let condition = check.expression.unwrap_or_default();
-            let sql = format!("{alter} add constraint {} check ({condition})", quote(&check.name));
-            let drop = format!("{alter} drop constraint {}", quote(&check.name));
-            self.of_partition(ObjectKind::Constraint, format!("{} on {child}", check.name), sql, drop, child);
+        let alter = format!("alter table {}", quote_object(child));
+        while let Some(at) = self.catalogue.constraints.iter().position(|row| row.table == oid) {
+            let row = self.catalogue.constraints[at].clone();
+            // A key or reference over the same columns becomes a part of the parent's.
+            let is_parents = |one: &ConstraintRow| {
+                let is_like = match row.kind {
+                    'c' => row.name == one.name,
+                    _ => self.names(oid, &row.columns) == self.names(one.table, &one.columns),
+                };
+                Some(one.table) == of_parent && one.kind == row.kind && is_like
+            };
+            if !self.catalogue.constraints.iter().any(is_parents) {
+                let quoted = quote(&row.name);
+                let definition = match (row.kind, &row.expression) {
+                    ('c', Some(condition)) => format!("check ({condition})"),
+                    _ => row.definition,
+                };
+                let sql = format!("{alter} add constraint {quoted} {definition}");
+                let drop = format!("{alter} drop constraint {quoted}");
+                self.of_partition(ObjectKind::Constraint, format!("{} on {child}", row.name), sql, drop, child);
+            }
+            self.remove_constraint(at);
         }
+    }
+
+    /// Indexes that the parent does not have; one like the parent's becomes a part of it.
+    fn own_indexes(&mut self, oid: u32, child: &str, parent: &str) {
+        let of_parent = self.oid(parent);
+        let (own, others): (Vec<_>, Vec<_>) =
+            std::mem::take(&mut self.catalogue.indexes).into_iter().partition(|row| row.table == oid);
+        self.catalogue.indexes = others;
+        for row in own {
+            let is_parents = |one: &IndexRow| {
+                let like = IndexRow {
+                    table: one.table,
+                    name: one.name.clone(),
+                    columns: one.columns.clone(),
+                    peculiarities: one.peculiarities.clone(),
+                    ..row.clone()
+                };
+                Some(one.table) == of_parent
+                    && self.names(oid, &row.columns) == self.names(one.table, &one.columns)
+                    && like == *one
+            };
+            if self.catalogue.indexes.iter().any(is_parents) {
+                continue;
+            }
+            if let Some(sql) = self.index_statements.remove(&(oid, row.name.clone())) {
+                let name = qualified::beside(child, &qualified::part(&row.name));
+                let drop = format!("drop index {}", quote_object(&name));
+                self.of_partition(ObjectKind::ViewIndex, name, sql, drop, child);
+            }
+        }
+    }
+
+    /// What columns are called; an expression stands at 0.
+    fn names(&self, oid: u32, numbers: &[i16]) -> Vec<Option<&String>> {
+        let columns = self.columns.get(&oid);
+        let name = |number: &i16| columns?.get(usize::try_from(number.checked_sub(1)?).ok()?);
+        numbers.iter().map(name).collect()
     }
 
     /// `alter index PARENT attach partition CHILD`: the child's index comes along with the parent's.

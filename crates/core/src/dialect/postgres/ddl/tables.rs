@@ -2,7 +2,9 @@
 
 use std::collections::BTreeSet;
 
-use super::{CLAUSES, Reader, Reading, elements, labels, parameters, type_text, usual_range, without_public};
+use super::{
+    CLAUSES, Reader, Reading, USUAL_PLACE, elements, labels, parameters, type_text, usual_range, without_public,
+};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ColumnRow, ConstraintRow, OtherRow, SequenceRow, TableRow};
 use crate::dialect::postgres::quote::{literal, quote_object};
@@ -153,13 +155,14 @@ impl Reader {
                 word = Some(format!("inherits ({})", parents.join(", ")));
             } else if cursor.eat_all(&["partition", "by"]) {
                 let method = cursor.name().here()?;
-                word = Some(format!("partition by {method} ({})", cursor.parenthesised().here()?));
+                word = Some(format!("partition by {method} ({})", partition_key(cursor.parenthesised().here()?)?));
             } else if cursor.eat("with") {
                 let parameters = parameters(cursor.parenthesised().here()?);
                 self.table_row(oid).parameters.extend(parameters);
             } else if cursor.eat_all(&["without", "oids"]) {
             } else if cursor.eat("tablespace") {
-                word = Some(format!("tablespace {}", cursor.name().here()?));
+                let place = Some(cursor.name().here()?).filter(|place| place != USUAL_PLACE);
+                word = place.map(|place| format!("tablespace {place}"));
             } else if cursor.eat("using") {
                 word = Some(format!("using {}", cursor.name().here()?)).filter(|word| word != "using heap");
             } else {
@@ -327,7 +330,8 @@ impl Reader {
             .iter()
             .any(|word| cursor.between(start, start + 1).eq_ignore_ascii_case(word));
         while cursor.at() < end {
-            if cursor.kind() == TokenKind::Word && !is_long && cursor.between(cursor.at() - 1, cursor.at()) != "." {
+            let is_behind_point = cursor.between(cursor.at() - 1, cursor.at()) == ".";
+            if cursor.kind() == TokenKind::Word && !is_long && !is_behind_point && !cursor.is("array") {
                 return Err(Stop::Here);
             }
             cursor.skip_nested().here()?;
@@ -389,7 +393,7 @@ impl Reader {
             self.enums.contains(name) || self.domains.contains_key(name) || self.catalogue.others.iter().any(is_it)
         };
         match self.type_made(&text, is_made) {
-            Some(name) => format!("{}{}", quote_object(&name), "[]".repeat(text.matches("[]").count())),
+            Some(name) => format!("{}{}", quote_object(&name), if text.ends_with("[]") { "[]" } else { "" }),
             None => text,
         }
     }
@@ -503,4 +507,29 @@ impl Reader {
         found.expression = Some(expression);
         Ok(())
     }
+}
+
+/// By what a table is divided, as the server writes it: an expression that is no call is in parentheses of its own
+/// (PostgreSQL 15, `ruleutils.c`, `pg_get_partkeydef_worker`).
+fn partition_key(text: &str) -> Reading<String> {
+    let mut cursor = Cursor::new(text, SYNTAX);
+    let mut parts = Vec::new();
+    while !cursor.is_at_end() {
+        let mut part = cursor.until(|cursor| cursor.is(",")).here()?.trim().to_owned();
+        if part.starts_with('(') {
+            let mut inner = Cursor::new(&part, SYNTAX);
+            let bare = inner.parenthesised().here()?;
+            if inner.is_at_end() {
+                let mut whole = Cursor::new(bare, SYNTAX);
+                let is_call = whole.name().is_some() && whole.is("(") && whole.skip_nested().is_some();
+                part = match is_call && whole.is_at_end() {
+                    true => bare.trim().to_owned(),
+                    false => format!("(({bare}))"),
+                };
+            }
+        }
+        parts.push(part);
+        cursor.eat(",");
+    }
+    Ok(parts.join(", "))
 }
