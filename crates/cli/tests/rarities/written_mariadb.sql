@@ -29,3 +29,8 @@ create table hashed_by (id int primary key, k varchar(3)) default charset utf8mb
 create table hashed_named (id int primary key, k varchar(3)) default charset utf8mb4 collate utf8mb4_unicode_ci partition by hash (id) (partition a, partition b);
 create table keyed (id int, k varchar(3), primary key (id, k)) default charset utf8mb4 collate utf8mb4_unicode_ci partition by linear key (id, k) partitions 2;
 create table of_list (id int, k int) default charset utf8mb4 collate utf8mb4_unicode_ci partition by list (k) (partition a values in (1, 2, null), partition b values in (3));
+create table moved (a int, b varchar(9) binary, c varchar(9) character set ascii binary) engine=innodb character set latin1;
+alter table moved add column d int first, add column e int after a, modify column c varchar(10) after d;
+create view of_moved as select * from moved;
+create table divided (id int, d date) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci partition by range (YEAR(d)) subpartition by hash (TO_DAYS(d)) subpartitions 2 (partition p0 values less than (2000) comment = 'old', partition p1 values less than maxvalue engine = innodb);
+create table divided_by_name (id int, d date) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci partition by range columns (d) subpartition by key (id) (partition p0 values less than ('2000-01-01') (subpartition s0, subpartition s1), partition p1 values less than (maxvalue) (subpartition s2 comment 'x', subpartition s3));

@@ -1,6 +1,8 @@
 //! Reads the SQL of a schema into the rows that `information_schema` would have (MariaDB, "CREATE TABLE"; MySQL 8.4, the
 //! same).
 
+mod partitions;
+
 use std::collections::BTreeSet;
 
 use super::catalogue::{Catalogue, CheckRow, ColumnRow, OtherRow, PartRow, ReferenceRow, TableRow, introspect};
@@ -519,9 +521,7 @@ impl Reader {
         // What the columns do not say follows from their table.
         let collation = self.table_row(&name).map(|row| row.collation.clone()).unwrap_or_default();
         for column in &mut self.catalogue.columns[first..] {
-            if column.collation.is_none() && is_text(&type_name(&column.ty)) {
-                column.collation = Some(collation.clone());
-            }
+            follow_collation(column, &collation);
         }
         Ok(Read::Done)
     }
@@ -555,7 +555,8 @@ impl Reader {
         let flavor = self.flavor;
         while !cursor.is_at_end() && !cursor.is(",") {
             if cursor.eat_all(&["partition", "by"]) {
-                let option = partitions(cursor)?;
+                let engine = self.table_row(table).map(|row| row.engine.clone()).unwrap_or_default();
+                let option = partitions::read(cursor, &engine)?;
                 if let Some(row) = self.table_row(table) {
                     row.options.push(option);
                 }
@@ -675,11 +676,9 @@ impl Reader {
             self.column(table, name)?.collation = Some(usual_collation(flavor, &set));
         } else if cursor.eat("binary") {
             // The binary collation of its character set (MariaDB, "CHAR").
-            let of_table = self.table_row(table).map(|row| row.collation.clone()).unwrap_or_default();
             let row = self.column(table, name)?;
-            let collation = row.collation.clone().unwrap_or(of_table);
-            let set = collation.split('_').next().unwrap_or_default();
-            row.collation = Some(format!("{set}_bin"));
+            let set = row.collation.as_deref().and_then(|collation| collation.split('_').next()).unwrap_or_default();
+            row.collation = Some(format!("{set}{BINARY}"));
         } else if cursor.eat("collate") {
             cursor.eat("=");
             self.column(table, name)?.collation = Some(known_collation(&cursor.name().here()?));
@@ -1060,7 +1059,8 @@ impl Reader {
             if many {
                 cursor.expect(")").here()?;
             }
-            self.place(cursor, table)?;
+            let made = self.catalogue.columns.last().map(|row| row.name.clone()).unwrap_or_default();
+            self.place(cursor, table, &made)?;
             return Ok(());
         }
         if cursor.is_one_of(&["modify", "change"]) {
@@ -1128,16 +1128,26 @@ impl Reader {
         if !name.eq_ignore_ascii_case(old) {
             self.follow_column(table, old, &name);
         }
-        self.place(cursor, table)
+        self.place(cursor, table, &name)
     }
 
-    /// `first` or `after`: the order of columns is no difference.
-    fn place(&mut self, cursor: &mut Cursor<'_>, table: &str) -> Reading<()> {
-        if cursor.eat("after") {
-            let name = cursor.name().here()?;
-            self.column(table, &name)?;
+    /// `first` or `after`: the order of columns is no difference, but that of a view which reads all of them.
+    fn place(&mut self, cursor: &mut Cursor<'_>, table: &str, column: &str) -> Reading<()> {
+        let is_first = cursor.eat("first");
+        let after = if cursor.eat("after") { Some(cursor.name().here()?) } else { None };
+        if !is_first && after.is_none() {
+            return Ok(());
         }
-        cursor.eat("first");
+        let rows = &mut self.catalogue.columns;
+        let is = |row: &ColumnRow, name: &str| row.table == table && row.name.eq_ignore_ascii_case(name);
+        let at = rows.iter().position(|row| is(row, column)).here()?;
+        let row = rows.remove(at);
+        let place = match &after {
+            Some(name) => rows.iter().position(|row| is(row, name)).map(|at| at + 1),
+            None => rows.iter().position(|row| row.table == table).or(Some(at)),
+        };
+        let missing = || Stop::Because(format!("there is no column `{}` in `{table}`", after.unwrap_or_default()));
+        rows.insert(place.ok_or_else(missing)?, row);
         Ok(())
     }
 
@@ -1236,13 +1246,23 @@ impl Reader {
     }
 
     fn follow_table(&mut self, table: &str) {
-        let collation = self.table_row(table).map(|row| row.collation.clone());
-        if let Some(column) = self.catalogue.columns.last_mut()
-            && column.collation.is_none()
-            && is_text(&type_name(&column.ty))
-        {
-            column.collation = collation;
+        let collation = self.table_row(table).map(|row| row.collation.clone()).unwrap_or_default();
+        if let Some(column) = self.catalogue.columns.last_mut() {
+            follow_collation(column, &collation);
         }
+    }
+}
+
+/// What ends the name of a character set's binary collation; alone, that of the table's character set.
+const BINARY: &str = "_bin";
+
+/// Gives a text column what it takes over from its table.
+fn follow_collation(column: &mut ColumnRow, of_table: &str) {
+    if column.collation.as_deref() == Some(BINARY) {
+        let set = of_table.split('_').next().unwrap_or_default();
+        column.collation = Some(format!("{set}{BINARY}"));
+    } else if column.collation.is_none() && is_text(&type_name(&column.ty)) {
+        column.collation = Some(of_table.to_owned());
     }
 }
 
@@ -1273,145 +1293,6 @@ fn has_period(sql: &str) -> bool {
 fn without_counter(sql: &str) -> String {
     let Some((before, rest)) = sql.split_once(" AUTO_INCREMENT=") else { return sql.to_owned() };
     format!("{before}{}", rest.trim_start_matches(|digit: char| digit.is_ascii_digit()))
-}
-
-/// How a table is partitioned, in the words in which the catalogue is read.
-fn partitions(cursor: &mut Cursor<'_>) -> Reading<String> {
-    let start = cursor.at();
-    let words: Vec<&str> = cursor.rest().split_whitespace().collect();
-    let is_rich =
-        |word: &&str| ["subpartition", "comment"].iter().any(|one| word.to_ascii_lowercase().starts_with(one));
-    if words.iter().any(is_rich) {
-        return Ok(format!("partition by {}", words.join(" ")));
-    }
-    cursor.go_to(start);
-    let method = cursor.until(|cursor| cursor.is("(")).here()?.to_ascii_lowercase();
-    let expression = Expression::read(cursor.parenthesised().here()?, SYNTAX);
-    let expression = expression.with_columns(|column| Some(format!("`{}`", column.name)));
-    let method = method.split_whitespace().collect::<Vec<_>>().join(" ");
-    let by = match method.as_str() {
-        // A list of columns.
-        "key" | "linear key" | "range columns" | "list columns" => tight(expression.text()),
-        _ => in_own_words(expression.text()),
-    };
-    let mut option = format!("partition by {method} ({by})");
-    if cursor.eat("partitions") {
-        option.push_str(&format!(" partitions {}", cursor.number().here()?));
-    }
-    if !cursor.eat("(") {
-        return Ok(option);
-    }
-    let mut parts = Vec::new();
-    while !cursor.eat(")") {
-        cursor.expect("partition").here()?;
-        let name = quote(&cursor.name().here()?);
-        let values = if cursor.eat("default") {
-            "default".to_owned()
-        } else if !cursor.is("values") {
-            // By hash or key: only its name.
-            parts.push(format!("partition {name}"));
-            cursor.until(|cursor| matches!(cursor.peek(), "," | ")")).here()?;
-            cursor.eat(",");
-            continue;
-        } else {
-            cursor.expect("values").here()?;
-            let is_range = cursor.eat_all(&["less", "than"]);
-            if !is_range {
-                cursor.expect("in").here()?;
-            }
-            match (cursor.eat("maxvalue"), is_range) {
-                (true, _) => "values less than maxvalue".to_owned(),
-                (false, true) => match bound(cursor.parenthesised().here()?) {
-                    one if one == "maxvalue" => "values less than maxvalue".to_owned(),
-                    one => format!("values less than ({one})"),
-                },
-                (false, false) => format!("values in ({})", listed(cursor.parenthesised().here()?)),
-            }
-        };
-        parts.push(format!("partition {name} {values}"));
-        // Where it is kept follows from the table.
-        cursor.until(|cursor| matches!(cursor.peek(), "," | ")")).here()?;
-        cursor.eat(",");
-    }
-    // Those by hash or key that are called as the server would call them need not be said.
-    let is_counted =
-        parts.iter().enumerate().all(|(at, part)| *part == format!("partition {}", quote(&format!("p{at}"))));
-    match is_counted {
-        true => Ok(format!("{option} partitions {}", parts.len())),
-        false => Ok(format!("{option} ({})", parts.join(", "))),
-    }
-}
-
-/// A list without spaces behind its commas, as the server writes it.
-fn tight(list: &str) -> String {
-    let mut cursor = Cursor::new(list, SYNTAX);
-    let mut parts = Vec::new();
-    while !cursor.is_at_end() {
-        parts.push(cursor.until(|cursor| cursor.is(",")).unwrap_or_default().trim());
-        if !cursor.eat(",") {
-            break;
-        }
-    }
-    parts.join(",")
-}
-
-/// The bound of a range, with days that the server works out.
-fn bound(text: &str) -> String {
-    let mut cursor = Cursor::new(text, SYNTAX);
-    let days = cursor.eat("to_days").then(|| cursor.parenthesised()).flatten().filter(|_| cursor.is_at_end());
-    let date = days.and_then(|inner| Cursor::new(inner, SYNTAX).text());
-    let days = date.as_deref().and_then(day_number);
-    let text = days.map_or_else(|| tight(text), |days| days.to_string());
-    text.split(',')
-        .map(|one| if one.eq_ignore_ascii_case("maxvalue") { "maxvalue" } else { one })
-        .collect::<Vec<_>>()
-        .join(",")
-}
-
-/// The values of a list, null before the others.
-fn listed(text: &str) -> String {
-    let list = tight(text);
-    let is_null = |one: &&str| one.eq_ignore_ascii_case("null");
-    let nested = list.contains(['(', '\'']);
-    if nested || !list.split(',').any(|one| is_null(&one)) {
-        return list;
-    }
-    let others: Vec<&str> = list.split(',').filter(|one| !is_null(one)).collect();
-    format!("NULL{}{}", if others.is_empty() { "" } else { "," }, others.join(","))
-}
-
-/// The number of a day of the Gregorian calendar since the year 0 (MariaDB, "TO_DAYS").
-fn day_number(date: &str) -> Option<i64> {
-    let date = date.get(..10).filter(|day| date.len() == 10 || date[day.len()..].starts_with(' '))?;
-    let mut numbers = date.split('-').map(|part| part.parse::<i64>().ok());
-    let (year, month, day) = (numbers.next()??, numbers.next()??, numbers.next()??);
-    // Years from March on, so that the odd day comes last.
-    let (shifted, months) = if month > 2 { (year, month - 3) } else { (year - 1, month + 9) };
-    let leaps = shifted.div_euclid(4) - shifted.div_euclid(100) + shifted.div_euclid(400);
-    Some(365 * shifted + leaps + (153 * months + 2) / 5 + day + 59)
-}
-
-/// An expression with its operators as the server writes them: in its own word, and between spaces.
-fn in_own_words(text: &str) -> String {
-    let mut cursor = Cursor::new(text, SYNTAX);
-    let mut words = String::new();
-    let mut end = None;
-    while !cursor.is_at_end() {
-        let (place, word) = (cursor.place(), cursor.peek());
-        let is_apart = end.is_some_and(|end| end < place.start);
-        match word {
-            "%" => words = format!("{} MOD ", words.trim_end()),
-            "+" | "*" | "/" => words = format!("{} {word} ", words.trim_end()),
-            _ => {
-                let space = if is_apart && !words.ends_with(' ') { " " } else { "" };
-                words.push_str(space);
-                words.push_str(word);
-            }
-        }
-        end = Some(place.end);
-        cursor.skip();
-    }
-    words
 }
 
 /// A type with its parenthesis behind its name, and without the spaces between enum words.

@@ -17,8 +17,9 @@ use crate::sql::{Expression, Syntax, unquote};
 /// InnoDB, "Limits": the longest key of a table with dynamic rows, in bytes.
 const LONGEST_KEY: u64 = 3072;
 
-/// MariaDB, "VARCHAR": a row holds 65,535 bytes, which is 16,383 characters of utf8mb4.
-const LONGEST_TEXT: u32 = 16_383;
+/// Bytes that a bounded text can have: a row holds 65,535, and three of them say its length and whether it is null
+/// (MariaDB, "VARCHAR"). That is 16,383 characters of utf8mb4.
+const LONGEST_TEXT: u64 = 65_532;
 
 /// A table that keeps the history of its rows (MariaDB, "System-Versioned Tables").
 pub(super) const VERSIONED: &str = "with system versioning";
@@ -122,12 +123,12 @@ impl Storing for Mariadb {
     fn column(
         &self,
         lowering: &mut Lowering<'_, Self>,
-        _: &Table,
+        table: &Table,
         column: &Column,
         _: &mut physical::Table,
         place: &Place,
     ) -> physical::Column {
-        let ty = self.column_type(lowering, column, place);
+        let ty = self.column_type(lowering, table, column, place);
         let mut made = typed(column, ty);
         if let Some(identity) = lowering.identity(column) {
             let plain = Identity::default();
@@ -457,7 +458,13 @@ fn indexes_for_references(table: &mut physical::Table) {
 }
 
 impl Mariadb {
-    fn column_type(&self, lowering: &mut Lowering<'_, Self>, column: &Column, place: &Place) -> Option<TypeName> {
+    fn column_type(
+        &self,
+        lowering: &mut Lowering<'_, Self>,
+        table: &Table,
+        column: &Column,
+        place: &Place,
+    ) -> Option<TypeName> {
         let place = place.clone().part(Part::Type);
         let schema = lowering.schema;
         if column.ty == Type::Decimal(None) && Scoped::pick(&column.native, self.provider()).is_none() {
@@ -467,12 +474,15 @@ impl Mariadb {
         }
         let ty = lowering.native_or(column, &place, "longtext", || portable(&column.ty, schema))?;
         if Scoped::pick(&column.native, self.provider()).is_none() {
-            self.limits(lowering, &column.ty, &place);
+            let own = Scoped::pick(&column.collate, self.provider()).cloned();
+            let collation = own.unwrap_or_else(|| stated_collation(table, self.provider()));
+            self.limits(lowering, &column.ty, &collation, &place);
         }
         Some(type_name(&ty))
     }
 
-    fn limits(&self, lowering: &mut Lowering<'_, Self>, ty: &Type, place: &Place) {
+    fn limits(&self, lowering: &mut Lowering<'_, Self>, ty: &Type, collation: &str, place: &Place) {
+        let longest = LONGEST_TEXT / widest_character(collation);
         let too_much = match ty {
             Type::Time(Some(7..)) | Type::Datetime(Some(7..)) | Type::Instant(Some(7..)) => {
                 ("keeps at most 6 digits of a second".to_owned(), "write 6, or leave it out")
@@ -481,8 +491,8 @@ impl Mariadb {
             Type::Decimal(Some((66.., _) | (_, 31..))) => {
                 ("has decimals of at most 65 digits, 30 behind the point".to_owned(), "write fewer")
             }
-            Type::Text(Some(length)) if *length > LONGEST_TEXT => (
-                format!("has no bounded text longer than {LONGEST_TEXT} characters"),
+            Type::Text(Some(length)) if u64::from(*length) > longest => (
+                format!("has no bounded text longer than {longest} characters in {collation}"),
                 "write `text`, which is unbounded",
             ),
             Type::Char(256..) => ("has `char` of at most 255 characters".to_owned(), "write `text(…)`"),

@@ -347,7 +347,7 @@ impl Reading {
         let mut column = Column::new(row.name.clone(), ty);
         column.nullable = !row.required;
         match row.generated {
-            None => column.default = row.expression.map(|text| default(&text, &column)),
+            None => column.default = row.expression.map(|text| default(&text, &column.ty)),
             Some(kind) => {
                 let storage = if kind == 'v' { Storage::Virtual } else { Storage::Stored };
                 column.generated = row.expression.map(|text| Generated { expression: expression(&text), storage });
@@ -493,27 +493,44 @@ fn action(code: char) -> Action {
 }
 
 /// A default. The server writes a literal with the column's own type behind it, and a number as a text: `'-1'::integer`.
-fn default(text: &str, column: &Column) -> Expression {
-    let stored = expression(text);
-    plain_literal(text, column).map_or(stored, |literal| expression(&literal))
+pub(super) fn default(text: &str, ty: &TypeName) -> Expression {
+    let mut stored = expression(text);
+    let Some(literal) = plain_literal(text, ty) else { return stored };
+    let plain = expression(&literal);
+    // A number in quotes is the same default as without them, and the server tells them apart; not so an integer, and a
+    // decimal below nought.
+    let base = ty.canonical().split('(').next().unwrap_or_default();
+    let are_told_apart = match base {
+        "SMALLINT" | "BIGINT" | "REAL" | "DOUBLE PRECISION" => true,
+        "NUMERIC" => !literal.starts_with('-'),
+        _ => false,
+    };
+    if literal.starts_with('\'') || !are_told_apart {
+        return plain;
+    }
+    stored.is_stored_for(&plain);
+    stored
 }
 
-fn plain_literal(text: &str, column: &Column) -> Option<String> {
+/// The literal of a default that is one, cast to the column's own type.
+fn plain_literal(text: &str, ty: &TypeName) -> Option<String> {
     let mut tokens = crate::sql::Lexer::new(text, 0, SYNTAX);
     let first = tokens.next().filter(|token| token.kind == TokenKind::Text)?;
     let second = tokens.next().filter(|token| token.span.text(text) == "::")?;
     let literal = first.span.text(text);
     let cast = type_name(&text[second.span.end..]);
     let base = |canonical: &str| canonical.split('(').next().unwrap_or_default().to_owned();
-    let same = match column.ty.text().starts_with('"') {
-        true => cast.text() == column.ty.text(),
-        false => base(cast.canonical()) == base(column.ty.canonical()),
+    let same = match ty.text().starts_with('"') {
+        true => cast.text() == ty.text(),
+        // What an interval is cut down to belongs to its literal (PostgreSQL 15, `coerce_type`).
+        false if ty.canonical().starts_with("INTERVAL") => cast.canonical() == ty.canonical(),
+        false => base(cast.canonical()) == base(ty.canonical()),
     };
     if !same || !literal.starts_with('\'') {
         return None;
     }
     let value = unquote(literal);
-    let is_number = family(&column.ty) == Family::Number && value.parse::<f64>().is_ok();
+    let is_number = family(ty) == Family::Number && value.parse::<f64>().is_ok_and(f64::is_finite);
     Some(if is_number { value } else { literal.to_owned() })
 }
 
@@ -525,14 +542,20 @@ mod tests {
     fn the_cast_to_the_columns_own_type_is_no_part_of_its_default() {
         #[track_caller]
         fn case(ty: &str, stored: &str, expected: &str) {
-            let column = Column::new("a", type_name(ty));
-            assert_eq!(default(stored, &column).text(), expected, "{stored}");
+            assert_eq!(default(stored, &type_name(ty)).text(), expected, "{stored}");
         }
         case("integer", "'-1'::integer", "-1");
         case("varchar(5)", "'it''s'::character varying", "'it''s'");
         case("timestamp(3)", "'2026-05-01'::timestamp without time zone", "'2026-05-01'");
         case("\"Kind\"", "'calm'::\"Kind\"", "'calm'");
         case("text", "'1'::integer", "'1'::integer");
+        case("numeric", "'NaN'::numeric", "'NaN'");
+        case("numeric(5,2)", "'0'::numeric", "'0'::numeric");
+        case("numeric(5,2)", "'-0.5'::numeric", "-0.5");
+        case("interval(0)", "'1 day'::interval", "'1 day'::interval");
+        case("interval(0)", "'1 day'::interval(0)", "'1 day'");
+        case("bigint", "'0'::bigint", "'0'::bigint");
+        assert_eq!(default("'0'::bigint", &type_name("bigint")), expression("0"));
         case("bigint", "nextval('a'::regclass)", "nextval('a'::regclass)");
     }
 }

@@ -3,7 +3,7 @@
 use super::quote::{literal, quote, quote_object};
 use super::types::{LONGEST_TEXT, portable, type_name};
 use super::{FACTS, SYNTAX};
-use super::{attributes, forms};
+use super::{attributes, catalogue, forms};
 use crate::dialect::lowering::{self, Attributed, Formed, Lowering, Storing, typed};
 use crate::dialect::{Facts, Lowered};
 use crate::physical::{self, EnumType, IndexKey, TypeName, qualified};
@@ -185,6 +185,11 @@ impl Storing for Postgres {
     }
 
     fn default(&self, _: &Table, column: &Column, value: &Value) -> Option<Expression> {
+        if let Value::Expression(text) = value
+            && let Some(ty) = Scoped::pick(&column.native, Provider::Postgres).cloned().or_else(|| portable(&column.ty))
+        {
+            return Some(catalogue::default(text, &type_name(&ty)));
+        }
         let text = match value {
             Value::Null => return None,
             Value::Number(text) => text.clone(),

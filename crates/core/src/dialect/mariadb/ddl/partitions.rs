@@ -1,0 +1,300 @@
+//! How a table of a file is partitioned, in the words in which the catalogue is read (MariaDB, "Partitioning Types").
+
+use super::{Reading, SYNTAX, quote};
+use crate::dialect::reading::{OrStop, Stop};
+use crate::sql::{Cursor, Expression, TokenKind};
+
+/// By what a table, or a part of one, is divided.
+struct By {
+    method: String,
+    expression: String,
+    /// How many parts there are, where none is named.
+    count: Option<i64>,
+}
+
+/// A part, with the parts that it has itself.
+struct Partition {
+    name: String,
+    values: Option<Values>,
+    comment: Option<String>,
+    parts: Vec<Partition>,
+}
+
+enum Values {
+    Default,
+    /// Less than everything that is left; in parentheses where there is a list of columns.
+    LessThanMaximum,
+    LessThan(String),
+    In(String),
+}
+
+/// Reads what stands behind `partition by`; the option of the table.
+pub(super) fn read(cursor: &mut Cursor<'_>, engine: &str) -> Reading<String> {
+    let by = by(cursor, "partitions")?;
+    let below = match cursor.eat_all(&["subpartition", "by"]) {
+        true => Some(self::by(cursor, "subpartitions")?),
+        false => None,
+    };
+    let parts = if cursor.is("(") { parts(cursor, "partition")? } else { Vec::new() };
+    let is_rich = below.is_some() || parts.iter().any(|part| part.comment.is_some());
+    Ok(if is_rich { as_shown(&by, below.as_ref(), &parts, engine) } else { as_listed(&by, &parts) })
+}
+
+fn by(cursor: &mut Cursor<'_>, counted: &str) -> Reading<By> {
+    let method = cursor.until(|cursor| cursor.is("(")).here()?.to_ascii_lowercase();
+    let method = method.split_whitespace().collect::<Vec<_>>().join(" ");
+    let expression = Expression::read(cursor.parenthesised().here()?, SYNTAX);
+    let expression = expression.with_columns(|column| Some(format!("`{}`", column.name)));
+    let expression = match method.as_str() {
+        // A list of columns.
+        "key" | "linear key" | "range columns" | "list columns" => tight(expression.text()),
+        _ => in_own_words(expression.text()),
+    };
+    let count = if cursor.eat(counted) { Some(cursor.number().here()?) } else { None };
+    Ok(By { method, expression, count })
+}
+
+fn parts(cursor: &mut Cursor<'_>, word: &str) -> Reading<Vec<Partition>> {
+    let mut parts = Vec::new();
+    cursor.expect("(").here()?;
+    while !cursor.eat(")") {
+        cursor.expect(word).here()?;
+        let name = cursor.name().here()?;
+        let values = values(cursor)?;
+        let mut part = Partition { name, values, comment: None, parts: Vec::new() };
+        while !matches!(cursor.peek(), "," | ")") {
+            if cursor.eat("comment") {
+                cursor.eat("=");
+                part.comment = Some(cursor.text().here()?).filter(|text| !text.is_empty());
+            } else if cursor.is("(") {
+                part.parts = self::parts(cursor, "subpartition")?;
+            } else if cursor.is_one_of(&["engine", "storage", "max_rows", "min_rows"]) {
+                // The engine is the table's.
+                cursor.eat("storage");
+                cursor.skip();
+                cursor.eat("=");
+                cursor.skip();
+            } else {
+                return Err(Stop::Here);
+            }
+        }
+        parts.push(part);
+        cursor.eat(",");
+    }
+    Ok(parts)
+}
+
+fn values(cursor: &mut Cursor<'_>) -> Reading<Option<Values>> {
+    if cursor.eat("default") {
+        return Ok(Some(Values::Default));
+    }
+    // By hash or key a part has only a name.
+    if !cursor.eat("values") {
+        return Ok(None);
+    }
+    if cursor.eat_all(&["less", "than"]) {
+        if cursor.eat("maxvalue") {
+            return Ok(Some(Values::LessThanMaximum));
+        }
+        return Ok(Some(match bound(cursor.parenthesised().here()?) {
+            one if one == "MAXVALUE" => Values::LessThanMaximum,
+            one => Values::LessThan(one),
+        }));
+    }
+    cursor.expect("in").here()?;
+    Ok(Some(Values::In(listed(cursor.parenthesised().here()?))))
+}
+
+/// As it is put together from `information_schema.partitions`.
+fn as_listed(by: &By, parts: &[Partition]) -> String {
+    let head = format!("partition by {} ({})", by.method, by.expression);
+    // Those that are called as the server calls them need not be said.
+    let is_counted = |(at, part): (usize, &Partition)| part.values.is_none() && part.name == format!("p{at}");
+    if parts.iter().enumerate().all(is_counted) {
+        let named = i64::try_from(parts.len()).ok().filter(|count| *count > 0);
+        let count = by.count.or(named);
+        return head + &count.map(|count| format!(" partitions {count}")).unwrap_or_default();
+    }
+    let part = |part: &Partition| {
+        let values = match &part.values {
+            None => String::new(),
+            Some(Values::Default) => " default".to_owned(),
+            Some(Values::LessThanMaximum) => " values less than maxvalue".to_owned(),
+            Some(Values::LessThan(bound)) => format!(" values less than ({bound})"),
+            Some(Values::In(list)) => format!(" values in ({list})"),
+        };
+        format!("partition {}{values}", quote(&part.name))
+    };
+    format!("{head} ({})", parts.iter().map(part).collect::<Vec<_>>().join(", "))
+}
+
+/// As `show create table` has it, where there is more to it.
+fn as_shown(by: &By, below: Option<&By>, parts: &[Partition], engine: &str) -> String {
+    let engine = match engine.to_ascii_lowercase().as_str() {
+        "innodb" => "InnoDB",
+        "myisam" => "MyISAM",
+        "aria" => "Aria",
+        _ => engine,
+    };
+    let division = |by: &By, word: &str| {
+        let space = if by.method.ends_with("columns") { "" } else { " " };
+        let count = by.count.filter(|_| parts.is_empty() || word == "SUBPARTITION");
+        let count = count.map(|count| format!(" {word}S {count}")).unwrap_or_default();
+        format!("{}{space}({}){count}", by.method.to_ascii_uppercase(), by.expression)
+    };
+    let is_of_columns = by.method.ends_with("columns");
+    let behind = |part: &Partition| {
+        let comment = part.comment.as_ref().map(|text| format!(" COMMENT = {}", super::literal(text)));
+        format!("{} ENGINE = {engine}", comment.unwrap_or_default())
+    };
+    let named = |name: &str| format!("`{}`", name.replace('`', "``"));
+    let part = |part: &Partition| {
+        let values = match &part.values {
+            None => String::new(),
+            Some(Values::Default) => " DEFAULT".to_owned(),
+            Some(Values::LessThanMaximum) if is_of_columns => " VALUES LESS THAN (MAXVALUE)".to_owned(),
+            Some(Values::LessThanMaximum) => " VALUES LESS THAN MAXVALUE".to_owned(),
+            Some(Values::LessThan(bound)) => format!(" VALUES LESS THAN ({bound})"),
+            Some(Values::In(list)) => format!(" VALUES IN ({list})"),
+        };
+        let head = format!("PARTITION {}{values}", named(&part.name));
+        if part.parts.is_empty() {
+            return head + &behind(part);
+        }
+        let below = part.parts.iter().map(|one| format!("SUBPARTITION {}{}", named(&one.name), behind(one)));
+        format!("{head} ({})", below.collect::<Vec<_>>().join(", "))
+    };
+    let below = below.map(|below| format!(" SUBPARTITION BY {}", division(below, "SUBPARTITION"))).unwrap_or_default();
+    let parts = parts.iter().map(part).collect::<Vec<_>>().join(", ");
+    format!("partition by {}{below} ({parts})", division(by, "PARTITION"))
+}
+
+/// A list without spaces behind its commas, as the server writes it.
+fn tight(list: &str) -> String {
+    let mut cursor = Cursor::new(list, SYNTAX);
+    let mut parts = Vec::new();
+    while !cursor.is_at_end() {
+        let part = cursor.until(|cursor| cursor.is(",")).unwrap_or_default().trim();
+        let inner = part.strip_prefix('(').and_then(|rest| rest.strip_suffix(')'));
+        parts.push(match inner {
+            Some(inner) => format!("({})", tight(inner)),
+            None => part.to_owned(),
+        });
+        if !cursor.eat(",") {
+            break;
+        }
+    }
+    parts.join(",")
+}
+
+/// The bound of a range, with days that the server works out.
+fn bound(text: &str) -> String {
+    let mut cursor = Cursor::new(text, SYNTAX);
+    let days = cursor.eat("to_days").then(|| cursor.parenthesised()).flatten().filter(|_| cursor.is_at_end());
+    let date = days.and_then(|inner| Cursor::new(inner, SYNTAX).text());
+    if let Some(days) = date.as_deref().and_then(day_number) {
+        return days.to_string();
+    }
+    let text = tight(text);
+    let one = |one: &str| if one.eq_ignore_ascii_case("maxvalue") { "MAXVALUE".to_owned() } else { one.to_owned() };
+    if text.contains('\'') { text } else { text.split(',').map(one).collect::<Vec<_>>().join(",") }
+}
+
+/// The values of a list, null before the others.
+fn listed(text: &str) -> String {
+    let list = tight(text);
+    let is_null = |one: &&str| one.eq_ignore_ascii_case("null");
+    if list.contains(['(', '\'']) || !list.split(',').any(|one| is_null(&one)) {
+        return list;
+    }
+    let others: Vec<&str> = list.split(',').filter(|one| !is_null(one)).collect();
+    format!("NULL{}{}", if others.is_empty() { "" } else { "," }, others.join(","))
+}
+
+/// The number of a day of the Gregorian calendar since the year 0 (MariaDB, "TO_DAYS").
+fn day_number(date: &str) -> Option<i64> {
+    let day = date.get(..10).filter(|day| date.len() == 10 || date[day.len()..].starts_with(' '))?;
+    let mut numbers = day.split('-').map(|part| part.parse::<i64>().ok());
+    let (year, month, day) = (numbers.next()??, numbers.next()??, numbers.next()??);
+    // Years from March on, so that the odd day comes last.
+    let (shifted, months) = if month > 2 { (year, month - 3) } else { (year - 1, month + 9) };
+    let leaps = shifted.div_euclid(4) - shifted.div_euclid(100) + shifted.div_euclid(400);
+    Some(365 * shifted + leaps + (153 * months + 2) / 5 + day + 59)
+}
+
+/// An expression with its functions and operators as the server writes them.
+fn in_own_words(text: &str) -> String {
+    let mut cursor = Cursor::new(text, SYNTAX);
+    let mut words = String::new();
+    let mut end = None;
+    while !cursor.is_at_end() {
+        let (place, word) = (cursor.place(), cursor.peek());
+        let is_apart = end.is_some_and(|end| end < place.start);
+        match word {
+            "%" => words = format!("{} MOD ", words.trim_end()),
+            "+" | "*" | "/" => words = format!("{} {word} ", words.trim_end()),
+            _ => {
+                let space = if is_apart && !words.ends_with(' ') { " " } else { "" };
+                words.push_str(space);
+                let is_call = cursor.kind() == TokenKind::Word && cursor.ahead(1) == "(";
+                words.push_str(&if is_call { word.to_ascii_lowercase() } else { word.to_owned() });
+            }
+        }
+        end = Some(place.end);
+        cursor.skip();
+    }
+    words
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[track_caller]
+    fn case(written: &str, expected: &str) {
+        let mut cursor = Cursor::new(written, SYNTAX);
+        let read = read(&mut cursor, "innodb").unwrap_or_else(|_| panic!("{written}: stopped at {}", cursor.peek()));
+        assert_eq!(read, expected, "{written}");
+    }
+
+    /// As MariaDB 10.11 tells them.
+    #[test]
+    fn partitions_are_said_as_the_catalogue_says_them() {
+        case("hash (id % 7+1) partitions 3", "partition by hash (`id` MOD 7 + 1) partitions 3");
+        case("linear key (id, k) partitions 2", "partition by linear key (`id`,`k`) partitions 2");
+        case("hash (id) (partition p0, partition p1)", "partition by hash (`id`) partitions 2");
+        case("hash (id) (partition a, partition b)", "partition by hash (`id`) (partition a, partition b)");
+        case(
+            "RANGE (TO_DAYS(d)) (PARTITION a VALUES LESS THAN (TO_DAYS('2024-01-01')), partition z values less than (maxvalue) engine=InnoDB)",
+            "partition by range (to_days(`d`)) (partition a values less than (739251), partition z values less than maxvalue)",
+        );
+        case(
+            "range columns (a, b) (partition p values less than (2, maxvalue))",
+            "partition by range columns (`a`,`b`) (partition p values less than (2,MAXVALUE))",
+        );
+        case(
+            "list (k) (partition a values in (1, 2, null), partition d default)",
+            "partition by list (`k`) (partition a values in (NULL,1,2), partition d default)",
+        );
+        case(
+            "list columns (a, b) (partition p values in ((1, 'x, y'), (2, 'z')))",
+            "partition by list columns (`a`,`b`) (partition p values in ((1,'x, y'),(2,'z')))",
+        );
+        case(
+            "range (year(d)) subpartition by hash (to_days(d)) subpartitions 2 (partition p values less than maxvalue)",
+            "partition by RANGE (year(`d`)) SUBPARTITION BY HASH (to_days(`d`)) SUBPARTITIONS 2 (PARTITION `p` VALUES LESS THAN MAXVALUE ENGINE = InnoDB)",
+        );
+        case(
+            "list columns (c) (partition a values in ('x', 'y') comment 'first')",
+            "partition by LIST COLUMNS(`c`) (PARTITION `a` VALUES IN ('x','y') COMMENT = 'first' ENGINE = InnoDB)",
+        );
+    }
+
+    #[test]
+    fn days_are_counted_as_the_server_counts_them() {
+        assert_eq!(day_number("2024-01-01"), Some(739_251));
+        assert_eq!(day_number("2024-02-29 10:00:00"), Some(739_310));
+        assert_eq!(day_number("0000-03-01"), Some(60));
+        assert_eq!(day_number("tomorrow"), None);
+    }
+}
