@@ -93,3 +93,4 @@ create table no_length (a char(0), b varchar(0) not null, c binary(0), d char bi
 create table raw (a varbinary(8) default x'00ff', b binary(3) default 'a?', c varbinary(9) not null default x'27fe3f5c');
 create table buckets (id int primary key, v int) partition by hash (id) (partition even, partition odd);
 create table wide (a varchar(64000), b varchar(100) character set utf8mb4) default charset=latin1;
+create table described (a int, b int, primary key (a) comment 'the; key', unique key b_key (b) comment 'also');

@@ -51,3 +51,8 @@ alter table marked replica identity using index marked_id;
 create table "a_name_that_is_longer_than_any_that_the_server_takes_in_and_is_cut_off" (id int primary key, "größe_mit_einem_namen_der_mehr_bytes_hat_als_er_haben_darf_äöü" int unique);
 create or replace view open_users as select * from users where active and small < 9;
 create table odd_numbers (a double precision default 'infinity', b numeric default 'nan', c bigint default '0', d double precision default '0.5', e smallint default '-1', f bigint default -1, g interval(0) default '1 day'::interval, h real default 1, i numeric(20) default '0');
+create sequence numbered_id_seq;
+create table numbered (id bigint primary key default nextval('numbered_id_seq'), a float(10), b float(30), c float default .5, d real default -.5) with (oids=false);
+alter sequence numbered_id_seq owned by numbered.id;
+grant all privileges on schema public to public;
+grant usage on schema public to public;

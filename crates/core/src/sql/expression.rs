@@ -114,6 +114,11 @@ impl Expression {
         &self.text
     }
 
+    /// The text of ours for which it is stored, or the text itself.
+    pub fn as_declared(&self) -> &str {
+        self.ours.as_deref().unwrap_or(&self.text)
+    }
+
     /// The columns it names, in order; where it could not be parsed, every word that could be one.
     pub fn columns(&self) -> &[ColumnReference] {
         &self.columns

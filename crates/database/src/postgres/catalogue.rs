@@ -349,7 +349,9 @@ impl Reader<'_> {
                               and (c.relkind in ('i', 'I', 'f')
                                    or d.objsubid > 0 and (c.relkind in ('v', 'm', 'c') or c.relispartition))),
                     relation.granted or routine.granted
-                        or exists (select from pg_namespace where nspacl is not null and oid $namespaces and oid <> $default)
+                        or exists (select from pg_namespace n
+                                   left join pg_init_privs i on i.objoid = n.oid and i.classoid = 'pg_namespace'::regclass
+                                   where n.oid $namespaces and n.nspacl is distinct from i.initprivs)
                         or exists (select from pg_type where typacl is not null and typnamespace $namespaces)
                         or case when relation.others then exists (
                             select from pg_attribute where attacl is not null and attrelid >= 16384) end,
@@ -1185,6 +1187,30 @@ impl Reader<'_> {
                    from pg_namespace n cross join lateral aclexplode(n.nspacl) g
                    where n.oid $namespaces and n.oid <> $default and g.grantee <> n.nspowner
                    group by n.nspname, g.grantee, g.is_grantable) found",
+        )?;
+        // Of the one that is worked in, what it was not made with (PostgreSQL 17, "pg_init_privs").
+        let kept = "select n.nspname, g.grantee, g.privilege_type, g.is_grantable, n.nspowner
+                    from pg_namespace n left join pg_init_privs i on i.objoid = n.oid and i.classoid = 'pg_namespace'::regclass
+                    cross join lateral aclexplode(coalesce({acl}, acldefault('n', n.nspowner))) g where n.oid = $default";
+        let (now, first) = (kept.replace("{acl}", "n.nspacl"), kept.replace("{acl}", "i.initprivs"));
+        self.objects(
+            ObjectKind::Grant,
+            &format!(
+                "select who || case when given then '' else ' not' end || ' on namespace ' || nspname
+                        || case when is_grantable then ' with grant option' else '' end,
+                        case when given then give else take end, case when given then take else give end, null, null
+                 from (select who, nspname, is_grantable, given,
+                              'grant ' || privileges || ' on schema ' || quote_ident(nspname) || ' to ' || who
+                              || case when is_grantable then ' with grant option' else '' end as give,
+                              'revoke ' || privileges || ' on schema ' || quote_ident(nspname) || ' from ' || who as take
+                       from (select nspname, is_grantable, given,
+                                    case when grantee = 0 then 'public' else quote_ident(pg_get_userbyid(grantee)) end as who,
+                                    string_agg(lower(privilege_type), ', ' order by privilege_type) as privileges
+                             from ((select *, true as given from ({now}) x except select *, true from ({first}) x)
+                                   union all (select *, false from ({first}) x except select *, false from ({now}) x)) changed
+                             where grantee <> nspowner
+                             group by nspname, grantee, is_grantable, given) one) found"
+            ),
         )?;
         // Whoever may not be said otherwise may call a function (PostgreSQL 17, "Privileges", table "Summary of Access
         // Privileges").

@@ -256,6 +256,7 @@ fn indexes(parts: Vec<PartRow>, tables: &mut BTreeMap<String, Table>) {
             });
             let prefixes = rows.iter().filter_map(|row| Some(prefix_option(row.column.as_deref()?, row.prefix?)));
             let mut attributes: BTreeSet<String> = prefixes.collect();
+            attributes.extend(first.peculiarities.iter().filter(|one| one.starts_with("comment ")).cloned());
             if table.has_option("engine=memory") && first.method.eq_ignore_ascii_case("btree") {
                 attributes.insert("using btree".into());
             }

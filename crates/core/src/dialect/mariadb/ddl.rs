@@ -1297,10 +1297,24 @@ fn without_counter(sql: &str) -> String {
 
 /// A type with its parenthesis behind its name, and without the spaces between enum words.
 fn plain_type(text: &str) -> String {
-    match text.split_once('(') {
-        Some((head, rest)) => format!("{}({rest}", head.trim_end()),
-        None => text.to_owned(),
+    let Some((head, rest)) = text.split_once('(') else { return text.to_owned() };
+    let head = head.trim_end();
+    if !["enum", "set"].iter().any(|word| head.eq_ignore_ascii_case(word)) {
+        return format!("{head}({rest}");
     }
+    // Words may be in double quotes as well, as the server is set by itself.
+    let mut cursor = Cursor::new(text, SYNTAX);
+    cursor.skip();
+    let mut words = Cursor::new(cursor.parenthesised().unwrap_or_default(), SYNTAX);
+    let mut said = Vec::new();
+    while !words.is_at_end() {
+        let word = if words.kind() == TokenKind::Quoted { words.name() } else { words.text() };
+        said.extend(word.map(|word| literal(&word)));
+        if !words.eat(",") {
+            break;
+        }
+    }
+    format!("{head}({}){}", said.join(","), cursor.rest())
 }
 
 fn add_extra(extra: &mut String, word: &str) {

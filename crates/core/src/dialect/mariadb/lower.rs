@@ -354,11 +354,11 @@ fn attribute(on: Attributed, option: &str) -> Option<String> {
                 || folded.starts_with("on update current_timestamp")
                 || folded == "without system versioning"
         }
+        // A text keeps its letter case.
+        Attributed::Index | Attributed::Key if folded.starts_with("comment ") => {
+            return Some(format!("comment {}", &option["comment ".len()..]));
+        }
         Attributed::Index => {
-            // A text keeps its letter case.
-            if let Some(text) = option.get(8..).filter(|_| folded.starts_with("comment ")) {
-                return Some(format!("comment {text}"));
-            }
             matches!(folded.as_str(), "ignored" | "invisible" | "using hash" | "using btree")
                 || folded.starts_with("with parser ")
                 || folded.starts_with("key_block_size=")

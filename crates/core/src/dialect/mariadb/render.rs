@@ -233,7 +233,8 @@ fn primary_key(key: &PrimaryKey) -> String {
     };
     let parts: Vec<_> = key.columns.iter().map(part).collect();
     let using = if key.attributes.contains("using btree") { " using btree" } else { "" };
-    format!("primary key ({}){using}", parts.join(", "))
+    let comment = key.attributes.iter().find(|one| one.starts_with("comment ")).map(|one| format!(" {one}"));
+    format!("primary key ({}){using}{}", parts.join(", "), comment.unwrap_or_default())
 }
 
 fn unique(unique: &Unique) -> String {

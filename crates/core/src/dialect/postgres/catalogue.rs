@@ -7,7 +7,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use super::quote::{quote, quote_object};
 use super::render::sequence_name;
 use super::types::{Family, family, type_name};
-use super::{FACTS, SYNTAX};
+use super::{FACTS, SYNTAX, wording};
 use crate::dialect::Dialect;
 pub use crate::dialect::others::OtherRow;
 use crate::dialect::others::told_apart;
@@ -230,7 +230,10 @@ pub fn introspect(catalogue: Catalogue) -> Introspected {
         }
     }
     unmanaged.sort();
-    let tables = made.into_values().map(|reading| reading.table);
+    let tables = made.into_values().map(|mut reading| {
+        wording::settle(&mut reading.table);
+        reading.table
+    });
     Introspected { schema: Schema::new(FACTS.name_case, tables).with_enums(enums).with_programs(programs), unmanaged }
 }
 

@@ -33,6 +33,6 @@ impl Lifting for Postgres {
     }
 
     fn declared(&self, stored: &Expression) -> String {
-        stored.text().to_owned()
+        stored.as_declared().to_owned()
     }
 }

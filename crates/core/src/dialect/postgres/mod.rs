@@ -14,6 +14,7 @@ pub(super) mod numbering;
 pub(super) mod quote;
 pub(super) mod render;
 mod types;
+mod wording;
 
 use super::{Altering, Facts, IdentifierLimit};
 use crate::physical::{NameCase, TypeName};

@@ -87,6 +87,12 @@ fn canonical(upper: &str) -> String {
         return upper.to_owned();
     }
     let (base, rest) = split(upper);
+    if base == "FLOAT" && rest.starts_with('(') {
+        // PostgreSQL 17, "Floating-Point Types": up to 24 binary digits are a real.
+        let (digits, brackets) = rest[1..].split_once(')').unwrap_or_default();
+        let is_short = digits.parse::<u32>().is_ok_and(|digits| digits <= 24);
+        return format!("{}{brackets}", if is_short { "REAL" } else { "DOUBLE PRECISION" });
+    }
     // An array by the server's own name (PostgreSQL 17, "CREATE TYPE", "Array Types").
     if let Some(element) = base.strip_prefix('_').filter(|element| ARRAYS.contains(element)) {
         return canonical(&format!("{element}{rest}[]"));
@@ -101,7 +107,8 @@ fn canonical(upper: &str) -> String {
         "DECIMAL" | "DEC" => "NUMERIC",
         "BOOL" => "BOOLEAN",
         "VARCHAR" | "CHAR VARYING" => "CHARACTER VARYING",
-        "CHAR" | "BPCHAR" => "CHARACTER",
+        "CHAR" => "CHARACTER",
+        "BPCHAR" if !rest.is_empty() => "CHARACTER",
         "TIMESTAMP" => "TIMESTAMP WITHOUT TIME ZONE",
         "TIMESTAMPTZ" => "TIMESTAMP WITH TIME ZONE",
         "TIME" => "TIME WITHOUT TIME ZONE",

@@ -1,6 +1,6 @@
 //! Privileges in a file, put as the catalogue gives them: a row for each object and role, whatever way they were written.
 
-use super::{PUBLIC, Reader, Reading, argument_types};
+use super::{Reader, Reading, argument_types};
 use crate::dialect::postgres::catalogue::OtherRow;
 use crate::dialect::postgres::quote::{quote, quote_object};
 use crate::dialect::reading::{OrStop, Read, Stop};
@@ -33,6 +33,10 @@ impl Reader {
         let is_grantable = cursor.eat_all(&["with", "grant", "option"]);
         ends(cursor)?;
         for (on, role) in objects.iter().flat_map(|on| roles.iter().map(move |role| (on, role))) {
+            if is_usual_place(on) && role == "public" {
+                self.of_usual_place(&privileges, true);
+                continue;
+            }
             if !privileges.is_empty() {
                 self.give(on, role, &privileges, None, is_grantable);
             }
@@ -46,12 +50,16 @@ impl Reader {
     /// `revoke all on function … from public` takes what everybody has; nothing else is there to be taken in a new database.
     pub(super) fn revoke(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
         cursor.skip();
-        let Some(_) = privileges(cursor)? else { return Ok(Read::PassedOver) };
+        let Some((privileges, _)) = privileges(cursor)? else { return Ok(Read::PassedOver) };
         let Some(objects) = self.granted_on(cursor)? else { return Ok(Read::PassedOver) };
         cursor.expect("from").here()?;
         let is_everybody = roles(cursor)? == ["public"];
         let _ = cursor.eat("restrict") || cursor.eat("cascade");
         ends(cursor)?;
+        if is_everybody && objects.iter().all(is_usual_place) {
+            self.of_usual_place(&privileges, false);
+            return Ok(Read::Done);
+        }
         let is_given = |on: &On| on.sql.starts_with("routine ") || on.sql.starts_with("type ");
         if !is_everybody || !objects.iter().all(is_given) {
             return Ok(Read::PassedOver);
@@ -69,6 +77,27 @@ impl Reader {
             });
         }
         Ok(Read::Done)
+    }
+
+    /// What everybody may in `public`: use it, unless that is taken from them (PostgreSQL 15, "Schemas and Privileges").
+    fn of_usual_place(&mut self, privileges: &[String], is_given: bool) {
+        let concerns = |word: &str| privileges.iter().any(|one| one == "all" || one == word);
+        for (word, name, is_usual) in
+            [("usage", "public not on namespace public", true), ("create", "public on namespace public", false)]
+        {
+            if !concerns(word) {
+                continue;
+            }
+            self.catalogue.others.retain(|row| row.kind != ObjectKind::Grant || row.name != name);
+            if is_given != is_usual {
+                let (give, take) = (
+                    format!("grant {word} on schema public to public"),
+                    format!("revoke {word} on schema public from public"),
+                );
+                let (sql, drop) = if is_given { (give, take) } else { (take, give) };
+                self.other(ObjectKind::Grant, name.to_owned(), sql, drop);
+            }
+        }
     }
 
     /// `alter default privileges for role … grant … on … to …`. Whose they are where no role is named, a file does not say.
@@ -154,8 +183,6 @@ impl Reader {
             objects.push(match kind.as_str() {
                 "table" => plain(quoted, name.clone(), ON_TABLE),
                 "sequence" => plain(format!("sequence {quoted}"), name.clone(), &["select", "update", "usage"]),
-                // What is so of `public` is the server's own matter.
-                "schema" if name == PUBLIC => return Ok(None),
                 "schema" => plain(format!("schema {quoted}"), format!("namespace {name}"), &["create", "usage"]),
                 "type" | "domain" => plain(format!("type {quoted}"), format!("type {name}"), &["usage"]),
                 "function" | "procedure" | "routine" => {
@@ -204,6 +231,11 @@ impl Reader {
             comment: None,
         });
     }
+}
+
+/// Whether it is the namespace that is always there.
+fn is_usual_place(on: &On) -> bool {
+    on.sql == "schema public"
 }
 
 /// What is given on whole objects, and what on columns of them.

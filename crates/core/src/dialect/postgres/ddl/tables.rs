@@ -440,7 +440,16 @@ impl Reader {
     }
 
     pub(super) fn set_default(&mut self, oid: u32, column: &str, text: &str) -> Reading<()> {
-        let text = without_public(text);
+        let mut text = without_public(text);
+        if let Some(digits) = text.strip_prefix('-').unwrap_or(&text).strip_prefix('.') {
+            text = format!("{}0.{digits}", if text.starts_with('-') { "-" } else { "" });
+        }
+        // The argument of `nextval` is a `regclass`, unless it says otherwise.
+        let mut call = Cursor::new(&text, SYNTAX);
+        if call.eat_all(&["nextval", "("]) && call.kind() == TokenKind::Text && call.ahead(1) == ")" {
+            let name = call.peek();
+            text = format!("nextval({name}::regclass)");
+        }
         let ty = self.column(oid, column)?.ty.clone();
         let domain = self.type_made(&ty, |name| self.domains.contains_key(name));
         let domain = domain.and_then(|name| self.domains.get(&name).cloned());

@@ -1,0 +1,243 @@
+//! The server's words for lists and comparisons, as people write them: `(kind)::text = ANY ((ARRAY['a'::character varying,
+//! …])::text[])` is what it makes of `kind in ('a', …)` (PostgreSQL 15, `parse_expr.c`, `transformAExprIn`).
+//!
+//! Such words given back to the server do not come out the same again; the plain ones do. They are only put where they say
+//! just this, which the types of the columns tell.
+
+use super::SYNTAX;
+use super::types::{split, type_name};
+use crate::physical::{IndexKey, Table, TypeName};
+use crate::sql::{Expression, Lexer, TokenKind, unquote};
+
+/// Lets the checks and conditions of a table be equal to what people write for them, and be declared so.
+pub(super) fn settle(table: &mut Table) {
+    let Table { columns, checks, indexes, .. } = table;
+    let type_of = |name: &str| columns.iter().find(|column| column.name == name).map(|column| &column.ty);
+    let keys = indexes.iter_mut().flat_map(|index| {
+        let keys = index.parts.iter_mut().filter_map(|part| match &mut part.key {
+            IndexKey::Expression(expression) => Some(expression),
+            IndexKey::Column(_) => None,
+        });
+        index.predicate.iter_mut().chain(keys)
+    });
+    for expression in checks.iter_mut().map(|check| &mut check.expression).chain(keys) {
+        if let Some(plain) = plain(expression.text(), &type_of) {
+            expression.is_stored_for(&Expression::read(&plain, SYNTAX));
+        }
+    }
+}
+
+struct Reader<'t> {
+    text: &'t str,
+    tokens: Vec<(TokenKind, crate::Span)>,
+}
+
+/// A column in a comparison, and how it is compared.
+struct Side {
+    /// Its text, without a cast.
+    column: std::ops::Range<usize>,
+    name: String,
+    /// Whether it is cast to `text`, as one of bounded length is.
+    is_cast: bool,
+    /// The token behind it.
+    end: usize,
+}
+
+fn plain<'t>(text: &str, type_of: &dyn Fn(&str) -> Option<&'t TypeName>) -> Option<String> {
+    if !text.contains("::") && !text.contains("ARRAY[") {
+        return None;
+    }
+    let tokens = Lexer::new(text, 0, SYNTAX).filter(|token| !matches!(token.kind, TokenKind::Space));
+    let reader = Reader { text, tokens: tokens.map(|token| (token.kind, token.span)).collect() };
+    let mut plain = String::new();
+    let (mut at, mut written) = (0, 0);
+    while at < reader.tokens.len() {
+        let found = reader.side(at).and_then(|side| {
+            let ty = type_of(&side.name)?;
+            reader.list(&side, ty).or_else(|| reader.comparison(&side, ty))
+        });
+        match found {
+            Some((end, words)) => {
+                plain.push_str(&text[written..reader.tokens[at].1.start]);
+                plain.push_str(&words);
+                written = reader.tokens[end - 1].1.end;
+                at = end;
+            }
+            None => at += 1,
+        }
+    }
+    plain.push_str(&text[written..]);
+    (written > 0).then_some(plain)
+}
+
+impl Reader<'_> {
+    fn word(&self, at: usize) -> &str {
+        self.tokens.get(at).map_or("", |(_, span)| span.text(self.text))
+    }
+
+    fn are(&self, at: usize, words: &[&str]) -> bool {
+        words.iter().enumerate().all(|(place, word)| self.word(at + place).eq_ignore_ascii_case(word))
+    }
+
+    /// `column` or `(column)::text`, which does not go on before it.
+    fn side(&self, at: usize) -> Option<Side> {
+        if at.checked_sub(1).is_some_and(|before| matches!(self.word(before), "." | "::")) {
+            return None;
+        }
+        let is_cast = self.word(at) == "(" && self.are(at + 2, &[")", "::", "text"]);
+        let place = if is_cast { at + 1 } else { at };
+        let (kind, span) = *self.tokens.get(place)?;
+        let name = match kind {
+            TokenKind::Word => span.text(self.text).to_owned(),
+            TokenKind::Quoted => unquote(span.text(self.text)),
+            _ => return None,
+        };
+        Some(Side { column: span.start..span.end, name, is_cast, end: if is_cast { at + 5 } else { at + 1 } })
+    }
+
+    /// `= ANY (ARRAY[…])` behind a column, or `<> ALL`: the token behind it, and the plain words.
+    fn list(&self, side: &Side, ty: &TypeName) -> Option<(usize, String)> {
+        let word = match (self.word(side.end), self.word(side.end + 1)) {
+            ("=", "ANY") => "in",
+            ("<>", "ALL") => "not in",
+            _ => return None,
+        };
+        // Of bounded texts the whole list is cast.
+        let opening: &[&str] = if side.is_cast { &["(", "(", "ARRAY", "["] } else { &["(", "ARRAY", "["] };
+        let mut at = side.end + 2;
+        if !self.are(at, opening) {
+            return None;
+        }
+        at += opening.len();
+        let mut values = Vec::new();
+        loop {
+            let (end, value) = self.value(at, side, ty)?;
+            values.push(value);
+            at = end + 1;
+            match self.word(end) {
+                "," => {}
+                "]" => break,
+                _ => return None,
+            }
+        }
+        let closing: &[&str] = if side.is_cast { &[")", "::", "text", "[", "]", ")"] } else { &[")"] };
+        // Of one value alone the server makes a comparison.
+        if values.len() < 2 || !self.are(at, closing) {
+            return None;
+        }
+        let column = &self.text[side.column.clone()];
+        Some((at + closing.len(), format!("{column} {word} ({})", values.join(", "))))
+    }
+
+    /// `= 'a'::text` behind a column: the token behind it, and the plain words.
+    fn comparison(&self, side: &Side, ty: &TypeName) -> Option<(usize, String)> {
+        let operator = self.word(side.end);
+        if !matches!(operator, "=" | "<>" | "<" | ">" | "<=" | ">=") {
+            return None;
+        }
+        let at = side.end + 1;
+        if self.tokens.get(at)?.0 != TokenKind::Text {
+            return None;
+        }
+        let end = self.cast(at, if side.is_cast { "TEXT" } else { ty.canonical() })?;
+        if side.is_cast && !is_bounded(ty) {
+            return None;
+        }
+        let column = &self.text[side.column.clone()];
+        Some((end, format!("{column} {operator} {}", self.word(at))))
+    }
+
+    /// A value of a list for this column: the token behind it, and the value without its cast.
+    fn value(&self, at: usize, side: &Side, ty: &TypeName) -> Option<(usize, String)> {
+        match self.tokens.get(at)?.0 {
+            // A number is of type `integer`, and so is the column then.
+            TokenKind::Number if !side.is_cast && matches!(ty.canonical(), "INTEGER" | "SMALLINT") => {
+                Some((at + 1, self.word(at).to_owned()))
+            }
+            TokenKind::Text if side.is_cast && is_bounded(ty) => {
+                Some((self.cast(at, "CHARACTER VARYING")?, self.word(at).to_owned()))
+            }
+            TokenKind::Text if !side.is_cast => Some((self.cast(at, ty.canonical())?, self.word(at).to_owned())),
+            _ => None,
+        }
+    }
+
+    /// The token behind a literal's cast to this type, lengths aside.
+    fn cast(&self, at: usize, canonical: &str) -> Option<usize> {
+        if self.word(at + 1) != "::" || !self.word(at).starts_with('\'') {
+            return None;
+        }
+        const MORE: [&str; 6] = ["varying", "precision", "with", "without", "time", "zone"];
+        let (start, mut end) = (at + 2, at + 3);
+        self.tokens.get(start)?;
+        while self.word(end) == "." || self.word(end - 1) == "." || MORE.contains(&self.word(end)) {
+            end += 1;
+        }
+        let said = &self.text[self.tokens[start].1.start..self.tokens.get(end - 1)?.1.end];
+        let base = |canonical: &str| split(canonical).0;
+        let is_it = match said {
+            "bpchar" => base(canonical) == "CHARACTER",
+            _ => base(type_name(said).canonical()) == base(canonical),
+        };
+        is_it.then_some(end)
+    }
+}
+
+/// Whether it is a text that the server compares as one of no bound.
+fn is_bounded(ty: &TypeName) -> bool {
+    ty.canonical().starts_with("CHARACTER VARYING") && !ty.canonical().ends_with("[]")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lists_and_comparisons_are_said_as_people_write_them() {
+        #[track_caller]
+        fn case(stored: &str, expected: &str) {
+            let types = [
+                ("kind", "character varying(9)"),
+                ("Odd", "character varying"),
+                ("code", "character(2)"),
+                ("n", "smallint"),
+                ("big", "bigint"),
+                ("word", "text"),
+                ("shade", "colour"),
+                ("made", "timestamp(3) with time zone"),
+            ];
+            let types: Vec<(&str, TypeName)> = types.iter().map(|(name, ty)| (*name, type_name(ty))).collect();
+            let type_of = |name: &str| types.iter().find(|(one, _)| *one == name).map(|(_, ty)| ty);
+            let plain = plain(stored, &type_of);
+            assert_eq!(plain.as_deref().unwrap_or(stored), expected, "{stored}");
+        }
+        case(
+            "(kind)::text = ANY ((ARRAY['a'::character varying, 'b,'::character varying])::text[])",
+            "kind in ('a', 'b,')",
+        );
+        case(
+            "((\"Odd\")::text <> ALL ((ARRAY['x'::character varying, 'it''s'::character varying])::text[])) OR (n = ANY (ARRAY[1, 2]))",
+            "(\"Odd\" not in ('x', 'it''s')) OR (n in (1, 2))",
+        );
+        case("code = ANY (ARRAY['a'::bpchar, 'b'::bpchar])", "code in ('a', 'b')");
+        case("word = ANY (ARRAY['a'::text, 'b'::text])", "word in ('a', 'b')");
+        case("shade = ANY (ARRAY['red'::colour, 'blue'::colour])", "shade in ('red', 'blue')");
+        case("((word <> ''::text) AND ((kind)::text > 'a'::text))", "((word <> '') AND (kind > 'a'))");
+        case("made > '2020-01-01 00:00:00+00'::timestamp with time zone", "made > '2020-01-01 00:00:00+00'");
+        // Of others it would not come out the same, or mean the same.
+        for stays in [
+            "big = ANY (ARRAY[1, 2])",
+            "n = ANY (ARRAY['-1'::integer, 2])",
+            "word = ANY (ARRAY['a'::text])",
+            "(code)::text = ANY (ARRAY['a'::text, 'b'::text])",
+            "(code)::text = 'a'::text",
+            "(word)::text = 'a'::text",
+            "kind = ANY (ARRAY['a'::text, 'b'::text])",
+            "lower(word) = 'a'::citext",
+            "(kind)::text ~~ 'a%'::text",
+            "x.word = other",
+        ] {
+            case(stays, stays);
+        }
+    }
+}
