@@ -142,3 +142,7 @@ create table worded (kind varchar(9) check (kind in ('a', 'b')), "Kind" varchar 
 create index worded_some on worded (kind) where "Kind" in ('a', 'b') and n in (3, 4);
 grant create on schema public to writer;
 grant create on schema public to public;
+create unlogged sequence fleeting start 5;
+create type words as range (subtype = text, collation = "C", multirange_type_name = many_words);
+alter materialized view hive_count2 alter column n set statistics 77;
+comment on sequence gen_c_seq is 'inside';

@@ -371,6 +371,9 @@ impl Reader<'_> {
                     relation.parts,
                     case when relation.views then exists (
                         select from pg_attrdef d join pg_class c on c.oid = d.adrelid where c.relkind = 'v') end
+                    or case when relation.keeps then exists (
+                        select from pg_attribute a join pg_class c on c.oid = a.attrelid
+                        where c.relkind = 'm' and a.attnum > 0 and a.attstattarget >= 0) end
              from relation, routine, fires",
         )?;
         if let Some(row) = rows.first() {
@@ -603,7 +606,7 @@ impl Reader<'_> {
             "select x.refobjid, x.refobjsubid, s.seqstart, s.seqincrement, s.seqcache, s.seqcycle, s.seqmin, s.seqmax,
                     case s.seqtypid when 'int2'::regtype then 32767 when 'int4'::regtype then 2147483647
                          else 9223372036854775807 end, c.relname, x.deptype, $name(c.relnamespace, c.relname),
-                    format_type(s.seqtypid, null), d.description
+                    format_type(s.seqtypid, null), d.description, c.relpersistence = 'u'
              from pg_sequence s
              join pg_class c on c.oid = s.seqrelid and c.relnamespace $namespaces
              left join pg_depend x on x.classid = 'pg_class'::regclass and x.objid = s.seqrelid
@@ -613,7 +616,7 @@ impl Reader<'_> {
         let mut found = BTreeMap::new();
         for mut row in rows {
             match letter(&row, 10) {
-                'i' => {}
+                'i' => self.describe_numbering(&mut row),
                 // Of an extension.
                 'e' => continue,
                 _ => {
@@ -632,6 +635,23 @@ impl Reader<'_> {
             found.insert((number(&row, 0), number(&row, 1)), ((start, step), words));
         }
         Ok(found)
+    }
+
+    /// The description of the sequence inside an identity column.
+    fn describe_numbering(&mut self, row: &mut Row) {
+        if let (Some(comment), Some(table)) = (optional(row, 13), self.relations.get(&number(row, 0))) {
+            let dialect = self.session.dialect();
+            let what = format!("sequence {}", dialect.quote_object(&text(row, 11)));
+            self.catalogue.others.push(OtherRow {
+                kind: ObjectKind::Comment,
+                sql: format!("comment on {what} is {}", dialect.literal(&comment)),
+                drop: format!("comment on {what} is null"),
+                name: what,
+                table: None,
+                after: vec![table.clone()],
+                comment: None,
+            });
+        }
     }
 
     fn constraints(&mut self) -> Result<(), ServerError> {
@@ -903,6 +923,8 @@ impl Reader<'_> {
                 cache: number(row, 4),
                 cycles: truth(row, 5),
                 owner: Some(owner).filter(|(table, _)| *table != 0),
+                // One that goes with a table is as the table is.
+                unlogged: truth(row, 14) && owner.0 == 0,
                 comment: optional(row, 13),
             });
         }
@@ -979,6 +1001,15 @@ impl Reader<'_> {
                  where t.typnamespace $namespaces and t.typtype = 'd' and {own}"
             ),
         )?;
+        // One that nobody named has the range's own name (PostgreSQL 17, "CREATE TYPE", multirange_type_name).
+        let multirange = self.since(
+            140_000,
+            "coalesce((select ', multirange_type_name = ' || $sql(mt.typnamespace, mt.typname) from pg_type mt
+                       where mt.oid = r.rngmultitypid
+                         and mt.typname <> case when t.typname like '%range%' then regexp_replace(t.typname, 'range', 'multirange')
+                                                else t.typname || '_multirange' end), '')",
+            "''",
+        );
         self.objects(
             ObjectKind::Type,
             &format!(
@@ -999,7 +1030,7 @@ impl Reader<'_> {
                         || case when not oc.opcdefault then ', subtype_opclass = ' || $sql(oc.opcnamespace, oc.opcname) else '' end
                         || case when r.rngcollation <> st.typcollation then ', collation = ' || r.rngcollation::regcollation else '' end
                         || coalesce(', canonical = ' || nullif(r.rngcanonical, 0)::regproc, '')
-                        || coalesce(', subtype_diff = ' || nullif(r.rngsubdiff, 0)::regproc, '') || ')', 'drop type ' || $sql(t.typnamespace, t.typname), d.description, null
+                        || coalesce(', subtype_diff = ' || nullif(r.rngsubdiff, 0)::regproc, '') || {multirange} || ')', 'drop type ' || $sql(t.typnamespace, t.typname), d.description, null
                  from pg_type t join pg_range r on r.rngtypid = t.oid join pg_type st on st.oid = r.rngsubtype
                  join pg_opclass oc on oc.oid = r.rngsubopc
                  left join pg_description d on d.objoid = t.oid and d.classoid = 'pg_type'::regclass

@@ -56,6 +56,8 @@ pub struct SequenceRow {
     pub cache: i64,
     /// Whether it begins again after the last.
     pub cycles: bool,
+    /// Whether it is lost in a crash.
+    pub unlogged: bool,
     /// The table and column that it goes with.
     pub owner: Option<(u32, i16)>,
     /// Its description.
@@ -249,7 +251,7 @@ fn highest(ty: &str) -> i64 {
 /// A sequence with what is not as usual about it (PostgreSQL 17, "CREATE SEQUENCE").
 fn sequence(row: SequenceRow) -> OtherRow {
     let name = quote_object(&row.name);
-    let mut sql = format!("create sequence {name}");
+    let mut sql = format!("create {}sequence {name}", if row.unlogged { "unlogged " } else { "" });
     if row.ty != "bigint" {
         sql.push_str(&format!(" as {}", row.ty));
     }

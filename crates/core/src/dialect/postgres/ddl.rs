@@ -141,6 +141,7 @@ impl Statements for Reader {
             let owner = self.oid(&table).and_then(|oid| Some((oid, self.number(oid, &column)?)));
             if let Some(row) = self.catalogue.sequences.iter_mut().find(|row| row.name == sequence) {
                 row.owner = owner;
+                row.unlogged &= owner.is_none();
             }
         }
         self.indexes_alone();
@@ -342,7 +343,12 @@ impl Reader {
                     return Ok(Read::Done);
                 }
                 let name = self.named(&parts)?;
-                if self.describe(&word, &name, text) {
+                if self.describe(&word, &name, text.clone()) {
+                    return Ok(Read::Done);
+                }
+                // The one inside an identity column.
+                if word == "sequence" {
+                    self.describe_otherwise(format!("sequence {}", quote_object(&name)), text);
                     return Ok(Read::Done);
                 }
             }

@@ -84,7 +84,7 @@ impl Reader<'_> {
                         head || 'set statistics -1', null, relation
                  from (select $name(c.relnamespace, c.relname) as relation, {column}, a.attstattarget as target
                        from pg_class c join pg_attribute a on a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped
-                       where c.relnamespace $namespaces and c.relispartition and c.relkind in ('r', 'p')
+                       where c.relnamespace $namespaces and (c.relispartition and c.relkind in ('r', 'p') or c.relkind = 'm')
                          and a.attstattarget >= 0) found"
             ),
         )

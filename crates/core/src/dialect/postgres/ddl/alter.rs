@@ -84,6 +84,10 @@ impl Reader {
             Self::passed_if_exists(cursor);
             let name = self.relation(cursor)?;
             return self.alter_view(cursor, &name);
+        } else if cursor.eat_all(&["materialized", "view"]) {
+            Self::passed_if_exists(cursor);
+            let name = self.relation(cursor)?;
+            return self.alter_kept_view(cursor, &name);
         } else if cursor.eat("publication") {
             return self.more_of(cursor, sql, ObjectKind::Publication);
         } else if cursor.eat("domain") {
@@ -140,6 +144,21 @@ impl Reader {
         Ok(Read::Done)
     }
 
+    /// `alter [column] NAME set statistics …` of a kept view.
+    fn alter_kept_view(&mut self, cursor: &mut Cursor<'_>, view: &str) -> Reading<Read> {
+        cursor.expect("alter").here()?;
+        cursor.eat("column");
+        let column = cursor.name().here()?;
+        cursor.eat_all(&["set", "statistics"]).then_some(()).here()?;
+        let head = format!("alter table {} alter column {} set statistics", quote_object(view), quote(&column));
+        let sql = format!("{head} {}", cursor.rest().trim());
+        self.other(ObjectKind::ColumnSetting, format!("{view}.{column} statistics"), sql, format!("{head} -1"));
+        if let Some(row) = self.catalogue.others.last_mut() {
+            row.after = vec![view.to_owned()];
+        }
+        Ok(Read::Done)
+    }
+
     /// A change of an object that is kept as it is written: it goes behind what makes it.
     pub(super) fn more_of(&mut self, cursor: &mut Cursor<'_>, sql: &str, kind: ObjectKind) -> Reading<Read> {
         let name = self.relation(cursor)?;
@@ -179,6 +198,9 @@ impl Reader {
         }
         if self.catalogue.others.iter().any(|row| row.kind == ObjectKind::View && row.name == name) {
             return self.alter_view(cursor, &name);
+        }
+        if self.catalogue.others.iter().any(|row| row.kind == ObjectKind::MaterializedView && row.name == name) {
+            return self.alter_kept_view(cursor, &name);
         }
         cursor.go_to(start);
         let oid = self.table(cursor)?;

@@ -54,7 +54,7 @@ impl Reader {
             }
             "unique" | "index" => self.create_index(cursor, sql),
             "type" => self.create_type(cursor, sql),
-            "sequence" => self.create_sequence(cursor),
+            "sequence" => self.create_sequence(cursor, unlogged),
             "view" | "recursive" => self.create_view(cursor, sql),
             "materialized" => self.create_materialized_view(cursor, sql),
             "function" | "procedure" => self.create_routine(cursor, sql),
@@ -291,13 +291,13 @@ impl Reader {
         Ok(Read::Done)
     }
 
-    pub(super) fn create_sequence(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+    pub(super) fn create_sequence(&mut self, cursor: &mut Cursor<'_>, unlogged: bool) -> Reading<Read> {
         cursor.skip();
         Self::passed_if_exists(cursor);
         let name = self.relation(cursor)?;
         let row = self.sequence_options(
             cursor,
-            SequenceRow { name, ty: "bigint".into(), step: 1, cache: 1, ..SequenceRow::default() },
+            SequenceRow { name, ty: "bigint".into(), step: 1, cache: 1, unlogged, ..SequenceRow::default() },
         )?;
         self.catalogue.sequences.push(row);
         Ok(Read::Done)

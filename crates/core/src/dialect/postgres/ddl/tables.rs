@@ -375,6 +375,7 @@ impl Reader {
                 cache: 1,
                 cycles: false,
                 owner: Some((oid, number)),
+                unlogged: false,
                 comment: None,
             });
         }
