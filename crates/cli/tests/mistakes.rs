@@ -285,3 +285,27 @@ fn format_lays_out_and_tells() {
     ]));
     insta::assert_snapshot!(project.read("schema/schema.oak"));
 }
+
+/// A reference that sets some of its columns only is warned of where one of these may not be null.
+#[test]
+fn only_the_columns_that_are_set_to_null_have_to_take_it() {
+    let warned = |columns: &str| {
+        let project = Project::new(&format!(
+            "table keeper {{
+    tenant: int32
+    id:     int32
+    mentor: int32, null
+
+    primary key (tenant, id)
+    foreign key (tenant, mentor) references keeper on delete set null{columns}
+}}
+"
+        ));
+        let answer = project.oak(&["check"]);
+        assert_eq!(answer.status, 0, "{answer}");
+        answer.to_string().contains("`on delete set null` on column `tenant`")
+    };
+    assert!(warned(""));
+    assert!(warned(", option \"on delete of columns (tenant, mentor)\" for postgres"));
+    assert!(!warned(", option \"on delete of columns (mentor)\" for postgres"));
+}

@@ -99,6 +99,30 @@ fn what_people_write_is_read_as_the_server_reads_it() {
 }
 
 /// What stands in another namespace than those that use it, and tables made like others.
+/// PostgreSQL keeps a list and a comparison in words of its own; where the columns' types leave no doubt, they are declared
+/// in the words that it makes them of.
+#[test]
+fn lists_are_declared_as_people_write_them() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let here = found(Provider::Postgres);
+    here.project.ok(&["adopt", "--yes"]);
+    let declared = here.project.read("schema/brackenfold.oak");
+    for expected in [
+        "check (kind in ('a', 'b'))",
+        "check (big in (1, 2))",
+        "check worded_check ((\"Kind\" not in ('x', 'y')) OR (kind = 'a'))",
+        "(word in ('a', 'b')) AND (word <> 'c')",
+        "shade in ('red', 'blue')",
+        "made > '2020-01-01'",
+        "where ((\"Kind\" in ('a', 'b')) AND (n in (3, 4)))",
+    ] {
+        assert!(declared.contains(expected), "{expected} is not in\n{declared}");
+    }
+    here.assert_same("live", "declared");
+}
+
 #[test]
 fn what_is_elsewhere_is_found_there() {
     if wanted(Provider::Postgres) {

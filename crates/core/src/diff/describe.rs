@@ -330,7 +330,8 @@ fn column_details(from: &Column, to: &Column) -> Vec<Detail> {
     }
     let nullability = |column: &Column| if column.nullable { "null" } else { "not null" }.to_owned();
     detail("nullability", nullability(from), nullability(to));
-    let default = |column: &Column| column.default.as_ref().map_or("none".to_owned(), |value| value.text().to_owned());
+    let default =
+        |column: &Column| column.default.as_ref().map_or("none".to_owned(), |value| value.as_declared().to_owned());
     if from.default != to.default {
         detail("default", default(from), default(to));
     }
@@ -352,7 +353,7 @@ fn generated_text(generated: &crate::physical::Generated) -> String {
         Storage::Stored => "stored",
         Storage::Virtual => "virtual",
     };
-    format!("{} {storage}", in_parentheses(generated.expression.text()))
+    format!("{} {storage}", in_parentheses(generated.expression.as_declared()))
 }
 
 /// A column's definition in one line of words.
@@ -363,7 +364,7 @@ pub fn column_text(column: &Column) -> String {
         words.push("null".into());
     }
     if let Some(default) = &column.default {
-        words.push(format!("default {}", default.text()));
+        words.push(format!("default {}", default.as_declared()));
     }
     if let Some(generated) = &column.generated {
         words.push(format!("generated {}", generated_text(generated)));
@@ -415,7 +416,7 @@ fn foreign_key_text(key: &ForeignKey) -> String {
 }
 
 fn check_text(check: &Check) -> String {
-    with_attributes(in_parentheses(check.expression.text()), &check.attributes)
+    with_attributes(in_parentheses(check.expression.as_declared()), &check.attributes)
 }
 
 fn index_text(index: &Index) -> String {
@@ -425,7 +426,7 @@ fn index_text(index: &Index) -> String {
         .map(|part| {
             let key = match &part.key {
                 IndexKey::Column(name) => name.clone(),
-                IndexKey::Expression(expression) => in_parentheses(expression.text()),
+                IndexKey::Expression(expression) => in_parentheses(expression.as_declared()),
             };
             let collation = part.collation.as_ref().map(|name| format!(" collate {name}")).unwrap_or_default();
             let prefix = part.prefix.map(|length| format!(" prefix({length})")).unwrap_or_default();
@@ -439,7 +440,7 @@ fn index_text(index: &Index) -> String {
         })
         .collect();
     let unique = if index.unique { "unique " } else { "" };
-    let predicate = index.predicate.as_ref().map(|one| format!(" where {}", in_parentheses(one.text())));
+    let predicate = index.predicate.as_ref().map(|one| format!(" where {}", in_parentheses(one.as_declared())));
     let including = match index.including.is_empty() {
         true => String::new(),
         false => format!(" including ({})", index.including.join(", ")),

@@ -282,7 +282,7 @@ fn renamed_table(table: &Table, renames: &Renames, quote: &impl Fn(&str) -> Stri
             let Some(condition) = attribute.strip_prefix("check ") else { return attribute };
             let mut condition = Expression::new(condition);
             in_expression(&mut condition);
-            format!("check ({})", condition.text())
+            format!("check ({})", condition.as_declared())
         });
         column.attributes = checks.collect();
     }

@@ -72,10 +72,24 @@ pub struct ForeignKey {
     pub scope: Scope,
 }
 
+/// What begins the option of a reference that says which of its columns `on delete set null` and `set default` set, where
+/// not all of them (PostgreSQL 15, "CREATE TABLE", REFERENCES).
+pub const DELETED_COLUMNS: &str = "on delete of columns ";
+
 /// The option of a reference whose table or key need not be there: some providers keep such references.
 pub const UNCHECKED: &str = "unchecked";
 
 impl ForeignKey {
+    /// Whether a column is set where the referenced row is deleted.
+    pub fn sets_on_delete(&self, column: &Identifier) -> bool {
+        let mut lists = self.options.iter().filter_map(|option| option.value.strip_prefix(DELETED_COLUMNS)).peekable();
+        lists.peek().is_none()
+            || lists.any(|list| {
+                let mut names = list.trim_matches(['(', ')']).split(',').map(|name| name.trim().trim_matches('"'));
+                names.any(|name| *column == Identifier::new(name))
+            })
+    }
+
     /// Whether what it points to need not be there on a provider.
     pub fn is_unchecked(&self, provider: Provider) -> bool {
         self.options.iter().any(|option| option.value == UNCHECKED && option.scope.holds(provider))

@@ -24,7 +24,8 @@ mod value;
 pub use column::{Column, Generated, Identity, Storage};
 pub use column_type::Type;
 pub use constraint::{
-    Action, Check, Deferrable, ForeignKey, Index, IndexPart, KeyPart, NullsOrder, PrimaryKey, UNCHECKED, Unique,
+    Action, Check, DELETED_COLUMNS, Deferrable, ForeignKey, Index, IndexPart, KeyPart, NullsOrder, PrimaryKey,
+    UNCHECKED, Unique,
 };
 pub use fault::{Fault, FaultKind, Severity};
 pub use identifier::Identifier;

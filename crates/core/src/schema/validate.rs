@@ -379,7 +379,9 @@ impl<'a> Checker<'a> {
             if action != Action::SetNull {
                 continue;
             }
-            let required = key.columns.iter().find(|name| table.column(name).is_some_and(|column| !column.nullable));
+            let is_required = |name: &Identifier| table.column(name).is_some_and(|column| !column.nullable);
+            let is_set = |name: &Identifier| event == "update" || key.sets_on_delete(name);
+            let required = key.columns.iter().find(|name| is_set(name) && is_required(name));
             if let Some(column) = required {
                 self.fault(FaultKind::SetNullOnRequired { column: column.clone(), event }, place.clone());
             }

@@ -6,10 +6,7 @@ use std::collections::BTreeSet;
 use super::quote::{quote, quote_object};
 use crate::dialect::lowering::Attributed;
 use crate::physical::qualified;
-
-/// What begins the option that says which columns `on delete set null` and `set default` set, where not all of the
-/// reference's (PostgreSQL 15, "CREATE TABLE", REFERENCES).
-pub(super) const DELETED_COLUMNS: &str = "on delete of columns ";
+pub(super) use crate::schema::DELETED_COLUMNS;
 
 /// An option as it is compared; nothing where there is no such option.
 pub(super) fn known(on: Attributed, option: &str) -> Option<String> {

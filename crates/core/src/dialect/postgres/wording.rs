@@ -136,15 +136,22 @@ impl Reader<'_> {
             return None;
         }
         let at = side.end + 1;
-        if self.tokens.get(at)?.0 != TokenKind::Text {
-            return None;
-        }
-        let end = self.cast(at, if side.is_cast { "TEXT" } else { ty.canonical() })?;
+        let (end, value) = match self.tokens.get(at)?.0 {
+            TokenKind::Text => {
+                let end = self.cast(at, if side.is_cast { "TEXT" } else { ty.canonical() })?;
+                (end, self.word(at).to_owned())
+            }
+            // A whole number beside a column of a type that is not compared with such.
+            _ if !side.is_cast && matches!(split(ty.canonical()).0.as_str(), "NUMERIC" | "DOUBLE PRECISION") => {
+                self.number(at, ty)?
+            }
+            _ => return None,
+        };
         if side.is_cast && !is_bounded(ty) {
             return None;
         }
         let column = &self.text[side.column.clone()];
-        Some((end, format!("{column} {operator} {}", self.word(at))))
+        Some((end, format!("{column} {operator} {value}")))
     }
 
     /// A value of a list for this column: the token behind it, and the value without its cast.
@@ -154,6 +161,10 @@ impl Reader<'_> {
             TokenKind::Number if !side.is_cast && matches!(ty.canonical(), "INTEGER" | "SMALLINT") => {
                 Some((at + 1, self.word(at).to_owned()))
             }
+            TokenKind::Symbol if !side.is_cast => {
+                let is_wider = matches!(split(ty.canonical()).0.as_str(), "BIGINT" | "NUMERIC" | "DOUBLE PRECISION");
+                self.number(at, ty).filter(|_| is_wider)
+            }
             TokenKind::Text if side.is_cast && is_bounded(ty) => {
                 Some((self.cast(at, "CHARACTER VARYING")?, self.word(at).to_owned()))
             }
@@ -162,9 +173,17 @@ impl Reader<'_> {
         }
     }
 
-    /// The token behind a literal's cast to this type, lengths aside.
+    /// `(1)::numeric`: the token behind it, and the number.
+    fn number(&self, at: usize, ty: &TypeName) -> Option<(usize, String)> {
+        let is_number =
+            self.word(at) == "(" && self.tokens.get(at + 1)?.0 == TokenKind::Number && self.word(at + 2) == ")";
+        let end = self.cast(at + 2, ty.canonical()).filter(|_| is_number)?;
+        Some((end, self.word(at + 1).to_owned()))
+    }
+
+    /// The token behind the cast of what ends here to this type, lengths aside.
     fn cast(&self, at: usize, canonical: &str) -> Option<usize> {
-        if self.word(at + 1) != "::" || !self.word(at).starts_with('\'') {
+        if self.word(at + 1) != "::" || !self.word(at).starts_with(['\'', ')']) {
             return None;
         }
         const MORE: [&str; 6] = ["varying", "precision", "with", "without", "time", "zone"];
@@ -202,6 +221,7 @@ mod tests {
                 ("code", "character(2)"),
                 ("n", "smallint"),
                 ("big", "bigint"),
+                ("price", "numeric(6,2)"),
                 ("word", "text"),
                 ("shade", "colour"),
                 ("made", "timestamp(3) with time zone"),
@@ -224,9 +244,15 @@ mod tests {
         case("shade = ANY (ARRAY['red'::colour, 'blue'::colour])", "shade in ('red', 'blue')");
         case("((word <> ''::text) AND ((kind)::text > 'a'::text))", "((word <> '') AND (kind > 'a'))");
         case("made > '2020-01-01 00:00:00+00'::timestamp with time zone", "made > '2020-01-01 00:00:00+00'");
+        case(
+            "(price > (0)::numeric) AND (big = ANY (ARRAY[(1)::bigint, (2)::bigint]))",
+            "(price > 0) AND (big in (1, 2))",
+        );
         // Of others it would not come out the same, or mean the same.
         for stays in [
             "big = ANY (ARRAY[1, 2])",
+            "big > (0)::bigint",
+            "price > (0)::double precision",
             "n = ANY (ARRAY['-1'::integer, 2])",
             "word = ANY (ARRAY['a'::text])",
             "(code)::text = ANY (ARRAY['a'::text, 'b'::text])",
