@@ -300,6 +300,15 @@ fn dumped(server: &PrivateServer, database: &str, options: &[&str]) -> Result<St
     Ok(String::from_utf8_lossy(&output.stdout).into_owned())
 }
 
+/// A whole database as the server's own dumper writes it, its rows and the tool's own tables among it.
+///
+/// # Errors
+///
+/// Where the dumper cannot be run, or refuses.
+pub fn whole_dump(server: &PrivateServer, database: &str) -> Result<String, String> {
+    dumped(server, database, if server.provider() == Provider::Postgres { &[] } else { &["--routines"] })
+}
+
 /// What a server's own dumper says of a database, in a form in which two can be compared.
 ///
 /// It shares no code with the tool. The rules, all of them: comments, session settings and the tool's own tables go; the

@@ -76,6 +76,11 @@ impl Expression {
         }
     }
 
+    /// Notes that this is another way to say the same: the two are equal, and this one stays what it is.
+    pub fn says_also(&mut self, other: &Self) {
+        self.stored_for.push(other.canonical.clone());
+    }
+
     /// The text with column names, or text literals, written in another way where the functions give one.
     pub fn respelled(
         &self,

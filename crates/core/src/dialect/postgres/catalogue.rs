@@ -186,7 +186,17 @@ pub struct WordRow {
 }
 
 /// Puts the rows together.
-pub fn introspect(catalogue: Catalogue) -> Introspected {
+pub fn introspect(mut catalogue: Catalogue) -> Introspected {
+    for row in &mut catalogue.others {
+        wording::settle_object(row);
+    }
+    let mut found = read(catalogue);
+    found.schema.tables_mut().for_each(wording::settle);
+    found
+}
+
+/// The same without other words for what it says.
+pub(super) fn read(catalogue: Catalogue) -> Introspected {
     let Catalogue { tables, columns, constraints, indexes, words, sequences, mut others } = catalogue;
     let mut made: BTreeMap<u32, Reading> = tables.into_iter().map(|row| (row.oid, Reading::new(row))).collect();
     let mut types = Types::default();
@@ -232,10 +242,7 @@ pub fn introspect(catalogue: Catalogue) -> Introspected {
         }
     }
     unmanaged.sort();
-    let tables = made.into_values().map(|mut reading| {
-        wording::settle(&mut reading.table);
-        reading.table
-    });
+    let tables = made.into_values().map(|reading| reading.table);
     Introspected { schema: Schema::new(FACTS.name_case, tables).with_enums(enums).with_programs(programs), unmanaged }
 }
 
