@@ -195,8 +195,8 @@ pub fn introspect(mut catalogue: Catalogue) -> Introspected {
     found
 }
 
-/// The same without other words for what it says.
-pub(super) fn read(catalogue: Catalogue) -> Introspected {
+/// The same without other words for what is stored.
+fn read(catalogue: Catalogue) -> Introspected {
     let Catalogue { tables, columns, constraints, indexes, words, sequences, mut others } = catalogue;
     let mut made: BTreeMap<u32, Reading> = tables.into_iter().map(|row| (row.oid, Reading::new(row))).collect();
     let mut types = Types::default();

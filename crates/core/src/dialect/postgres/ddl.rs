@@ -12,7 +12,7 @@ mod tables;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::SYNTAX;
-use super::catalogue::{Catalogue, ColumnRow, IndexRow, OtherRow, SequenceRow, read};
+use super::catalogue::{Catalogue, ColumnRow, IndexRow, OtherRow, SequenceRow, introspect};
 use super::quote::{literal, quote, quote_object};
 use super::render::object_name;
 use super::types::type_name;
@@ -145,8 +145,7 @@ impl Statements for Reader {
             }
         }
         self.indexes_alone();
-        // In a file everything is as somebody wrote it, and the server makes of it what it makes.
-        Ok(read(self.catalogue))
+        Ok(introspect(self.catalogue))
     }
 }
 
