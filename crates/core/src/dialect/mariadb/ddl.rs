@@ -368,9 +368,13 @@ impl Reader {
         }
     }
 
-    /// Notes an object. One of its kind and name that is there already is replaced.
+    /// Notes an object. One of its kind and name that is there already is replaced; a procedure and a function may be called
+    /// the same.
     fn other(&mut self, kind: ObjectKind, name: String, table: Option<String>, sql: String, drop: String) {
-        self.catalogue.others.retain(|row| row.kind != kind || row.name != name || row.table != table);
+        let is_another = |row: &OtherRow| kind == ObjectKind::Routine && row.drop != drop;
+        self.catalogue
+            .others
+            .retain(|row| row.kind != kind || row.name != name || row.table != table || is_another(row));
         self.catalogue.others.push(OtherRow { kind, name, table, sql, drop, after: Vec::new(), comment: None });
     }
 
@@ -1313,6 +1317,10 @@ fn plain_type(text: &str) -> String {
         if !words.eat(",") {
             break;
         }
+    }
+    // What is no list of words stays as it is written.
+    if !words.is_at_end() {
+        return text.to_owned();
     }
     format!("{head}({}){}", said.join(","), cursor.rest())
 }

@@ -42,7 +42,7 @@ impl Reader {
         if let Some(row) = self.catalogue.others.last_mut() {
             row.comment = child.comment;
         }
-        self.own_indexes(oid, &child.name, parent);
+        self.own_indexes(oid, &child.name, parent)?;
         self.own_constraints(oid, &child.name, parent);
         self.own_columns(oid, &child.name, parent);
         Ok(())
@@ -112,7 +112,7 @@ impl Reader {
     }
 
     /// Indexes that the parent does not have; one like the parent's becomes a part of it.
-    fn own_indexes(&mut self, oid: u32, child: &str, parent: &str) {
+    fn own_indexes(&mut self, oid: u32, child: &str, parent: &str) -> Reading<()> {
         let of_parent = self.oid(parent);
         let (own, others): (Vec<_>, Vec<_>) =
             std::mem::take(&mut self.catalogue.indexes).into_iter().partition(|row| row.table == oid);
@@ -133,12 +133,16 @@ impl Reader {
             if self.catalogue.indexes.iter().any(is_parents) {
                 continue;
             }
-            if let Some(sql) = self.index_statements.remove(&(oid, row.name.clone())) {
-                let name = qualified::beside(child, &qualified::part(&row.name));
-                let drop = format!("drop index {}", quote_object(&name));
-                self.of_partition(ObjectKind::ViewIndex, name, sql, drop, child);
-            }
+            // One that came with `like … including indexes` has no statement.
+            let missing = || {
+                Stop::Because(format!("index `{}` of `{child}`, which `{parent}` does not have, is not read", row.name))
+            };
+            let sql = self.index_statements.remove(&(oid, row.name.clone())).ok_or_else(missing)?;
+            let name = qualified::beside(child, &qualified::part(&row.name));
+            let drop = format!("drop index {}", quote_object(&name));
+            self.of_partition(ObjectKind::ViewIndex, name, sql, drop, child);
         }
+        Ok(())
     }
 
     /// What columns are called; an expression stands at 0.
