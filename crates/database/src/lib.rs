@@ -27,7 +27,9 @@ pub use error::{DatabaseError, Failure, FailureKind};
 pub use hindrance::Hindrance;
 pub use kept::KeptTable;
 pub use remembered::Remembered;
-pub use run::{Dependent, JournalEntry, Migrating, Outcome, Preflight, Ran, Resume, Undecided, Waiting, WaitingFor};
+pub use run::{
+    Dependent, JournalEntry, Migrating, Outcome, Preflight, Ran, Resume, Scripts, Undecided, Waiting, WaitingFor,
+};
 pub use scratch::{Refusal, read_through};
 pub use url::{Host, ServerUrl, TargetUrl, Tls, UrlError};
 

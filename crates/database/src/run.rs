@@ -12,6 +12,9 @@ use hollow_oak_core::script::Script;
 pub struct Migrating<'a> {
     /// What the journal will say.
     pub entry: JournalEntry<'a>,
+    /// Scripts that are kept in the target along with it: its own, and, since many at once cost little more than one,
+    /// those of migrations that are to follow; none where a run before this one did that.
+    pub keep: &'a [Scripts<'a>],
     /// The script to run.
     pub script: &'a Script,
     /// The journal's last place that the decision was made on.
@@ -20,6 +23,9 @@ pub struct Migrating<'a> {
     pub schema_state: Option<i64>,
     /// What the outcome has to be, where it is to be checked before the commit.
     pub outcome: Option<&'a Outcome>,
+    /// Whether another run follows at once, so that a database where every statement is a transaction of its own may write
+    /// the end of this one along with the beginning of that.
+    pub is_followed: bool,
     /// An interrupted run of the same script that this one goes on with.
     pub resume: Option<Resume>,
 }
@@ -78,6 +84,17 @@ pub struct JournalEntry<'a> {
     pub overrides: &'a str,
     /// Why, where somebody said so.
     pub reason: Option<&'a str>,
+    /// Its scripts.
+    pub scripts: Scripts<'a>,
+    /// Fingerprint that the outcome has to have.
+    pub expected: &'a str,
+    /// The version of oak.
+    pub oak_version: &'a str,
+}
+
+/// Both scripts of a migration.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Scripts<'a> {
     /// Text of the up script.
     pub up: &'a str,
     /// Hash of the up script.
@@ -86,10 +103,13 @@ pub struct JournalEntry<'a> {
     pub down: &'a str,
     /// Hash of the down script.
     pub down_sha: &'a str,
-    /// Fingerprint that the outcome has to have.
-    pub expected: &'a str,
-    /// The version of oak.
-    pub oak_version: &'a str,
+}
+
+impl<'a> Scripts<'a> {
+    /// Each as the kind, hash and text under which it is kept.
+    pub(crate) fn kept(self) -> [(&'static str, &'a str, &'a str); 2] {
+        [("up script", self.up_sha, self.up), ("down script", self.down_sha, self.down)]
+    }
 }
 
 /// A run that went through.

@@ -20,7 +20,7 @@ use hollow_oak_core::plan::{Choices, Matter, Plan, RiskKind, plan, questions};
 use hollow_oak_core::script::{Direction, Script, write};
 use hollow_oak_core::{Dialect, Provider, Schema};
 use hollow_oak_database::{
-    Database, Failure, FailureKind, JournalEntry, Migrating, Opening, Outcome, Resume, TargetUrl,
+    Database, Failure, FailureKind, JournalEntry, Migrating, Opening, Outcome, Resume, Scripts, TargetUrl,
 };
 use hollow_oak_testkit::coverage::Coverage;
 use hollow_oak_testkit::generate::Chance;
@@ -349,6 +349,7 @@ impl Pair<'_> {
         let outcome = Outcome { schema: to.clone(), gone: from.keys(), made };
         let attempt = |database: &mut dyn Database, resume: Option<Resume>| {
             let last_seq = database.journal().expect("the journal is read").last().map_or(0, |(_, event)| event.seq);
+            let scripts = Scripts { up: &text, up_sha: "1", down: &text, down_sha: "2" };
             let entry = JournalEntry {
                 project: "pair",
                 migration: "one",
@@ -356,15 +357,21 @@ impl Pair<'_> {
                 event,
                 overrides: "",
                 reason: None,
-                up: &text,
-                up_sha: "1",
-                down: &text,
-                down_sha: "2",
+                scripts,
                 expected: "",
                 oak_version: "0",
             };
             let outcome = Some(&outcome);
-            let migrating = Migrating { entry, script: &script, last_seq, schema_state: None, outcome, resume };
+            let migrating = Migrating {
+                entry,
+                keep: &[scripts],
+                script: &script,
+                last_seq,
+                schema_state: None,
+                outcome,
+                is_followed: false,
+                resume,
+            };
             database.run(&migrating, &mut |_| {})
         };
         let before = self.place.oracle();

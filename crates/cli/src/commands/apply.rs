@@ -8,7 +8,7 @@ use hollow_oak_core::history::{EventKind, History, Migration, StepRecord};
 use hollow_oak_core::plan::{Placement, RiskKind};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{Direction, Script, ScriptStep};
-use hollow_oak_database::{Database, FailureKind, JournalEntry, Migrating, Outcome, Preflight, Resume};
+use hollow_oak_database::{Database, FailureKind, JournalEntry, Migrating, Outcome, Preflight, Resume, Scripts};
 use serde_json::json;
 
 use super::diff::with_differences;
@@ -24,6 +24,10 @@ use crate::output::{Output, accent, dim, done, strong};
 use crate::project::{Project, ScriptFile};
 use crate::target::{self, State, Target, examine, newest_applied, script_sha};
 
+/// Bytes of scripts that are kept in the target by one statement, where there are several: far below what servers take
+/// (MariaDB, "max_allowed_packet": 16 MiB; MySQL, the same: 64 MiB).
+const KEPT_AT_ONCE: usize = 512 << 10;
+
 /// A migration that is about to be applied.
 struct Pending<'h> {
     migration: &'h Migration,
@@ -33,6 +37,10 @@ struct Pending<'h> {
 }
 
 impl Pending<'_> {
+    fn scripts<'p>(&'p self, [up_sha, down_sha]: &'p [String; 2]) -> Scripts<'p> {
+        Scripts { up: &self.up.text, up_sha, down: &self.down.text, down_sha }
+    }
+
     /// Whether a step that fails leaves the steps before it done.
     fn can_stop_half_way(&self) -> bool {
         self.script.steps.len() > 1 && self.script.steps.iter().any(|step| step.placement == Placement::Outside)
@@ -455,6 +463,11 @@ impl Run<'_> {
         let mut applied = Vec::new();
         let mut resume = self.resume;
         let bar = progress(pending.len(), output);
+        let shas: Vec<_> =
+            pending.iter().map(|one| [&one.up, &one.down].map(|script| script_sha(&script.text))).collect();
+        let scripts: Vec<_> = pending.iter().zip(&shas).map(|(one, shas)| one.scripts(shas)).collect();
+        // Up to which of them this run has kept the scripts.
+        let mut kept = 0;
         let mut at = 0;
         while let Some(one) = pending.get(at) {
             if at > 0 && resume.is_none() && one.can_stop_half_way() {
@@ -466,15 +479,15 @@ impl Run<'_> {
                 }
             }
             let outcome = self.outcome(one, at + 1 == pending.len())?;
-            let entry = self.entry(one);
-            let shas = (script_sha(&one.up.text), script_sha(&one.down.text));
-            let entry = JournalEntry { up_sha: &shas.0, down_sha: &shas.1, ..entry };
+            let keep = if at < kept { &[] } else { kept_at_once(&scripts[at..]) };
             let migrating = Migrating {
-                entry,
+                entry: self.entry(one, scripts[at]),
+                keep,
                 script: &one.script,
                 last_seq,
                 schema_state: schema_state.take(),
                 outcome: outcome.as_ref(),
+                is_followed: at + 1 < pending.len(),
                 resume: resume.take(),
             };
             let name = &self.target.name;
@@ -486,6 +499,7 @@ impl Run<'_> {
                     last_seq = ran.last_seq;
                     output.detail(format_args!("{} took {:?}", one.migration.folder, ran.took));
                     applied.push(at);
+                    kept = kept.max(at + keep.len());
                     at += 1;
                     bar.inc(1);
                 }
@@ -529,7 +543,7 @@ impl Run<'_> {
         }
     }
 
-    fn entry<'p>(&'p self, one: &'p Pending<'_>) -> JournalEntry<'p> {
+    fn entry<'p>(&'p self, one: &'p Pending<'_>, scripts: Scripts<'p>) -> JournalEntry<'p> {
         let expected = one.migration.record.expected.get(self.target.provider().word());
         JournalEntry {
             project: &self.project.settings.name,
@@ -538,10 +552,7 @@ impl Run<'_> {
             event: EventKind::Applied,
             overrides: &self.overrides,
             reason: None,
-            up: &one.up.text,
-            up_sha: "",
-            down: &one.down.text,
-            down_sha: "",
+            scripts,
             expected: expected.map_or("", String::as_str),
             oak_version: env!("CARGO_PKG_VERSION"),
         }
@@ -578,6 +589,16 @@ impl Run<'_> {
             at: position_in_words(self.project, self.history, database),
         }
     }
+}
+
+/// As many of the first ones as one statement may well carry, and at least one.
+fn kept_at_once<'a, 's>(scripts: &'s [Scripts<'a>]) -> &'s [Scripts<'a>] {
+    let mut bytes = 0;
+    let fits = scripts.iter().take_while(|one| {
+        bytes += one.up.len() + one.down.len();
+        bytes <= KEPT_AT_ONCE
+    });
+    &scripts[..fits.count().max(1)]
 }
 
 /// A bar on standard error where there is something to wait for.

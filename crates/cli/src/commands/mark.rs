@@ -2,7 +2,7 @@
 
 use hollow_oak_core::history::{EventKind, Migration};
 use hollow_oak_core::script::Direction;
-use hollow_oak_database::{Database, FailureKind, JournalEntry};
+use hollow_oak_database::{Database, FailureKind, JournalEntry, Scripts};
 use serde_json::json;
 
 use super::running::confirm;
@@ -101,10 +101,7 @@ impl Marking<'_> {
             event: self.event,
             overrides: "",
             reason: None,
-            up: &up.text,
-            up_sha: &up_sha,
-            down: &down.text,
-            down_sha: &down_sha,
+            scripts: Scripts { up: &up.text, up_sha: &up_sha, down: &down.text, down_sha: &down_sha },
             expected: expected.map_or("", String::as_str),
             oak_version: env!("CARGO_PKG_VERSION"),
         };

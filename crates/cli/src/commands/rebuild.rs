@@ -5,7 +5,7 @@ use hollow_oak_core::physical::Schema;
 use hollow_oak_core::plan::{Choices, plan};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{Direction, Script, write};
-use hollow_oak_database::{JournalEntry, Outcome};
+use hollow_oak_database::{JournalEntry, Outcome, Scripts};
 
 use super::apply;
 use super::mark::mark;
@@ -81,10 +81,7 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
             event: EventKind::MarkedPending,
             overrides: "",
             reason: None,
-            up: "",
-            up_sha: "",
-            down: "",
-            down_sha: "",
+            scripts: Scripts::default(),
             expected: "",
             oak_version: env!("CARGO_PKG_VERSION"),
         };

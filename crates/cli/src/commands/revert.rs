@@ -4,7 +4,7 @@ use hollow_oak_core::history::{Applied, EventKind, History, KeptScripts, Migrati
 use hollow_oak_core::plan::RiskKind;
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{Direction, Script};
-use hollow_oak_database::{Database, JournalEntry, Migrating, Outcome, Resume, Undecided};
+use hollow_oak_database::{Database, JournalEntry, Migrating, Outcome, Resume, Scripts, Undecided};
 use serde_json::json;
 
 use super::running::{
@@ -394,6 +394,12 @@ fn run_all(
     for (at, one) in leaving.iter().enumerate() {
         let outcome = outcome(project, history, one, &managed, target)?;
         let preflight = database.preflight(&one.script)?;
+        let scripts = Scripts {
+            up: &one.scripts.up,
+            up_sha: one.applied.up_sha.as_deref().unwrap_or_default(),
+            down: &one.scripts.down,
+            down_sha: one.applied.down_sha.as_deref().unwrap_or_default(),
+        };
         let entry = JournalEntry {
             project: &project.settings.name,
             migration: &one.applied.migration,
@@ -401,10 +407,7 @@ fn run_all(
             event: EventKind::Reverted,
             overrides,
             reason,
-            up: &one.scripts.up,
-            up_sha: one.applied.up_sha.as_deref().unwrap_or_default(),
-            down: &one.scripts.down,
-            down_sha: one.applied.down_sha.as_deref().unwrap_or_default(),
+            scripts,
             expected: "",
             oak_version: env!("CARGO_PKG_VERSION"),
         };
@@ -415,8 +418,16 @@ fn run_all(
             undoes: unfinished.direction == Direction::Up,
             undecided,
         });
-        let migrating =
-            Migrating { entry, script: &one.script, last_seq, schema_state, outcome: outcome.as_ref(), resume };
+        let migrating = Migrating {
+            entry,
+            keep: &[scripts],
+            script: &one.script,
+            last_seq,
+            schema_state,
+            outcome: outcome.as_ref(),
+            is_followed: at + 1 < leaving.len(),
+            resume,
+        };
         let ran = database.run(&migrating, &mut |waiting| {
             output.say(waiting_text(&waiting, &target.name));
         });

@@ -6,7 +6,7 @@ use hollow_oak_core::physical::{Schema, Thing};
 use hollow_oak_core::plan::{Choices, Plan, PlannedStep, RiskKind, plan, questions};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{Direction, Script, write};
-use hollow_oak_database::{Database, JournalEntry, Migrating, Outcome};
+use hollow_oak_database::{Database, JournalEntry, Migrating, Outcome, Scripts};
 use serde_json::json;
 
 use super::diff::show_unmanaged;
@@ -211,6 +211,7 @@ impl Run<'_> {
     pub(super) fn run(&self, output: &mut Output) -> Result<()> {
         let mut database = self.target.create()?;
         let sha = script_sha(self.text);
+        let scripts = Scripts { up: self.text, up_sha: &sha, down: "", down_sha: &script_sha("") };
         let entry = JournalEntry {
             project: &self.project.settings.name,
             migration: SYNC,
@@ -218,19 +219,18 @@ impl Run<'_> {
             event: EventKind::Synced,
             overrides: "",
             reason: None,
-            up: self.text,
-            up_sha: &sha,
-            down: "",
-            down_sha: &script_sha(""),
+            scripts,
             expected: "",
             oak_version: env!("CARGO_PKG_VERSION"),
         };
         let migrating = Migrating {
             entry,
+            keep: &[scripts],
             script: self.script,
             last_seq: self.last_seq,
             schema_state: None,
             outcome: Some(self.outcome),
+            is_followed: false,
             resume: None,
         };
         let name = &self.target.name;

@@ -13,7 +13,7 @@ use mysql::prelude::Queryable;
 use super::catalogue;
 use crate::error::DatabaseError;
 use crate::hindrance::Hindrance;
-use crate::server::{Asked, Closing, JournalSql, Kept, Refused, ServerError, Session, Table};
+use crate::server::{Asked, Closing, JournalSql, Kept, Refused, ServerError, Session, Table, insert_events};
 use crate::url::ServerUrl;
 
 /// Every statement of ours relies on these, whatever the server is set to. The mode is the strict one that both servers
@@ -114,6 +114,15 @@ pub(super) struct MariadbSession {
     flavor: Flavor,
     version: String,
     database: String,
+    /// An event that is still to be written.
+    owed: Option<String>,
+}
+
+impl Drop for MariadbSession {
+    fn drop(&mut self) {
+        // Where this fails, the next run finds one that did not end, and ends it.
+        let _ = self.write_owed();
+    }
 }
 
 impl MariadbSession {
@@ -128,25 +137,32 @@ impl MariadbSession {
         Ok(row.map(|(_, bytes)| bytes).unwrap_or_default())
     }
 
+    fn write_owed(&mut self) -> Result<(), ServerError> {
+        match self.owed.take() {
+            None => Ok(()),
+            Some(event) => self.execute(&insert_events(&JOURNAL, &[&event])),
+        }
+    }
+
     /// Pins a new connection.
     pub(super) fn new(connection: Conn, url: &ServerUrl) -> Result<Self, DatabaseError> {
         let flavor = if url.provider == Provider::Mysql { Flavor::Mysql } else { Flavor::Mariadb };
         let database = url.database.clone();
-        let mut session = Self { connection, flavor, version: String::new(), database };
+        let mut session = Self { connection, flavor, version: String::new(), database, owed: None };
         let said = session.value("select version()")?.unwrap_or_default();
         let is_mariadb = said.contains("MariaDB");
         let number = said.split('-').next().unwrap_or_default().to_owned();
         session.version = format!("{} {number}", if is_mariadb { "MariaDB" } else { "MySQL" });
         let provider = url.provider;
         if is_mariadb != (flavor == Flavor::Mariadb) {
-            let (place, found) = (url.place(), session.version);
+            let (place, found) = (url.place(), session.version.clone());
             return Err(DatabaseError::OtherProvider { provider, place, found });
         }
         let least = if is_mariadb { ((10, 5, 2), "10.5.2") } else { ((8, 0, 16), "8.0.16") };
         let mut parts = number.split('.').map(|part| part.parse::<u32>().unwrap_or_default());
         let mut next = || parts.next().unwrap_or_default();
         if (next(), next(), next()) < least.0 {
-            return Err(DatabaseError::TooOld { provider, found: session.version, least: least.1 });
+            return Err(DatabaseError::TooOld { provider, found: session.version.clone(), least: least.1 });
         }
         session.execute(PIN)?;
         if is_mariadb {
@@ -218,11 +234,13 @@ impl Session for MariadbSession {
     }
 
     fn execute(&mut self, sql: &str) -> Result<(), ServerError> {
+        self.write_owed()?;
         let provider = self.provider();
         self.connection.query_drop(sql).map_err(|error| server_error(provider, &error))
     }
 
     fn ask(&mut self, sql: &str) -> Result<Table, ServerError> {
+        self.write_owed()?;
         let provider = self.provider();
         let failed = |error: mysql::Error| server_error(provider, &error);
         let mut result = self.connection.query_iter(sql).map_err(failed)?;
@@ -254,10 +272,19 @@ impl Session for MariadbSession {
         }
     }
 
-    // The number of the row's own column (MariaDB 10.11, "LAST_INSERT_ID").
+    // The number of the first row's own column (MariaDB 10.11, "LAST_INSERT_ID").
     fn insert_event(&mut self, event: &str) -> Result<i64, ServerError> {
-        self.execute(event)?;
+        let owed = self.owed.take();
+        let rows: Vec<&str> = owed.as_deref().into_iter().chain([event]).collect();
+        self.execute(&insert_events(&JOURNAL, &rows))?;
         Ok(i64::try_from(self.connection.last_insert_id()).unwrap_or(i64::MAX))
+    }
+
+    // Each statement is a commit of its own, and two events in one are one commit less.
+    fn owe_event(&mut self, event: String) -> Result<Option<i64>, ServerError> {
+        self.write_owed()?;
+        self.owed = Some(event);
+        Ok(None)
     }
 
     fn commit_with(&mut self, closing: &Closing) -> Result<Option<i64>, ServerError> {

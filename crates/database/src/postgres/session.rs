@@ -13,7 +13,9 @@ use postgres::{Client, SimpleQueryMessage};
 use super::catalogue::{self, Others};
 use crate::error::DatabaseError;
 use crate::hindrance::Hindrance;
-use crate::server::{Again, Asked, Closing, JournalSql, Kept, Refused, ServerError, Session, Table, borne};
+use crate::server::{
+    Again, Asked, Closing, JournalSql, Kept, Refused, ServerError, Session, Table, borne, insert_events,
+};
 use crate::url::ServerUrl;
 
 /// The least version that scripts are written for.
@@ -271,12 +273,13 @@ impl Session for PostgresSession {
     }
 
     fn insert_event(&mut self, event: &str) -> Result<i64, ServerError> {
-        Ok(self.value(&format!("{event} returning seq"))?.and_then(|seq| seq.parse().ok()).unwrap_or_default())
+        let insert = insert_events(&JOURNAL, &[event]);
+        Ok(self.value(&format!("{insert} returning seq"))?.and_then(|seq| seq.parse().ok()).unwrap_or_default())
     }
 
     // In one go: a migration of one statement costs little more than that.
     fn commit_with(&mut self, closing: &Closing) -> Result<Option<i64>, ServerError> {
-        let event = closing.event.iter().map(|event| format!("{event} returning seq"));
+        let event = closing.event.iter().map(|event| format!("{} returning seq", insert_events(&JOURNAL, &[event])));
         let all: Vec<String> = closing.statements.iter().cloned().chain(event).chain(["commit".to_owned()]).collect();
         let seq = self.value(&all.join(";\n"))?;
         Ok(seq.and_then(|seq| seq.parse().ok()))

@@ -10,7 +10,7 @@ use super::error::ServerError;
 use super::session::Session;
 use crate::error::DatabaseError;
 use crate::remembered::{self, Remembered, hash};
-use crate::run::JournalEntry;
+use crate::run::{JournalEntry, Scripts};
 
 /// The version of the journal's layout.
 const FORMAT: i64 = 1;
@@ -114,13 +114,13 @@ pub(super) struct Happening<'a> {
     pub(super) took_ms: Option<u128>,
 }
 
-/// The statement that writes an event.
+/// An event as the row of the journal's insert.
 pub(super) fn event(session: &dyn Session, entry: &JournalEntry<'_>, happening: &Happening<'_>) -> String {
     let dialect = session.dialect();
     let text = |text: &str| dialect.literal(text);
     let optional = |value: Option<&str>| value.map_or("null".to_owned(), text);
     let filled = |value: &str| optional(Some(value).filter(|value| !value.is_empty()));
-    let JournalSql { now, by, user, .. } = session.journal_sql();
+    let JournalSql { now, user, .. } = session.journal_sql();
     let rules = format!("fingerprint {RULES}, {}", session.version());
     let values = [
         text(entry.project),
@@ -130,8 +130,8 @@ pub(super) fn event(session: &dyn Session, entry: &JournalEntry<'_>, happening: 
         happening.step.map_or("null".into(), |step| step.to_string()),
         optional(happening.reason),
         filled(entry.overrides),
-        filled(entry.up_sha),
-        filled(entry.down_sha),
+        filled(entry.scripts.up_sha),
+        filled(entry.scripts.down_sha),
         filled(entry.expected),
         optional(happening.observed),
         text(&rules),
@@ -142,17 +142,21 @@ pub(super) fn event(session: &dyn Session, entry: &JournalEntry<'_>, happening: 
         text(entry.oak_version),
         FORMAT.to_string(),
     ];
+    format!("({})", values.join(", "))
+}
+
+/// The statement that writes events; see [`event`].
+pub(crate) fn insert_events(JournalSql { by, .. }: &JournalSql, rows: &[&str]) -> String {
     format!(
         "insert into hollow_oak_journal (project, migration, title, event, step, reason, overrides, up_sha, down_sha, \
-         expected, observed, rules, at, {by}, host, took_ms, oak_version, format) values ({})",
-        values.join(", ")
+         expected, observed, rules, at, {by}, host, took_ms, oak_version, format) values {}",
+        rows.join(", ")
     )
 }
 
-/// The statement that keeps both scripts.
-pub(super) fn keep_scripts(session: &dyn Session, entry: &JournalEntry<'_>) -> String {
-    let rows = [("up script", entry.up_sha, entry.up), ("down script", entry.down_sha, entry.down)];
-    keep(session, &rows.map(|(kind, hash, content)| (kind, hash.to_owned(), content.to_owned())))
+/// The statement that keeps scripts; none where there are none to keep.
+pub(super) fn keep_scripts(session: &dyn Session, scripts: &[Scripts<'_>]) -> Option<String> {
+    (!scripts.is_empty()).then(|| keep(session, scripts.iter().flat_map(|one| one.kept())))
 }
 
 /// The statement that keeps what the server stored for our expressions.
@@ -164,12 +168,12 @@ pub(super) fn keep_forms(session: &dyn Session, forms: &[StoredForm]) -> String 
             ("expression", hash(&content), content)
         })
         .collect();
-    keep(session, &rows)
+    keep(session, rows.iter().map(|(kind, hash, content)| (*kind, hash.as_str(), content.as_str())))
 }
 
 /// The statement that keeps what was seen beside a mark of the catalogue.
 pub(super) fn keep_remembered(session: &dyn Session, project: &str, mark: &str, seen: &Remembered) -> String {
-    keep(session, &[(remembered::KIND, Remembered::name(project, mark), seen.text())])
+    keep(session, [(remembered::KIND, &*Remembered::name(project, mark), &*seen.text())])
 }
 
 /// What was seen when the catalogue had this mark.
@@ -184,10 +188,10 @@ pub(super) fn remembered(
     Ok(session.value(&sql)?.and_then(|text| Remembered::read(&text)))
 }
 
-fn keep(session: &dyn Session, rows: &[(&str, String, String)]) -> String {
+fn keep<'r>(session: &dyn Session, rows: impl IntoIterator<Item = (&'r str, &'r str, &'r str)>) -> String {
     let dialect = session.dialect();
     let rows: Vec<_> = rows
-        .iter()
+        .into_iter()
         .map(|(kind, hash, content)| {
             format!("({}, {}, {})", dialect.literal(kind), dialect.literal(hash), dialect.literal(content))
         })

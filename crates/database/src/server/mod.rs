@@ -15,4 +15,5 @@ mod session;
 pub(crate) use connection::Connection;
 pub(crate) use error::{Refused, ServerError};
 pub(crate) use journal::JournalSql;
+pub(crate) use journal::insert_events;
 pub(crate) use session::{Again, Asked, Closing, Kept, Session, Table, borne};

@@ -15,7 +15,7 @@ use hollow_oak_core::script::{Effect, ScriptStep, effect};
 
 use super::confirm;
 use super::error::{Refused, ServerError};
-use super::journal::{self, Happening};
+use super::journal::{self, Happening, insert_events};
 use super::session::{Again, Closing, Kept, Session, borne};
 use crate::error::{DatabaseError, Failure, FailureKind};
 use crate::hook;
@@ -125,9 +125,10 @@ fn note(
         return Err(FailureKind::JournalMoved.into());
     }
     let happening = Happening { event: entry.event, step: None, reason, observed: None, took_ms: None };
-    let (keep, event) = (journal::keep_scripts(session, entry), journal::event(session, entry, &happening));
+    let keep = journal::keep_scripts(session, &[entry.scripts]);
+    let event = insert_events(session.journal_sql(), &[&journal::event(session, entry, &happening)]);
     let mut written = journal::create(session).and_then(|()| session.execute("begin"));
-    for statement in [keep.as_str(), event.as_str(), "commit"] {
+    for statement in keep.iter().chain([&event, &"commit".to_owned()]) {
         written = written.and_then(|()| session.execute(statement));
     }
     written.map_err(|error| DatabaseError::from(error).into())
@@ -217,16 +218,19 @@ impl Run<'_, '_> {
     /// Notes that the run begins or goes on, before anything of it can be seen.
     fn announce(&mut self) -> Result<(), Failure> {
         self.make_journal()?;
-        let keep = journal::keep_scripts(self.session, &self.migrating.entry);
+        let keep = journal::keep_scripts(self.session, self.migrating.keep);
         let kind = match self.migrating.resume {
             Some(resume) if !resume.undoes => EventKind::Resumed,
             _ => EventKind::Started,
         };
         let event = self.event(kind, Some(self.done), Some(self.direction()), None);
-        self.in_transaction(|run| {
-            run.closing = Closing { statements: vec![keep], event: Some(event) };
-            Ok(())
-        })?;
+        match keep {
+            None => self.last_seq = self.database(|session| session.insert_event(&event))?,
+            Some(keep) => self.in_transaction(|run| {
+                run.closing = Closing { statements: vec![keep], event: Some(event) };
+                Ok(())
+            })?,
+        }
         hook::boundary();
         Ok(())
     }
@@ -272,7 +276,7 @@ impl Run<'_, '_> {
                 }
                 if whole {
                     run.make_journal()?;
-                    run.closing.statements.push(journal::keep_scripts(run.session, &run.migrating.entry));
+                    run.closing.statements.extend(journal::keep_scripts(run.session, run.migrating.keep));
                     run.settle_outcome()?;
                 } else if noted {
                     run.closing.event = Some(run.event(EventKind::Step, Some(run.done), Some(run.direction()), None));
@@ -321,7 +325,7 @@ impl Run<'_, '_> {
             if !(is_lock(&failure) && self.may_wait(began, &mut told)) {
                 let event = self.event(EventKind::Failed, Some(self.done), Some(self.direction()), None);
                 // The failure itself is what is told; without this row the run is found unfinished all the same.
-                let _ = self.session.execute(&event);
+                let _ = self.session.insert_event(&event);
                 return Err(failure);
             }
         }
@@ -411,13 +415,19 @@ impl Run<'_, '_> {
         if announced && self.migrating.outcome.is_none() {
             // One statement is a transaction of its own.
             let event = self.event(self.migrating.entry.event, None, self.migrating.entry.reason, None);
-            self.last_seq = self.database(|session| session.insert_event(&event))?;
+            // Whether own SQL took effect cannot always be seen: its end is not put off.
+            let may_owe = self.migrating.is_followed && !self.migrating.script.has_own_sql();
+            let seq = self.database(|session| match may_owe {
+                true => session.owe_event(event),
+                false => session.insert_event(&event).map(Some),
+            })?;
+            self.last_seq = seq.unwrap_or(self.last_seq);
             return Ok(());
         }
         self.make_journal()?;
         self.in_transaction(|run| {
             if !announced {
-                run.closing.statements.push(journal::keep_scripts(run.session, &run.migrating.entry));
+                run.closing.statements.extend(journal::keep_scripts(run.session, run.migrating.keep));
             }
             run.settle_outcome()
         })

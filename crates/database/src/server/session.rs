@@ -63,7 +63,7 @@ pub(crate) fn borne<'o>(object: &'o str, verb: &str) -> Option<(&'static str, &'
 pub(crate) struct Closing {
     /// Statements.
     pub(crate) statements: Vec<String>,
-    /// The statement that writes an event, behind them.
+    /// An event, behind them.
     pub(crate) event: Option<String>,
 }
 
@@ -87,8 +87,14 @@ pub(crate) trait Session: Send {
     /// Runs one statement.
     fn execute(&mut self, sql: &str) -> Result<(), ServerError>;
 
-    /// Writes an event of the journal; returns its place.
+    /// Writes an event of the journal, given as a row; returns its place, or that of one written along with it.
     fn insert_event(&mut self, event: &str) -> Result<i64, ServerError>;
+
+    /// Writes an event of the journal, given as a row, at the latest before whatever else this session says, or as it ends;
+    /// returns its place where it is written at once. Until then its run is one that did not end.
+    fn owe_event(&mut self, event: String) -> Result<Option<i64>, ServerError> {
+        self.insert_event(&event).map(Some)
+    }
 
     /// Ends a transaction with what is still to be written in it; returns the event's place.
     fn commit_with(&mut self, closing: &Closing) -> Result<Option<i64>, ServerError>;

@@ -142,6 +142,7 @@ impl Database for Connection {
             return Err(FailureKind::JournalMoved.into());
         }
         journal::create(&transaction)?;
+        journal::keep_scripts(&transaction, &[entry.scripts])?;
         journal::write(&transaction, entry, None, None, reason)?;
         transaction.commit().map_err(failed)
     }

@@ -8,7 +8,7 @@ use rusqlite::{Connection, OptionalExtension, params};
 
 use crate::error::DatabaseError;
 use crate::remembered::{self, Remembered};
-use crate::run::JournalEntry;
+use crate::run::{JournalEntry, Scripts};
 
 /// The version of the journal's layout.
 const FORMAT: i64 = 1;
@@ -106,7 +106,16 @@ pub(super) fn last_seq(connection: &Connection, seen: i64) -> Result<i64, Databa
     Ok(statement.query_row([], |row| row.get(0))?)
 }
 
-/// Writes an event and keeps its scripts; returns the event's place.
+/// Keeps scripts.
+pub(super) fn keep_scripts(connection: &Connection, scripts: &[Scripts<'_>]) -> Result<(), DatabaseError> {
+    let mut keep = connection.prepare_cached(KEEP)?;
+    for (kind, hash, content) in scripts.iter().flat_map(|one| one.kept()) {
+        keep.execute([kind, hash, content])?;
+    }
+    Ok(())
+}
+
+/// Writes an event; returns its place.
 pub(super) fn write(
     connection: &Connection,
     entry: &JournalEntry<'_>,
@@ -114,9 +123,6 @@ pub(super) fn write(
     took_ms: Option<i64>,
     reason: Option<&str>,
 ) -> Result<i64, DatabaseError> {
-    let mut keep = connection.prepare_cached(KEEP)?;
-    keep.execute(params!["up script", entry.up_sha, entry.up])?;
-    keep.execute(params!["down script", entry.down_sha, entry.down])?;
     let rules = format!("fingerprint {RULES}, SQLite {}", rusqlite::version());
     let overrides = Some(entry.overrides).filter(|text| !text.is_empty());
     let (user, host) = who();
@@ -131,8 +137,8 @@ pub(super) fn write(
         entry.title,
         entry.event.word(),
         overrides,
-        entry.up_sha,
-        entry.down_sha,
+        entry.scripts.up_sha,
+        entry.scripts.down_sha,
         entry.expected,
         observed,
         rules,

@@ -121,8 +121,8 @@ fn in_transaction(locked: Locked<'_>, migrating: &Migrating<'_>) -> Result<Ran, 
     if !before.is_empty() {
         let lost: Vec<_> = dependents.lost.iter().map(|one| one.name.as_str()).collect();
         let script = match migrating.entry.event {
-            EventKind::Reverted => migrating.entry.down,
-            _ => migrating.entry.up,
+            EventKind::Reverted => migrating.entry.scripts.down,
+            _ => migrating.entry.scripts.up,
         };
         probe::compare(&before, &probe::probe(transaction)?, &lost, script)?;
     }
@@ -144,6 +144,7 @@ fn in_transaction(locked: Locked<'_>, migrating: &Migrating<'_>) -> Result<Ran, 
     let observed = seen.map(|seen| seen.expected);
     hook::boundary();
     let took_ms = i64::try_from(began.elapsed().as_millis()).unwrap_or(i64::MAX);
+    journal::keep_scripts(transaction, migrating.keep)?;
     let last_seq =
         journal::write(transaction, &migrating.entry, observed.as_deref(), Some(took_ms), migrating.entry.reason)?;
     hook::boundary();
