@@ -6,13 +6,18 @@ use std::path::Path;
 
 use hollow_oak_core::Provider;
 use hollow_oak_testkit::oracle;
+use hollow_oak_testkit::server::PrivateServer;
 use support::Project;
 use support::legacy::{assert_alike, legacy};
 use support::stage::{Stage, on_each_provider};
 
 /// A database of other hands and a project without declarations beside it.
 fn found(provider: Provider) -> Stage<'static> {
-    let here = Stage::of(provider, "");
+    filled(Stage::of(provider, ""))
+}
+
+fn filled(here: Stage<'_>) -> Stage<'_> {
+    let provider = here.server.map_or(Provider::Sqlite, PrivateServer::provider);
     std::fs::remove_file(here.project.file("schema/schema.oak")).expect("it can be removed");
     if let Some(server) = here.server {
         // As somebody else would have made it.
@@ -73,6 +78,34 @@ fn everything_is_taken_in_and_made_again() {
         assert!(refused.status == 1 && refused.stderr.contains("was adopted"), "{refused:#?}");
         let again = here.project.ok(&["adopt", "--yes"]);
         assert!(again.starts_with("up to date:"), "{again}");
+    });
+}
+
+/// What anybody changes on the whole server counts on MariaDB, so that this one has none but its own.
+#[test]
+fn what_was_seen_at_adoption_counts_as_long_as_nothing_changes() {
+    on_each_provider(|provider| {
+        let server = (provider != Provider::Sqlite)
+            .then(|| PrivateServer::start(provider, false).unwrap_or_else(|error| panic!("{error}")));
+        let here = match &server {
+            Some(server) => filled(Stage::on(server, "")),
+            None => found(provider),
+        };
+        here.project.ok(&["adopt", "--yes"]);
+        let kept = "select content from hollow_oak_store where kind = 'catalogue'";
+        assert_eq!(here.query(kept).len(), 1, "{provider}");
+        let before = here.project.ok(&["status"]);
+        assert!(before.starts_with("up to date:"), "{provider}: {before}");
+        // As if something else had been seen then: it is believed while the catalogue is the same.
+        let seen = r#"[{"kind":"view","name":"seen before","table":null}]"#;
+        here.sql(&format!(
+            "update hollow_oak_store set content = replace(content, '[]', '{seen}') where kind = 'catalogue'"
+        ));
+        let status = here.project.ok(&["status"]);
+        assert!(status.contains("view seen before"), "{provider}: {status}");
+        here.sql("create view spare as select 1 as one");
+        let status = here.project.ok(&["status"]);
+        assert!(status.contains("view spare") && !status.contains("seen before"), "{provider}: {status}");
     });
 }
 

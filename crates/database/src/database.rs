@@ -9,7 +9,7 @@ use hollow_oak_core::plan::{Count, Question};
 use crate::error::{DatabaseError, Failure};
 use crate::hindrance::Hindrance;
 use crate::kept::KeptTable;
-use crate::remembered::Remembered;
+use crate::remembered::{Remembered, Sighting};
 use crate::run::{JournalEntry, Migrating, Preflight, Ran, Waiting};
 
 /// How a database is opened.
@@ -73,6 +73,14 @@ pub trait Database: Send {
     ///
     /// Where the database does not answer.
     fn introspect(&self) -> Result<Introspected, DatabaseError>;
+
+    /// Reads the catalogue, with a mark by which it is told later that nobody has changed it since; none where the provider
+    /// has no cheap way to tell, or somebody may be changing it now. The tool's own tables are left out.
+    ///
+    /// # Errors
+    ///
+    /// Where the database does not answer.
+    fn survey(&self) -> Result<(Introspected, Option<String>), DatabaseError>;
 
     /// The journal and the catalogue of one moment, so that another run in between does not look like drift.
     ///
@@ -141,12 +149,19 @@ pub trait Database: Send {
     fn run(&mut self, migrating: &Migrating<'_>, waiting: &mut dyn FnMut(Waiting)) -> Result<Ran, Failure>;
 
     /// Notes an event of a migration without running anything: that it describes what is there, or counts as applied or as
-    /// pending. The journal is made where it is missing; nothing else changes.
+    /// pending. The journal is made where it is missing; nothing else changes. What was seen is remembered, unless the
+    /// catalogue has changed since; then it is read when somebody asks how it stands.
     ///
     /// # Errors
     ///
     /// Where another run is under way for longer than one waits, or the journal has changed since `last_seq`.
-    fn mark(&mut self, entry: &JournalEntry<'_>, last_seq: i64, reason: Option<&str>) -> Result<(), Failure>;
+    fn mark(
+        &mut self,
+        entry: &JournalEntry<'_>,
+        last_seq: i64,
+        reason: Option<&str>,
+        seen: Option<&Sighting>,
+    ) -> Result<(), Failure>;
 
     /// Which of these reference rows are there, and with what values.
     ///

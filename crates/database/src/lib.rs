@@ -26,7 +26,7 @@ pub use database::{Database, Events, Opening, Rows, Server};
 pub use error::{DatabaseError, Failure, FailureKind};
 pub use hindrance::Hindrance;
 pub use kept::KeptTable;
-pub use remembered::Remembered;
+pub use remembered::{Remembered, Sighting};
 pub use run::{
     Dependent, JournalEntry, Migrating, Outcome, Preflight, Ran, Resume, Scripts, Undecided, Waiting, WaitingFor,
 };

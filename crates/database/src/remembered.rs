@@ -14,6 +14,15 @@ pub struct Remembered {
     pub unmanaged: Vec<Unmanaged>,
 }
 
+/// What was seen before a change of the journal, and the mark that the catalogue had then.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Sighting {
+    /// See [`crate::Database::survey`].
+    pub mark: String,
+    /// What is to be remembered of it.
+    pub remembered: Remembered,
+}
+
 /// The kind that it is kept as in the store.
 pub(crate) const KIND: &str = "catalogue";
 

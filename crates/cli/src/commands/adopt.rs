@@ -11,6 +11,7 @@ use hollow_oak_core::language::{declare, print};
 use hollow_oak_core::physical::{Introspected, Unmanaged};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::{Provider, Schema};
+use hollow_oak_database::{Remembered, Sighting};
 use serde_json::json;
 
 use super::diff::{print_reports, show_unmanaged};
@@ -53,7 +54,8 @@ pub fn run(args: &AdoptArgs, global: &Global, output: &mut Output) -> Result<Exi
     {
         return Ok(exit);
     }
-    let found = wanted(project.as_ref(), database.introspect()?);
+    let (found, mark) = database.survey()?;
+    let (found, set_aside) = wanted(project.as_ref(), found);
     let lifted = lift(target.dialect, &found).map_err(|faults| {
         let mut failure = Failure::new("what the database holds cannot be put into declarations");
         for fault in faults.iter().take(5) {
@@ -93,7 +95,9 @@ pub fn run(args: &AdoptArgs, global: &Global, output: &mut Output) -> Result<Exi
         None => begin(&global.url.clone().unwrap_or_default(), target.provider(), global)?,
     };
     let files = write_declarations(&project, &lifted.schema, args.split)?;
-    let folder = baseline(&project, &lifted, &target)?;
+    let mark = mark.filter(|_| diff(&found.schema, &lifted.lowered).is_empty());
+    let unmanaged = [found.unmanaged, set_aside].concat();
+    let folder = baseline(&project, &lifted, &target, mark.map(|mark| (mark, unmanaged)))?;
     if global.json {
         output.json(&as_json(&lifted, &size, &target.name, &files, Some(&folder)));
         return Ok(Exit::Done);
@@ -262,13 +266,14 @@ fn refuse_elsewhere(project: Option<&Project>, schema: &Schema) -> Result<()> {
     Ok(())
 }
 
-/// What was found without what the configuration leaves alone.
-fn wanted(project: Option<&Project>, found: Introspected) -> Introspected {
+/// What was found without what the configuration leaves alone, and that.
+fn wanted(project: Option<&Project>, found: Introspected) -> (Introspected, Vec<Unmanaged>) {
     let patterns = project.map(|project| project.settings.unmanaged_tables.as_slice()).unwrap_or_default();
     let ignored = |name: &str| is_ignored(patterns, name);
-    let (schema, _) = found.schema.parted(|thing| !ignored(thing.name()));
-    let unmanaged = found.unmanaged.into_iter().filter(|one| !ignored(&one.name)).collect();
-    Introspected { schema, unmanaged }
+    let (schema, mut rest) = found.schema.parted(|thing| !ignored(thing.name()));
+    let (set_aside, unmanaged) = found.unmanaged.into_iter().partition(|one: &Unmanaged| ignored(&one.name));
+    rest.extend::<Vec<_>>(set_aside);
+    (Introspected { schema, unmanaged }, rest)
 }
 
 /// How much there is.
@@ -427,8 +432,14 @@ fn file_name(table: &str) -> String {
     table.chars().map(|one| if one.is_alphanumeric() || matches!(one, '-' | '_') { one } else { '_' }).collect()
 }
 
-/// Writes the first migration and notes it as adopted; returns its folder.
-fn baseline(project: &Project, lifted: &Lifted, target: &Target) -> Result<String> {
+/// Writes the first migration and notes it as adopted; returns its folder. `seen` is the mark of the catalogue and what
+/// there is besides, where the rest is as it was lifted.
+fn baseline(
+    project: &Project,
+    lifted: &Lifted,
+    target: &Target,
+    seen: Option<(String, Vec<Unmanaged>)>,
+) -> Result<String> {
     let (schema, nothing) = (&lifted.schema, Schema::default());
     let id = uuid::Uuid::now_v7().to_string();
     let mut lowered = vec![(target.dialect, lifted.lowered.clone())];
@@ -467,7 +478,13 @@ fn baseline(project: &Project, lifted: &Lifted, target: &Target) -> Result<Strin
     let Some(migration) = history.newest() else { return Err(Failure::new("the baseline was not written")) };
     let mut database = target.create()?;
     let last_seq = target::journal(project, &history, &*database)?.last_seq;
-    Marking { project, migration, target, event: EventKind::Adopted, reason: None }.write(&mut *database, last_seq)?;
+    let expected = migration.record.expected.get(target.provider().word());
+    let seen = seen.zip(expected).map(|((mark, unmanaged), expected)| Sighting {
+        mark,
+        remembered: Remembered { expected: expected.clone(), unmanaged },
+    });
+    Marking { project, migration, target, event: EventKind::Adopted, reason: None, seen }
+        .write(&mut *database, last_seq)?;
     Ok(folder)
 }
 

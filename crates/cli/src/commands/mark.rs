@@ -2,7 +2,7 @@
 
 use hollow_oak_core::history::{EventKind, Migration};
 use hollow_oak_core::script::Direction;
-use hollow_oak_database::{Database, FailureKind, JournalEntry, Scripts};
+use hollow_oak_database::{Database, FailureKind, JournalEntry, Scripts, Sighting};
 use serde_json::json;
 
 use super::running::confirm;
@@ -66,7 +66,7 @@ pub fn run(command: &MarkCommand, global: &Global, output: &mut Output) -> Resul
         output.line("nothing was changed");
         return Ok(Exit::Failed);
     }
-    let marking = Marking { project: &project, migration, target: &target, event, reason: Some(reason) };
+    let marking = Marking { project: &project, migration, target: &target, event, reason: Some(reason), seen: None };
     marking.write(&mut *database, journal.last_seq)?;
     if global.json {
         output.json(&json!({ "target": target.name, "migration": migration.folder, "marked": word }));
@@ -84,6 +84,8 @@ pub(super) struct Marking<'a> {
     pub(super) target: &'a Target,
     pub(super) event: EventKind,
     pub(super) reason: Option<&'a str>,
+    /// What is to be remembered of the database, where it was seen to be as the migration leaves it.
+    pub(super) seen: Option<Sighting>,
 }
 
 impl Marking<'_> {
@@ -105,7 +107,7 @@ impl Marking<'_> {
             expected: expected.map_or("", String::as_str),
             oak_version: env!("CARGO_PKG_VERSION"),
         };
-        mark(database, &entry, last_seq, self.reason)
+        mark(database, &entry, last_seq, self.reason, self.seen.as_ref())
     }
 }
 
@@ -115,8 +117,9 @@ pub(super) fn mark(
     entry: &JournalEntry<'_>,
     last_seq: i64,
     reason: Option<&str>,
+    seen: Option<&Sighting>,
 ) -> Result<()> {
-    database.mark(entry, last_seq, reason).map_err(|failure| match failure.kind {
+    database.mark(entry, last_seq, reason, seen).map_err(|failure| match failure.kind {
         FailureKind::Database(error) => Failure::new(error.to_string()).help(error.help()),
         _ => Failure::new("another run changed the journal meanwhile")
             .help("`oak status` shows what is there now; nothing was changed"),

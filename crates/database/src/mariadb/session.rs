@@ -324,6 +324,22 @@ impl Session for MariadbSession {
         Ok(mark.filter(|_| is_quiet))
     }
 
+    // The first number after the name of the database counts the statements.
+    fn mark_after(&mut self, before: &str, statements: usize) -> Result<Option<String>, ServerError> {
+        let mark = self.settled_mark()?;
+        let counts = |mark: &str| {
+            let (head, tail) = mark.split_at(self.version.len() + self.database.len() + 2);
+            let (count, rest) = tail.split_once(' ')?;
+            Some((head.to_owned(), count.parse::<f64>().ok()?, rest.to_owned()))
+        };
+        let expected = counts(before).map(|(head, count, rest)| (head, count + statements as f64, rest));
+        Ok(mark.filter(|mark| expected.is_some() && counts(mark) == expected))
+    }
+
+    fn begin_still(&mut self) -> Result<(), ServerError> {
+        self.execute("start transaction with consistent snapshot")
+    }
+
     fn begin_reading(&mut self) -> Result<(), ServerError> {
         self.execute("start transaction with consistent snapshot, read only")
     }

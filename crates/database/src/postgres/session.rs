@@ -311,6 +311,15 @@ impl Session for PostgresSession {
         self.catalogue_mark()
     }
 
+    // The transaction sees what others did before it began, and its own tables.
+    fn mark_after(&mut self, _: &str, _: usize) -> Result<Option<String>, ServerError> {
+        self.catalogue_mark()
+    }
+
+    fn begin_still(&mut self) -> Result<(), ServerError> {
+        self.execute("begin isolation level repeatable read")
+    }
+
     fn begin_reading(&mut self) -> Result<(), ServerError> {
         self.execute("begin isolation level repeatable read read only")
     }

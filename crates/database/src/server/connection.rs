@@ -17,7 +17,7 @@ use crate::database::{Database, Events, Rows, Server};
 use crate::error::{DatabaseError, Failure};
 use crate::hindrance::Hindrance;
 use crate::kept::KeptTable;
-use crate::remembered::Remembered;
+use crate::remembered::{Remembered, Sighting};
 use crate::run::{JournalEntry, Migrating, Preflight, Ran, Waiting};
 
 /// A connection, or nothing where the server has no such database yet.
@@ -81,6 +81,16 @@ impl Database for Connection {
 
     fn introspect(&self) -> Result<Introspected, DatabaseError> {
         self.with(Introspected::default(), introspect)
+    }
+
+    fn survey(&self) -> Result<(Introspected, Option<String>), DatabaseError> {
+        self.with(Default::default(), |session| {
+            session.begin_reading()?;
+            let mark = session.settled_mark().map_err(DatabaseError::from);
+            let found = mark.and_then(|mark| Ok((introspect(session)?, mark)));
+            session.execute("commit")?;
+            found
+        })
     }
 
     fn snapshot(&self) -> Result<(Events, Introspected), DatabaseError> {
@@ -164,9 +174,15 @@ impl Database for Connection {
         }
     }
 
-    fn mark(&mut self, entry: &JournalEntry<'_>, last_seq: i64, reason: Option<&str>) -> Result<(), Failure> {
+    fn mark(
+        &mut self,
+        entry: &JournalEntry<'_>,
+        last_seq: i64,
+        reason: Option<&str>,
+        seen: Option<&Sighting>,
+    ) -> Result<(), Failure> {
         match &mut self.session {
-            Some(session) => run::mark(&mut **session.get_mut(), self.lock_wait, entry, last_seq, reason),
+            Some(session) => run::mark(&mut **session.get_mut(), self.lock_wait, entry, last_seq, reason, seen),
             None => Ok(()),
         }
     }

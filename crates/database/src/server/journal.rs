@@ -38,12 +38,15 @@ pub(super) fn exists(session: &mut dyn Session) -> Result<bool, ServerError> {
     Ok(session.value(sql)?.is_some())
 }
 
-pub(super) fn create(session: &mut dyn Session) -> Result<(), ServerError> {
+/// Makes both tables where they are missing; returns how many statements that took.
+pub(super) fn create(session: &mut dyn Session) -> Result<usize, ServerError> {
     if exists(session)? {
-        return Ok(());
+        return Ok(0);
     }
     // The journal comes last: where it is there, so is the store, whenever the process was killed.
-    session.journal_sql().create.into_iter().rev().try_for_each(|sql| session.execute(sql))
+    let statements = session.journal_sql().create;
+    statements.into_iter().rev().try_for_each(|sql| session.execute(sql))?;
+    Ok(statements.len())
 }
 
 fn number(text: Option<&String>) -> Option<i64> {

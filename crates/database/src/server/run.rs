@@ -15,11 +15,11 @@ use hollow_oak_core::script::{Effect, ScriptStep, effect};
 
 use super::confirm;
 use super::error::{Refused, ServerError};
-use super::journal::{self, Happening, insert_events};
+use super::journal::{self, Happening};
 use super::session::{Again, Closing, Kept, Session, borne};
 use crate::error::{DatabaseError, Failure, FailureKind};
 use crate::hook;
-use crate::remembered::Remembered;
+use crate::remembered::{Remembered, Sighting};
 use crate::run::{JournalEntry, Migrating, Outcome, Ran, Undecided, Waiting, WaitingFor};
 
 /// How long to sleep between two tries for a lock.
@@ -107,9 +107,10 @@ pub(super) fn mark(
     entry: &JournalEntry<'_>,
     last_seq: i64,
     reason: Option<&str>,
+    seen: Option<&Sighting>,
 ) -> Result<(), Failure> {
     lock(session, lock_wait, entry.project, &mut |_| ())?;
-    let noted = note(session, entry, last_seq, reason);
+    let noted = note(session, entry, last_seq, reason, seen);
     let unlocked = session.unlock(entry.project);
     noted?;
     unlocked.map_err(|error| DatabaseError::from(error).into())
@@ -120,18 +121,42 @@ fn note(
     entry: &JournalEntry<'_>,
     last_seq: i64,
     reason: Option<&str>,
+    seen: Option<&Sighting>,
 ) -> Result<(), Failure> {
     if journal::last_seq(session, last_seq).map_err(DatabaseError::from)? != last_seq {
         return Err(FailureKind::JournalMoved.into());
     }
     let happening = Happening { event: entry.event, step: None, reason, observed: None, took_ms: None };
     let keep = journal::keep_scripts(session, &[entry.scripts]);
-    let event = insert_events(session.journal_sql(), &[&journal::event(session, entry, &happening)]);
-    let mut written = journal::create(session).and_then(|()| session.execute("begin"));
-    for statement in keep.iter().chain([&event, &"commit".to_owned()]) {
-        written = written.and_then(|()| session.execute(statement));
+    let event = journal::event(session, entry, &happening);
+    // Where DDL is part of a transaction, the journal is made in it, beside a catalogue that stands still.
+    let in_it = session.transactional_ddl();
+    let write = || {
+        if in_it {
+            session.begin_still()?;
+        }
+        let seen = match seen {
+            Some(seen) if session.catalogue_mark()?.as_ref() == Some(&seen.mark) => Some(seen),
+            _ => None,
+        };
+        let made = journal::create(session)?;
+        if !in_it {
+            session.execute("begin")?;
+        }
+        let mut closing = Closing { statements: keep.into_iter().collect(), event: Some(event) };
+        if let Some(Sighting { mark, remembered }) = seen
+            && let Some(mark) = session.mark_after(mark, made)?
+        {
+            closing.statements.push(journal::keep_remembered(session, entry.project, &mark, remembered));
+        }
+        session.commit_with(&closing)
+    };
+    if let Err(error) = write() {
+        // Where even this fails, closing the connection rolls back.
+        let _ = session.execute("rollback");
+        return Err(DatabaseError::from(error).into());
     }
-    written.map_err(|error| DatabaseError::from(error).into())
+    Ok(())
 }
 
 struct Run<'a, 'm> {
@@ -436,7 +461,7 @@ impl Run<'_, '_> {
     /// Whoever has seen an event knows that the journal is there.
     fn make_journal(&mut self) -> Result<(), DatabaseError> {
         match self.migrating.last_seq {
-            0 => self.database(|session| journal::create(session)),
+            0 => self.database(|session| journal::create(session)).map(|_| ()),
             _ => Ok(()),
         }
     }

@@ -116,6 +116,14 @@ pub(crate) trait Session: Send {
     /// under way that the mark counts already and the catalogue does not show yet.
     fn settled_mark(&mut self) -> Result<Option<String>, ServerError>;
 
+    /// The mark that the catalogue has if nothing changed since it had this one but that this session ran so many statements
+    /// that make tables of the tool's own; nothing where something else did. Where DDL is part of a transaction, it is asked
+    /// in the one that began with the mark, see [`Session::begin_still`].
+    fn mark_after(&mut self, before: &str, statements: usize) -> Result<Option<String>, ServerError>;
+
+    /// Begins a transaction that sees one moment, and what it changes itself.
+    fn begin_still(&mut self) -> Result<(), ServerError>;
+
     /// Begins a transaction that sees one moment and changes nothing.
     fn begin_reading(&mut self) -> Result<(), ServerError>;
 

@@ -14,7 +14,7 @@ use crate::database::{Database, Events, Opening, Rows, Server};
 use crate::error::{DatabaseError, Failure, FailureKind};
 use crate::hindrance::Hindrance;
 use crate::kept::KeptTable;
-use crate::remembered::Remembered;
+use crate::remembered::{Remembered, Sighting};
 use crate::run::{JournalEntry, Migrating, Preflight, Ran, Waiting};
 
 /// A connection to a SQLite file, or to an empty database in memory that stands for a file that is not there yet.
@@ -86,6 +86,13 @@ impl Database for Connection {
         introspect::introspect(&self.inner)
     }
 
+    fn survey(&self) -> Result<(Introspected, Option<String>), DatabaseError> {
+        let transaction = self.inner.unchecked_transaction()?;
+        let found = (introspect::introspect(&transaction)?, Some(introspect::catalogue_mark(&transaction)?));
+        transaction.commit()?;
+        Ok(found)
+    }
+
     fn snapshot(&self) -> Result<(Events, Introspected), DatabaseError> {
         let transaction = self.inner.unchecked_transaction()?;
         let found = (journal::read(&transaction)?, introspect::introspect(&transaction)?);
@@ -134,7 +141,13 @@ impl Database for Connection {
         Ok(false)
     }
 
-    fn mark(&mut self, entry: &JournalEntry<'_>, last_seq: i64, reason: Option<&str>) -> Result<(), Failure> {
+    fn mark(
+        &mut self,
+        entry: &JournalEntry<'_>,
+        last_seq: i64,
+        reason: Option<&str>,
+        seen: Option<&Sighting>,
+    ) -> Result<(), Failure> {
         let failed = |error: rusqlite::Error| Failure::from(DatabaseError::from(error));
         let transaction =
             self.inner.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate).map_err(failed)?;
@@ -144,6 +157,12 @@ impl Database for Connection {
         journal::create(&transaction)?;
         journal::keep_scripts(&transaction, &[entry.scripts])?;
         journal::write(&transaction, entry, None, None, reason)?;
+        // The tool's own tables are not in the mark.
+        if let Some(Sighting { mark, remembered }) = seen
+            && introspect::catalogue_mark(&transaction)? == *mark
+        {
+            journal::keep_remembered(&transaction, entry.project, mark, remembered)?;
+        }
         transaction.commit().map_err(failed)
     }
 
