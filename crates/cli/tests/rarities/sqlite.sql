@@ -47,3 +47,5 @@ create table "Yard" (id integer primary key, n integer);
 create view yard_view as select * from yard;
 create trigger yard_late after insert on yARD begin update yard set n = 1 where id = new.id; end;
 create trigger yard_instead instead of insert on YARD_view begin select 1; end;
+
+create table spoken (id integer primary key, word text not null default "", other varchar(64) default "It's ""so""", plain text default '');

@@ -35,3 +35,7 @@ create view of_moved as select * from moved;
 create table divided (id int, d date) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci partition by range (YEAR(d)) subpartition by hash (TO_DAYS(d)) subpartitions 2 (partition p0 values less than (2000) comment = 'old', partition p1 values less than maxvalue engine = innodb);
 create table divided_by_name (id int, d date) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci partition by range columns (d) subpartition by key (id) (partition p0 values less than ('2000-01-01') (subpartition s0, subpartition s1), partition p1 values less than (maxvalue) (subpartition s2 comment 'x', subpartition s3));
 create table quoted (a enum("x", 'y''z', "it""s") default "x", b set("p","q") not null) engine=innodb character set latin1;
+create table said (id int comment "in 'days'", a varchar(30) default "it's" comment "x", key a_key (a) comment "it is ""so""") engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci comment="whole";
+create table counted (id bigint not null auto_increment unique, k int, primary key (id), unique (k, id)) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci;
+alter table counted modify id bigint auto_increment;
+alter table counted drop index id, modify k int null;

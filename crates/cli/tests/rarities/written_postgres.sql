@@ -56,3 +56,30 @@ create table numbered (id bigint primary key default nextval('numbered_id_seq'),
 alter sequence numbered_id_seq owned by numbered.id;
 grant all privileges on schema public to public;
 grant usage on schema public to public;
+create table busy (id bigint primary key, words text[]) with (fillfactor = 80, autovacuum_enabled = false);
+alter table busy set (autovacuum_vacuum_scale_factor = 0.1, autovacuum_analyze_scale_factor = 0.05, autovacuum_vacuum_cost_limit = 1000);
+create index busy_words on busy using gin (words) with (gin_pending_list_limit = 128, fastupdate = off);
+do $$ begin create type mood as enum ('calm', 'wild'); exception when duplicate_object then null; end $$;
+do language plpgsql $b$
+begin
+    if not exists (select 1 from pg_type where typname = 'mood') then
+        create type mood as enum ('other');
+    end if;
+    if not exists (select 1 from pg_type where typname = 'moods') then
+        create type moods as (one mood, other mood);
+    end if;
+    alter table busy add constraint busy_id check (id > 0);
+end
+$b$;
+create table felt (id int primary key, mood mood not null default 'calm', since moods);
+create table passing (day date not null, n int) partition by range (day);
+create table passing_24 partition of passing for values from ('2024-01-01') to ('2025-01-01') partition by list (n);
+create table passing_24_one partition of passing_24 for values in (1);
+create table passing_25 partition of passing for values from ('2025-01-01') to ('2026-01-01');
+drop table passing_25;
+create table passing_26 partition of passing for values from ('2026-01-01') to ('2027-01-01');
+create table passed (day date not null) partition by range (day);
+create table passed_24 partition of passed for values from ('2024-01-01') to ('2025-01-01') partition by list (day);
+create table passed_24_one partition of passed_24 for values in ('2024-06-01');
+create index on passed_24_one (day);
+drop table passed;

@@ -275,14 +275,14 @@ impl Lifter<'_> {
         table.about.clone_from(&stored.comment);
         table.options = stored.options.iter().map(|option| self.own(option.clone())).collect();
         table.columns = stored.columns.iter().map(|column| self.column(stored, column)).collect();
-        let options = |attributes: &BTreeSet<String>| -> Vec<Scoped<String>> {
+        let options = |attributes: &physical::Options| -> Vec<Scoped<String>> {
             attributes.iter().map(|one| self.own(one.clone())).collect()
         };
         let name = |name: &Option<String>| name.as_ref().map(|name| Identifier::new(&**name));
         let key_columns = |columns: &[physical::KeyColumn]| -> Vec<Identifier> {
             columns.iter().map(|column| Identifier::new(&*column.name)).collect()
         };
-        let key_options = |columns: &[physical::KeyColumn], attributes: &BTreeSet<String>| -> Vec<Scoped<String>> {
+        let key_options = |columns: &[physical::KeyColumn], attributes: &physical::Options| -> Vec<Scoped<String>> {
             let descends = columns.iter().filter(|one| one.descending).map(|one| descending(&one.name));
             let collated = |one: &physical::KeyColumn| Some(collation_of(&one.name, one.collation.as_ref()?));
             let more = descends.chain(columns.iter().filter_map(collated)).map(|one| self.own(one));

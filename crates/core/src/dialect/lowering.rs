@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::naming::{NameKind, derived_name};
 use super::{Facts, IdentifierLimit, Lowered};
-use crate::physical::{self, Cell, IndexKey, Origin, RowSet, TypeName, qualified};
+use crate::physical::{self, Cell, IndexKey, Options, Origin, RowSet, TypeName, qualified};
 use crate::schema::{
     Column, Fault, FaultKind, ForeignKey, Form, Identifier, Identity, Index, Item, KeyPart, Part, Place, Program,
     ProgramKind, Provider, Rows, Schema, Scope, Scoped, Table, UNCHECKED, Value, is_key,
@@ -203,9 +203,9 @@ impl<'a, S: Storing> Lowering<'a, S> {
     }
 
     /// The options of an item that hold here.
-    fn attributes(&mut self, options: &[Scoped<String>], on: Attributed, place: &Place) -> BTreeSet<String> {
+    fn attributes(&mut self, options: &[Scoped<String>], on: Attributed, place: &Place) -> Options {
         let here = self.here();
-        let mut attributes = BTreeSet::new();
+        let mut attributes = Options::new();
         for option in options.iter().filter(|option| option.scope.holds(here)) {
             if on == Attributed::Reference && option.value == UNCHECKED {
                 continue;
@@ -231,7 +231,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
     fn key_columns(
         &mut self,
         columns: &[Identifier],
-        attributes: &mut BTreeSet<String>,
+        attributes: &mut Options,
         place: &Place,
     ) -> Vec<physical::KeyColumn> {
         let mut made: Vec<_> = columns.iter().map(|name| physical::KeyColumn::new(name.as_str())).collect();
@@ -630,7 +630,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
             on_delete: key.on_delete,
             on_update: key.on_update,
             deferrable: key.deferrable,
-            attributes: BTreeSet::new(),
+            attributes: Options::new(),
         }
     }
 

@@ -1,9 +1,7 @@
 //! What differs, typed.
 
-use std::collections::BTreeSet;
-
 use super::rows::RowChanges;
-use crate::physical::{Check, Column, EnumType, ForeignKey, Index, PrimaryKey, Program, Table, Unique};
+use crate::physical::{Check, Column, EnumType, ForeignKey, Index, Options, PrimaryKey, Program, Table, Unique};
 
 /// All differences, by table.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -99,9 +97,9 @@ pub enum ItemChange {
     /// The storage options.
     Options {
         /// As they are.
-        from: BTreeSet<String>,
+        from: Options,
         /// As they are to be.
-        to: BTreeSet<String>,
+        to: Options,
     },
     /// The table's description.
     Comment {

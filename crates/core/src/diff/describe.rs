@@ -1,13 +1,11 @@
 //! Differences in words: verb, thing, old and new value. The cli lays them out; JSON carries them as they are.
 
-use std::collections::BTreeSet;
-
 use serde::Serialize;
 
 use super::changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
 use super::rows::RowChanges;
 use crate::physical::{
-    Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Program, Table, Unique,
+    Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Options, PrimaryKey, Program, Table, Unique,
 };
 use crate::plural::plural;
 use crate::schema::{Deferrable, Identity, NullsOrder, Storage};
@@ -301,7 +299,7 @@ fn identity_text(identity: &Identity) -> String {
     text
 }
 
-fn list(words: &BTreeSet<String>) -> String {
+fn list(words: &Options) -> String {
     if words.is_empty() {
         return "none".into();
     }
@@ -388,7 +386,7 @@ fn key_columns(columns: &[KeyColumn]) -> String {
     format!("({})", words.join(", "))
 }
 
-fn with_attributes(text: String, attributes: &BTreeSet<String>) -> String {
+fn with_attributes(text: String, attributes: &Options) -> String {
     attributes.iter().fold(text, |text, attribute| format!("{text}, {attribute}"))
 }
 

@@ -1,14 +1,13 @@
 //! A short hash of a physical schema.
 
-use std::collections::BTreeSet;
 use std::fmt;
 use std::io::{self, Write};
 
 use serde::Serialize;
 use sha2::{Digest, Sha256};
 
-use super::Schema;
 use super::schema::{Check, Column, ForeignKey, Index, Named, PrimaryKey, Table, Unique};
+use super::{Options, Schema};
 
 /// The version of the rules below; fingerprints made by different rules are not comparable.
 pub const RULES: u32 = 1;
@@ -74,7 +73,7 @@ struct Ordered<'a> {
     foreign_keys: Vec<&'a ForeignKey>,
     checks: Vec<&'a Check>,
     indexes: Vec<&'a Index>,
-    options: &'a BTreeSet<String>,
+    options: &'a Options,
     #[serde(skip_serializing_if = "Option::is_none")]
     comment: Option<&'a str>,
 }

@@ -6,6 +6,7 @@
 //! Must not: know where it came from ([`crate::dialect`] lowers and introspects) or how it is written as SQL.
 
 mod fingerprint;
+mod options;
 mod program;
 pub(crate) mod qualified;
 mod rows;
@@ -13,6 +14,7 @@ mod schema;
 mod unmanaged;
 
 pub use fingerprint::{Fingerprint, RULES, fingerprint};
+pub use options::Options;
 pub use program::Program;
 pub(crate) use program::mentions;
 pub use qualified::{qualified, split};

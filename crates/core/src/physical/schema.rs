@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use serde::Serialize;
 
-use super::{ObjectKind, Program, RowSet, Unmanaged, qualified};
+use super::{ObjectKind, Options, Program, RowSet, Unmanaged, qualified};
 use crate::schema::{Action, Deferrable, Identity, NullsOrder, Storage};
 use crate::sql::Expression;
 
@@ -276,7 +276,7 @@ pub struct Table {
     /// Its indexes, without those that constraints bring along.
     pub indexes: Vec<Index>,
     /// Storage options, in the provider's words.
-    pub options: BTreeSet<String>,
+    pub options: Options,
     /// A description.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub comment: Option<String>,
@@ -294,7 +294,7 @@ impl Table {
             foreign_keys: Vec::new(),
             checks: Vec::new(),
             indexes: Vec::new(),
-            options: BTreeSet::new(),
+            options: Options::new(),
             comment: None,
         }
     }
@@ -421,7 +421,7 @@ pub struct Column {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub comment: Option<String>,
     /// Whatever else the provider stores for it.
-    pub attributes: BTreeSet<String>,
+    pub attributes: Options,
 }
 
 impl Column {
@@ -442,7 +442,7 @@ impl Column {
             collation: None,
             identity: None,
             comment: None,
-            attributes: BTreeSet::new(),
+            attributes: Options::new(),
         }
     }
 }
@@ -482,7 +482,7 @@ pub struct PrimaryKey {
     /// Its columns, in order.
     pub columns: Vec<KeyColumn>,
     /// Whatever else the provider stores for it.
-    pub attributes: BTreeSet<String>,
+    pub attributes: Options,
 }
 
 /// A unique constraint.
@@ -493,7 +493,7 @@ pub struct Unique {
     /// Its columns, in order.
     pub columns: Vec<KeyColumn>,
     /// Whatever else the provider stores for it.
-    pub attributes: BTreeSet<String>,
+    pub attributes: Options,
 }
 
 /// A reference.
@@ -514,7 +514,7 @@ pub struct ForeignKey {
     /// When it is checked.
     pub deferrable: Deferrable,
     /// Whatever else the provider stores for it.
-    pub attributes: BTreeSet<String>,
+    pub attributes: Options,
 }
 
 /// A check.
@@ -525,7 +525,7 @@ pub struct Check {
     /// Its condition.
     pub expression: Expression,
     /// Whatever else the provider stores for it.
-    pub attributes: BTreeSet<String>,
+    pub attributes: Options,
 }
 
 /// An index.
@@ -546,8 +546,8 @@ pub struct Index {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub method: Option<String>,
     /// Whatever else the provider stores for it.
-    #[serde(skip_serializing_if = "BTreeSet::is_empty")]
-    pub attributes: BTreeSet<String>,
+    #[serde(skip_serializing_if = "Options::is_empty")]
+    pub attributes: Options,
 }
 
 impl Index {
@@ -560,7 +560,7 @@ impl Index {
             predicate: None,
             including: Vec::new(),
             method: None,
-            attributes: BTreeSet::new(),
+            attributes: Options::new(),
         }
     }
 }

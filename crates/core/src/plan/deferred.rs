@@ -7,7 +7,7 @@ use std::collections::BTreeSet;
 use super::order::Placement;
 use super::step::{Constraint, Step};
 use crate::Dialect;
-use crate::physical::{Schema, Table};
+use crate::physical::{Options, Schema, Table};
 use crate::schema::Deferrable;
 
 /// Puts a step that checks what waits before each that could not run otherwise.
@@ -69,7 +69,7 @@ impl Waiting<'_> {
 }
 
 fn may_wait(table: &Table) -> bool {
-    let waits = |attributes: &BTreeSet<String>| attributes.iter().any(|one| one.starts_with("deferrable"));
+    let waits = |attributes: &Options| attributes.iter().any(|one| one.starts_with("deferrable"));
     table.foreign_keys.iter().any(|key| key.deferrable != Deferrable::No)
         || table.uniques.iter().any(|key| waits(&key.attributes))
         || table.primary_key.as_ref().is_some_and(|key| waits(&key.attributes))

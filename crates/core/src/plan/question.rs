@@ -5,7 +5,7 @@
 //! expects it, so they name everything as it is called before the first step, and what the plan fills or converts is
 //! passed over: it is another value by then.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
 use super::choices::{Choices, Kept, Values};
 use super::renaming::{self, Renamed};
@@ -13,7 +13,9 @@ use super::rows;
 use crate::Dialect;
 use crate::dialect::Altering;
 use crate::diff::{Change, Changes, ItemChange, Renames, RowChanges, TableAlteration, TableChange, diff, diff_rows};
-use crate::physical::{Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Program, Schema, Table};
+use crate::physical::{
+    Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Options, Program, Schema, Table,
+};
 use crate::schema::Action;
 use crate::sql::Expression;
 
@@ -550,7 +552,7 @@ impl Asking<'_> {
         }
     }
 
-    fn shared(&mut self, table: &Table, key: &[KeyColumn], attributes: &BTreeSet<String>) {
+    fn shared(&mut self, table: &Table, key: &[KeyColumn], attributes: &Options) {
         // What the key sees as equal, the columns may not.
         if key.iter().any(|column| column.collation.is_some()) || !attributes.is_empty() {
             return;

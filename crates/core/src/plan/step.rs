@@ -1,10 +1,10 @@
 //! The steps a plan is made of.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
 use super::choices::Kept;
 use crate::diff::{RowUpdate, TableAlteration};
-use crate::physical::{Check, Column, EnumType, ForeignKey, Index, PrimaryKey, Program, Table, Unique};
+use crate::physical::{Check, Column, EnumType, ForeignKey, Index, Options, PrimaryKey, Program, Table, Unique};
 use crate::plural::plural;
 use crate::schema::ProgramKind;
 use crate::sql::Expression;
@@ -207,9 +207,9 @@ pub enum Step {
         /// The table.
         table: String,
         /// As they are.
-        from: BTreeSet<String>,
+        from: Options,
         /// As they are to be.
-        to: BTreeSet<String>,
+        to: Options,
     },
     /// Make a view, trigger or routine.
     CreateProgram(Program),

@@ -139,6 +139,12 @@ impl Expression {
         self.columns.iter().any(|reference| reference.name.eq_ignore_ascii_case(column))
     }
 
+    /// Whether it is a single name.
+    pub fn is_name(&self) -> bool {
+        let tokens = tokens(&self.text, self.syntax);
+        matches!(&tokens[..], [only] if matches!(only.kind, TokenKind::Word | TokenKind::Quoted))
+    }
+
     /// Whether it is a single literal, with a sign at most: neither a call nor a name.
     pub fn is_literal(&self) -> bool {
         let tokens = tokens(&self.text, self.syntax);

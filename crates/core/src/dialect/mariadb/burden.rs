@@ -2,10 +2,8 @@
 //! Operations with the INSTANT / INPLACE Alter Algorithm"). A copy of a table can be read from until it is done; a change that
 //! is instant or in place keeps nobody waiting.
 
-use std::collections::BTreeSet;
-
 use super::types::is_text;
-use crate::physical::{Column, TypeName};
+use crate::physical::{Column, Options, TypeName};
 use crate::plan::{Blocks, Burden, Constraint, Step};
 
 /// The burdens of a step.
@@ -36,7 +34,7 @@ pub(in crate::dialect) fn burdens(step: &Step) -> Vec<Burden> {
         Step::AlterColumn { table, from, to, .. } => altered(table, from, to),
         Step::SetOptions { table, from, to } => {
             let moves = |option: &&String| !option.starts_with("collate=") && !option.starts_with("comment");
-            let told = |options: &BTreeSet<String>| options.iter().filter(moves).cloned().collect::<Vec<_>>();
+            let told = |options: &Options| options.iter().filter(moves).cloned().collect::<Options>();
             match told(from) == told(to) {
                 true => Vec::new(),
                 false => vec![Burden::rewriting(table, Blocks::Writes)],

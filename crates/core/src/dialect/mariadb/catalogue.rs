@@ -12,8 +12,8 @@ use crate::dialect::Dialect;
 pub use crate::dialect::others::OtherRow;
 use crate::dialect::others::told_apart;
 use crate::physical::{
-    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, PrimaryKey, Schema,
-    Table, Unmanaged,
+    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, Options, PrimaryKey,
+    Schema, Table, Unmanaged,
 };
 use crate::schema::{Action, Deferrable, Identity, Storage};
 use crate::sql::Expression;
@@ -169,7 +169,7 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
             column.into_iter().for_each(|column| _ = column.attributes.insert(own_check(&row.condition)));
             continue;
         }
-        let mut attributes = BTreeSet::new();
+        let mut attributes = Options::new();
         if !row.enforced {
             attributes.insert("not enforced".to_owned());
         }
@@ -255,7 +255,7 @@ fn indexes(parts: Vec<PartRow>, tables: &mut BTreeMap<String, Table>) {
                 Some(KeyColumn { descending: row.descending, ..KeyColumn::new(name) })
             });
             let prefixes = rows.iter().filter_map(|row| Some(prefix_option(row.column.as_deref()?, row.prefix?)));
-            let mut attributes: BTreeSet<String> = prefixes.collect();
+            let mut attributes: Options = prefixes.collect();
             attributes.extend(first.peculiarities.iter().filter(|one| one.starts_with("comment ")).cloned());
             if table.has_option("engine=memory") && first.method.eq_ignore_ascii_case("btree") {
                 attributes.insert("using btree".into());
@@ -309,7 +309,7 @@ fn references(rows: Vec<ReferenceRow>, tables: &mut BTreeMap<String, Table>) {
             on_delete: action(&first.on_delete),
             on_update: action(&first.on_update),
             deferrable: Deferrable::No,
-            attributes: BTreeSet::new(),
+            attributes: Options::new(),
         });
     }
 }

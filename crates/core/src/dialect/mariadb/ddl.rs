@@ -146,6 +146,7 @@ impl Statements for Reader {
     }
 
     fn finish(mut self: Box<Self>) -> Result<Introspected, String> {
+        self.settle_nulls();
         self.settle_methods();
         self.name_indexes();
         self.settle_triggers();
@@ -674,7 +675,7 @@ impl Reader {
         } else if cursor.eat("key") {
             self.index_of(table, None, Kind::Primary, name);
         } else if cursor.eat("comment") {
-            self.column(table, name)?.comment = cursor.text().here()?;
+            self.column(table, name)?.comment = text_of(cursor).here()?;
         } else if cursor.eat_all(&["character", "set"]) || cursor.eat("charset") {
             let set = cursor.name().here()?;
             self.column(table, name)?.collation = Some(usual_collation(flavor, &set));
@@ -785,6 +786,23 @@ impl Reader {
         Ok(true)
     }
 
+    /// What is in a primary key, or counts by itself, is required, whatever else was said of it since.
+    fn settle_nulls(&mut self) {
+        let made = std::mem::take(&mut self.made);
+        made.iter().filter(|one| one.kind == Kind::Primary).for_each(|one| self.require(one));
+        self.made = made;
+        let counts = self.catalogue.columns.iter_mut().filter(|row| row.extra.contains("auto_increment"));
+        counts.for_each(|row| row.nullable = false);
+    }
+
+    fn require(&mut self, key: &Made) {
+        for name in key.parts.iter().filter_map(|part| part.column.as_deref()) {
+            if let Ok(row) = self.column(&key.table, name) {
+                row.nullable = false;
+            }
+        }
+    }
+
     fn index_of(&mut self, table: &str, name: Option<String>, kind: Kind, column: &str) {
         let part = PartRow { column: Some(column.to_owned()), method: String::new(), ..PartRow::default() };
         self.add_index(Made { table: table.to_owned(), name, kind, parts: vec![part] });
@@ -792,12 +810,7 @@ impl Reader {
 
     fn add_index(&mut self, made: Made) {
         if made.kind == Kind::Primary {
-            for part in &made.parts {
-                let name = part.column.clone().unwrap_or_default();
-                if let Ok(row) = self.column(&made.table, &name) {
-                    row.nullable = false;
-                }
-            }
+            self.require(&made);
         }
         self.made.push(made);
     }
@@ -844,7 +857,7 @@ impl Reader {
             if cursor.eat("using") {
                 method = cursor.name().here()?.to_ascii_uppercase();
             } else if cursor.eat("comment") {
-                peculiarities.push(format!("comment {}", literal(&cursor.text().here()?)));
+                peculiarities.push(format!("comment {}", literal(&text_of(cursor).here()?)));
             } else if cursor.is_one_of(&["ignored", "invisible"]) {
                 peculiarities.push(cursor.name().here()?.to_ascii_lowercase());
             } else if cursor.eat("key_block_size") {
@@ -1299,6 +1312,12 @@ fn without_counter(sql: &str) -> String {
     format!("{before}{}", rest.trim_start_matches(|digit: char| digit.is_ascii_digit()))
 }
 
+/// A text literal's value. In double quotes it is one as well, as the server is set by itself (MariaDB, "SQL_MODE",
+/// ANSI_QUOTES; MySQL, the same).
+fn text_of(cursor: &mut Cursor<'_>) -> Option<String> {
+    if cursor.peek().starts_with('"') { cursor.name() } else { cursor.text() }
+}
+
 /// A type with its parenthesis behind its name, and without the spaces between enum words.
 fn plain_type(text: &str) -> String {
     let Some((head, rest)) = text.split_once('(') else { return text.to_owned() };
@@ -1306,14 +1325,12 @@ fn plain_type(text: &str) -> String {
     if !["enum", "set"].iter().any(|word| head.eq_ignore_ascii_case(word)) {
         return format!("{head}({rest}");
     }
-    // Words may be in double quotes as well, as the server is set by itself.
     let mut cursor = Cursor::new(text, SYNTAX);
     cursor.skip();
     let mut words = Cursor::new(cursor.parenthesised().unwrap_or_default(), SYNTAX);
     let mut said = Vec::new();
     while !words.is_at_end() {
-        let word = if words.kind() == TokenKind::Quoted { words.name() } else { words.text() };
-        said.extend(word.map(|word| literal(&word)));
+        said.extend(text_of(&mut words).map(|word| literal(&word)));
         if !words.eat(",") {
             break;
         }
@@ -1420,12 +1437,12 @@ fn stored_default(flavor: Flavor, text: &str, ty: &str) -> Option<String> {
     if text.eq_ignore_ascii_case("null") {
         return None;
     }
-    let is_quoted = text.starts_with(['\'', '"']) && !text[1..text.len() - 1].contains(['\'', '"']);
-    let is_number = !is_text(&type_name(ty)) && !is_quoted
+    let mut cursor = Cursor::new(text, SYNTAX);
+    let begins = text.starts_with(['\'', '"']);
+    let quoted = text_of(&mut cursor).filter(|_| begins && cursor.is_at_end());
+    let is_number = !is_text(&type_name(ty)) && quoted.is_none()
         || ["int", "dec", "num", "float", "double", "real"].iter().any(|word| ty.to_ascii_lowercase().contains(word));
-    if is_quoted {
-        // In double quotes it is a text as well, as the server is set by itself.
-        let value = Cursor::new(text, SYNTAX).text().unwrap_or_else(|| text[1..text.len() - 1].to_owned());
+    if let Some(value) = quoted {
         return Some(match flavor {
             _ if is_number && value.parse::<f64>().is_ok() => value,
             Flavor::Mariadb => literal(&value),

@@ -7,7 +7,7 @@ use super::types::{is_binary, is_text, key_bytes, portable, type_name};
 use super::{COLLATION, FACTS, Flavor, SYNTAX};
 use crate::dialect::lowering::{self, Attributed, Lowering, Storing, key_option, typed};
 use crate::dialect::{Facts, Lowered};
-use crate::physical::{self, IndexKey, TypeName};
+use crate::physical::{self, IndexKey, Options, TypeName};
 use crate::schema::{
     Action, Column, Deferrable, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, IndexPart, Item, KeyPart,
     Part, Place, Provider, Schema, Scoped, Storage, Table, Type, Value,
@@ -421,7 +421,7 @@ pub(super) fn as_unique(index: physical::Index) -> physical::Unique {
         IndexKey::Column(name) => Some(physical::KeyColumn::new(name)),
         IndexKey::Expression(_) => None,
     });
-    physical::Unique { name: Some(index.name), columns: columns.collect(), attributes: BTreeSet::new() }
+    physical::Unique { name: Some(index.name), columns: columns.collect(), attributes: Options::new() }
 }
 
 /// A reference stands on an index that begins with its columns; where none does, InnoDB makes one with the reference's

@@ -1,14 +1,12 @@
 //! Steps as MariaDB's and MySQL's SQL: one statement each where it commits by itself; rows may take several.
 
-use std::collections::BTreeSet;
-
 use super::super::keeping::{keep, make_kept, restore};
 use super::super::rowing;
 use super::Flavor;
 use super::lower::{VERSIONED, table_collation};
 use super::quote::{QUOTING, literal, quote, quote_all};
 use super::types::is_text;
-use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, Unique};
+use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, KeyColumn, Options, PrimaryKey, Table, Unique};
 use crate::plan::{Commented, Constraint, Step};
 use crate::schema::{Action, Storage};
 use crate::sql::{Expression, in_parentheses};
@@ -95,7 +93,7 @@ fn alter(table: &str, action: &str) -> String {
     format!("alter table {} {action}", quote(table))
 }
 
-fn changed_options(from: &BTreeSet<String>, to: &BTreeSet<String>) -> String {
+fn changed_options(from: &Options, to: &Options) -> String {
     let name = |option: &str| option.split('=').next().unwrap_or_default().to_owned();
     let is_partitions = |option: &str| option.starts_with("partition by ");
     let mut actions: Vec<String> = Vec::new();
@@ -118,7 +116,7 @@ fn changed_options(from: &BTreeSet<String>, to: &BTreeSet<String>) -> String {
     );
     let mut text = actions.join(", ");
     // MariaDB, "ALTER TABLE": how a table is partitioned stands behind all else, without a comma.
-    let partitions = |options: &BTreeSet<String>| options.iter().find(|option| is_partitions(option)).cloned();
+    let partitions = |options: &Options| options.iter().find(|option| is_partitions(option)).cloned();
     let changed = match (partitions(from), partitions(to)) {
         (Some(_), None) => Some("remove partitioning".to_owned()),
         (old, new) => new.filter(|new| old.as_ref() != Some(new)),
@@ -157,7 +155,7 @@ fn create_table(flavor: Flavor, table: &Table) -> String {
     let plain = table.options.iter().filter(|option| !option.starts_with("collate=") && !is_last(option));
     options.extend(plain.cloned());
     options.extend(table.comment.iter().map(|text| format!("comment = {}", literal(text))));
-    options.extend(table.options.iter().filter(is_last).rev().cloned());
+    options.extend(table.options.sorted().into_iter().filter(is_last).rev().cloned());
     format!("create table {} (\n    {}\n) {}", quote(&table.name), lines.join(",\n    "), options.join(" "))
 }
 

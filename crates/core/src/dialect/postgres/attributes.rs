@@ -1,11 +1,9 @@
 //! What PostgreSQL keeps of columns, keys, checks and indexes that the language has no clause for: the words of
 //! `option "…"`, and how each is written as SQL.
 
-use std::collections::BTreeSet;
-
 use super::quote::{quote, quote_object};
 use crate::dialect::lowering::Attributed;
-use crate::physical::qualified;
+use crate::physical::{Options, qualified};
 pub(super) use crate::schema::DELETED_COLUMNS;
 
 /// An option as it is compared; nothing where there is no such option.
@@ -61,7 +59,7 @@ fn storage_word(attribute: &str) -> Option<&str> {
 }
 
 /// The actions of `alter column` that give a column what it has and did not have, and take what it had.
-pub(super) fn column_actions(from: &BTreeSet<String>, to: &BTreeSet<String>) -> Vec<String> {
+pub(super) fn column_actions(from: &Options, to: &Options) -> Vec<String> {
     let gone = from.difference(to).filter_map(|attribute| {
         let word = attribute.split([' ', '=']).next().unwrap_or_default();
         let stays = to.iter().any(|other| other.split([' ', '=']).next() == Some(word));
@@ -85,7 +83,7 @@ pub(super) fn column_actions(from: &BTreeSet<String>, to: &BTreeSet<String>) -> 
 }
 
 /// What the options of an identity column's sequence add to its definition.
-pub(super) fn numbering(attributes: &BTreeSet<String>) -> Vec<String> {
+pub(super) fn numbering(attributes: &Options) -> Vec<String> {
     let mut options = Vec::new();
     for attribute in attributes {
         if let Some((least, most)) = attribute.strip_prefix("identity from ").and_then(|range| range.split_once(" to "))
@@ -103,7 +101,7 @@ pub(super) fn numbering(attributes: &BTreeSet<String>) -> Vec<String> {
 }
 
 /// What stands behind the columns of a key, in the order of the grammar.
-pub(super) fn behind_key(attributes: &BTreeSet<String>) -> String {
+pub(super) fn behind_key(attributes: &Options) -> String {
     let mut text = String::new();
     for attribute in attributes.iter().filter(|one| one.starts_with("include (")) {
         text.push_str(&format!(" {attribute}"));
@@ -119,7 +117,7 @@ pub(super) fn behind_key(attributes: &BTreeSet<String>) -> String {
 }
 
 /// Storage parameters in a `with` clause.
-pub(super) fn parameters(attributes: &BTreeSet<String>) -> String {
+pub(super) fn parameters(attributes: &Options) -> String {
     let parameters: Vec<&str> =
         attributes.iter().filter(|one| parameter_name(one).is_some()).map(String::as_str).collect();
     if parameters.is_empty() { String::new() } else { format!(" with ({})", parameters.join(", ")) }
@@ -132,7 +130,7 @@ pub(super) fn parameter_name(option: &str) -> Option<&str> {
 }
 
 /// What is said of an index once it is there.
-pub(super) fn about_index(table: &str, index: &str, attributes: &BTreeSet<String>) -> Vec<String> {
+pub(super) fn about_index(table: &str, index: &str, attributes: &Options) -> Vec<String> {
     let mut statements = Vec::new();
     if attributes.contains("clustered") {
         statements.push(format!("alter table {} cluster on {}", quote_object(table), quote(index)));

@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 
 use super::types::is_widening;
-use crate::physical::{Column, ForeignKey, TypeName};
+use crate::physical::{Column, ForeignKey, Options, TypeName};
 use crate::plan::{Blocks, Burden, Constraint, Step};
 
 /// Functions of the server that give another value for every row (PostgreSQL 17, "Function Volatility Categories").
@@ -83,7 +83,7 @@ pub(in crate::dialect) fn burdens(step: &Step) -> Vec<Burden> {
             let moves = |option: &&String| {
                 *option == "unlogged" || option.starts_with("tablespace ") || option.starts_with("using ")
             };
-            let told = |options: &BTreeSet<String>| options.iter().filter(moves).cloned().collect::<Vec<_>>();
+            let told = |options: &Options| options.iter().filter(moves).cloned().collect::<Options>();
             match told(from) == told(to) {
                 true => Vec::new(),
                 false => vec![Burden::rewriting(table, Blocks::Everything)],
@@ -94,8 +94,7 @@ pub(in crate::dialect) fn burdens(step: &Step) -> Vec<Burden> {
 }
 
 fn added(table: &str, constraint: &Constraint) -> Vec<Burden> {
-    let is_unchecked =
-        |attributes: &BTreeSet<String>| attributes.contains("not valid") || attributes.contains("not enforced");
+    let is_unchecked = |attributes: &Options| attributes.contains("not valid") || attributes.contains("not enforced");
     match constraint {
         Constraint::PrimaryKey(_) | Constraint::Unique(_) => {
             vec![Burden::blocking(table, Blocks::Everything, "the index of its key is built")]

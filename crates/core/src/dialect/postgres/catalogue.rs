@@ -2,7 +2,7 @@
 //!
 //! The rows are what the database crate's queries give; which column of `pg_catalog` each comes from is said there.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, HashMap};
 
 use super::quote::{quote, quote_object};
 use super::render::sequence_name;
@@ -13,7 +13,7 @@ pub use crate::dialect::others::OtherRow;
 use crate::dialect::others::told_apart;
 use crate::physical::{
     Check, Column, EnumType, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, ObjectKind,
-    PrimaryKey, Program, Schema, Table, TypeName, Unique, Unmanaged, qualified,
+    Options, PrimaryKey, Program, Schema, Table, TypeName, Unique, Unmanaged, qualified,
 };
 use crate::schema::{Action, Deferrable, Identity, NullsOrder, Storage};
 use crate::sql::{Expression, TokenKind, unquote};
@@ -320,7 +320,7 @@ fn expression(text: &str) -> Expression {
     Expression::read(text, SYNTAX)
 }
 
-fn words(list: Vec<String>) -> BTreeSet<String> {
+fn words(list: Vec<String>) -> Options {
     list.into_iter().collect()
 }
 

@@ -1,6 +1,7 @@
 //! Reads the SQL of a schema into the rows that `pg_catalog` would have (PostgreSQL 17, "SQL Commands").
 
 mod alter;
+mod blocks;
 mod constraints;
 mod create;
 mod grants;
@@ -115,7 +116,8 @@ impl Statements for Reader {
             "set" if self.search_path(cursor)? => Ok(Read::Nothing),
             "set" | "begin" | "commit" | "end" | "start" | "reset" | "analyze" | "vacuum" | "lock" => Ok(Read::Nothing),
             "select" if sql.contains("set_config") => Ok(Read::Nothing),
-            "select" | "insert" | "update" | "delete" | "copy" | "do" | "truncate" | "security" | "call" | "with" => {
+            "do" => self.block(cursor),
+            "select" | "insert" | "update" | "delete" | "copy" | "truncate" | "security" | "call" | "with" => {
                 Ok(Read::PassedOver)
             }
             _ => Err(Stop::Here),
@@ -521,9 +523,11 @@ impl Reader {
                 catalogue.others.retain(|row| row.kind != ObjectKind::Namespace || row.name != name);
             }
             "table" => {
-                let Some(oid) = self.oid(&name) else { return Ok(false) };
-                self.drop_table(oid);
-                return Ok(true);
+                let is_part = self.is_partition(&name);
+                let oid = self.oid(&name);
+                oid.into_iter().for_each(|oid| self.drop_table(oid));
+                self.drop_part(&name);
+                return Ok(oid.is_some() || is_part);
             }
             "index" => {
                 catalogue.others.retain(|row| row.kind != ObjectKind::ViewIndex || row.name != name);

@@ -1,9 +1,7 @@
 //! Tables that inherit from others.
 
-use std::collections::BTreeSet;
-
 use crate::diff::{Change, ItemChange, TableAlteration};
-use crate::physical::{Column, Table};
+use crate::physical::{Column, Options, Table};
 
 /// Whether a column comes from a parent.
 pub(in crate::dialect) fn is_inherited(column: &Column) -> bool {
@@ -21,7 +19,7 @@ pub(in crate::dialect) fn as_parents_leave(
     if !inherits(from) || !inherits(to) {
         return None;
     }
-    let is_inherited = |attributes: &BTreeSet<String>| attributes.contains("inherited");
+    let is_inherited = |attributes: &Options| attributes.contains("inherited");
     let mut left = from.clone();
     left.columns.retain(|column| !is_inherited(&column.attributes) || to.column(&column.name).is_some());
     for new in to.columns.iter().filter(|column| is_inherited(&column.attributes)) {

@@ -1,15 +1,13 @@
 //! Steps as PostgreSQL's SQL.
 
-use std::collections::BTreeSet;
-
 use super::super::keeping::{keep, make_kept, restore};
 use super::super::rowing;
 use super::attributes;
 use super::quote::{QUOTING, literal, quote, quote_all, quote_collation, quote_object, quote_routine};
 use super::types::{Family, family, is_widening};
 use crate::physical::{
-    Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Program, Table, TypeName, Unique,
-    qualified,
+    Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Options, PrimaryKey, Program, Table, TypeName,
+    Unique, qualified,
 };
 use crate::plan::{Batch, Commented, Constraint, EnumSwap, Step, SwappedColumn};
 use crate::schema::{Action, Deferrable, Identity, NullsOrder, ProgramKind};
@@ -42,7 +40,7 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         Step::RebuildTable(_) => unreachable!("PostgreSQL alters every table in place"),
         Step::AddColumn { table, column, .. } => {
             let mut statements = vec![alter(table, &format!("add column {}", column_definition(column)))];
-            statements.extend(column_options(table, column, &BTreeSet::new(), &column.attributes));
+            statements.extend(column_options(table, column, &Options::new(), &column.attributes));
             statements.extend(column.comment.as_ref().map(|text| comment_on_column(table, column, Some(text))));
             statements
         }
@@ -213,7 +211,7 @@ fn alter(table: &str, action: &str) -> String {
     format!("alter table {} {action}", quote_object(table))
 }
 
-fn set_options(table: &str, from: &BTreeSet<String>, to: &BTreeSet<String>) -> Vec<String> {
+fn set_options(table: &str, from: &Options, to: &Options) -> Vec<String> {
     let mut statements = Vec::new();
     match (from.contains("unlogged"), to.contains("unlogged")) {
         (true, false) => statements.push(alter(table, "set logged")),
@@ -230,7 +228,7 @@ fn set_options(table: &str, from: &BTreeSet<String>, to: &BTreeSet<String>) -> V
     if !gone.is_empty() {
         statements.push(alter(table, &format!("reset ({})", gone.join(", "))));
     }
-    let parents = |options: &BTreeSet<String>| -> Vec<String> {
+    let parents = |options: &Options| -> Vec<String> {
         let list = options.iter().find_map(|option| option.strip_prefix("inherits (")?.strip_suffix(')'));
         list.map(|list| list.split(", ").map(str::to_owned).collect()).unwrap_or_default()
     };
@@ -246,7 +244,7 @@ fn set_options(table: &str, from: &BTreeSet<String>, to: &BTreeSet<String>) -> V
         ("using ", "set access method heap"),
     ];
     for (word, reset) in actions {
-        let said = |options: &BTreeSet<String>| options.iter().find(|option| option.starts_with(word)).cloned();
+        let said = |options: &Options| options.iter().find(|option| option.starts_with(word)).cloned();
         let action = match (said(from), said(to)) {
             (old, new) if old == new => continue,
             (_, None) => reset.to_owned(),
@@ -291,7 +289,7 @@ fn commented(program: &Program) -> Option<String> {
 }
 
 /// What a column has beside its definition.
-fn column_options(table: &str, column: &Column, from: &BTreeSet<String>, to: &BTreeSet<String>) -> Vec<String> {
+fn column_options(table: &str, column: &Column, from: &Options, to: &Options) -> Vec<String> {
     let name = quote(&column.name);
     attributes::column_actions(from, to)
         .into_iter()
@@ -309,7 +307,7 @@ fn about_key(table: &str, constraint: &Constraint) -> Vec<String> {
     attributes::about_index(table, name.as_deref().unwrap_or_default(), attributes)
 }
 
-fn is_inherited(attributes: &BTreeSet<String>) -> bool {
+fn is_inherited(attributes: &Options) -> bool {
     attributes.contains("inherited")
 }
 
@@ -339,7 +337,7 @@ fn about_table(table: &Table) -> Vec<String> {
                 statements.push(only("set not null".into()));
             }
         }
-        statements.extend(column_options(&table.name, column, &BTreeSet::new(), &column.attributes));
+        statements.extend(column_options(&table.name, column, &Options::new(), &column.attributes));
     }
     let is_said_now = |option: &&String| option.starts_with("replica identity ") || option.starts_with("of ");
     statements.extend(table.options.iter().filter(is_said_now).map(|option| alter(&table.name, option)));
@@ -353,7 +351,7 @@ fn create_table(table: &Table) -> Vec<String> {
     let (uniques, repeated) = repeated_keys(table);
     lines.extend(uniques.into_iter().map(unique));
     // What is made with the table counts as valid (PostgreSQL 17, `transformCheckConstraints`).
-    let is_valid = |attributes: &BTreeSet<String>| !attributes.contains("not valid");
+    let is_valid = |attributes: &Options| !attributes.contains("not valid");
     lines.extend(table.foreign_keys.iter().filter(|one| is_valid(&one.attributes)).map(foreign_key));
     let checks = || table.checks.iter().filter(|one| !is_inherited(&one.attributes));
     lines.extend(checks().filter(|one| is_valid(&one.attributes)).map(check));
@@ -425,7 +423,7 @@ fn kind_of(identity: &Identity) -> &'static str {
     if identity.always { "always" } else { "by default" }
 }
 
-fn options_of(identity: &Identity, attributes: &BTreeSet<String>) -> String {
+fn options_of(identity: &Identity, attributes: &Options) -> String {
     let mut options = attributes::numbering(attributes);
     options.extend(identity.from.map(|from| format!("start with {from}")));
     options.extend(identity.by.map(|by| format!("increment by {by}")));
@@ -566,7 +564,7 @@ fn key_columns(columns: &[KeyColumn]) -> String {
 }
 
 /// What stands behind a reference or check, as the catalogue words it.
-fn behind(attributes: &BTreeSet<String>) -> String {
+fn behind(attributes: &Options) -> String {
     let placed = |one: &&String| {
         !matches!(one.as_str(), "inherited" | "match full") && !one.starts_with(attributes::DELETED_COLUMNS)
     };

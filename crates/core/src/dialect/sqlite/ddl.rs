@@ -4,13 +4,13 @@
 //! the syntax; the object is then reported as unreadable, never taken for something else. The grammar is that of SQLite,
 //! "CREATE TABLE" and "CREATE INDEX".
 
-use std::collections::BTreeSet;
 use std::ops::{Deref, DerefMut};
 
 use super::lower::collation;
 use super::{FACTS, has_whole_number_key, index_key};
 use crate::physical::{
-    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, PrimaryKey, Table, TypeName, Unique,
+    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, Options, PrimaryKey, Table, TypeName,
+    Unique,
 };
 use crate::schema::{Action, Deferrable, Storage};
 use crate::sql::{Cursor, Expression, Syntax, TokenKind, unquote};
@@ -179,8 +179,8 @@ impl<'a> Reader<'a> {
     }
 
     /// `on conflict …`; aborting is what happens without it.
-    fn conflict(&mut self) -> Option<BTreeSet<String>> {
-        let mut attributes = BTreeSet::new();
+    fn conflict(&mut self) -> Option<Options> {
+        let mut attributes = Options::new();
         if self.eat_all(&["on", "conflict"]) {
             let way = self.name()?.to_ascii_lowercase();
             if way != "abort" {
@@ -296,6 +296,12 @@ impl<'a> Reader<'a> {
         let is_keyword = ["null", "true", "false", "current_timestamp", "current_date", "current_time"]
             .iter()
             .any(|word| word.eq_ignore_ascii_case(text));
+        if kind == TokenKind::Quoted && text.starts_with('"') {
+            // As it is kept; the text that it counts as says the same.
+            let mut stored = Expression::new(text);
+            stored.says_also(&Expression::new(&super::quote::literal(&unquote(text))));
+            return Some(Some(stored));
+        }
         let text = match kind {
             TokenKind::Quoted => super::quote::literal(&unquote(text)),
             TokenKind::Word if !is_keyword => super::quote::literal(text),
@@ -329,7 +335,7 @@ impl<'a> Reader<'a> {
             on_delete: Action::NoAction,
             on_update: Action::NoAction,
             deferrable: Deferrable::No,
-            attributes: BTreeSet::new(),
+            attributes: Options::new(),
         };
         loop {
             if self.eat("on") {

@@ -1,14 +1,12 @@
 //! What SQLite stores for a logical schema.
 
-use std::collections::BTreeSet;
-
 use super::quote::{literal, quote};
 use super::{FACTS, rowid_alias};
 use crate::dialect::lowering::{self, Attributed, Lowering, Storing, UNNAMED, key_option, typed};
 use crate::dialect::naming::NameKind;
 use crate::dialect::{Facts, Lowered};
 use crate::nearest::nearest;
-use crate::physical::{self, TypeName};
+use crate::physical::{self, Options, TypeName};
 use crate::schema::{
     Column, Fault, FaultKind, ForeignKey, Index, Item, Part, Place, Provider, Schema, Scoped, Table, Type, Value,
 };
@@ -295,7 +293,7 @@ fn generated_checks(
     lowered.checks.push(physical::Check {
         name: Some(lowering.name(table, None, &[name], kind)),
         expression: Expression::new(&text),
-        attributes: BTreeSet::new(),
+        attributes: Options::new(),
     });
 }
 

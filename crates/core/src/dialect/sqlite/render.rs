@@ -4,7 +4,7 @@ use super::super::keeping::{keep, make_kept, restore};
 use super::super::rowing;
 use super::quote::{QUOTING, literal, quote, quote_all};
 use super::{has_whole_number_key, rowid_alias};
-use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Table, Unique};
+use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, KeyColumn, Options, PrimaryKey, Table, Unique};
 use crate::plan::{Copied, Rebuild, Step};
 use crate::schema::{Action, Deferrable, Storage};
 use crate::sql::{Expression, in_parentheses};
@@ -214,7 +214,9 @@ fn default_value(default: &Expression) -> String {
     let text = default.text();
     let is_keyword =
         ["current_timestamp", "current_date", "current_time"].iter().any(|word| word.eq_ignore_ascii_case(text));
-    if default.is_literal() || is_keyword { text.to_owned() } else { in_parentheses(text) }
+    // A text in double quotes would be a name inside of parentheses.
+    let is_quoted = text.starts_with('"') && default.is_name();
+    if default.is_literal() || is_keyword || is_quoted { text.to_owned() } else { in_parentheses(text) }
 }
 
 fn key_columns(columns: &[KeyColumn]) -> String {
@@ -230,7 +232,7 @@ fn key_columns(columns: &[KeyColumn]) -> String {
 }
 
 /// The conflict clauses that the catalogue had, so that a script can make again what it found.
-fn attributes(attributes: &std::collections::BTreeSet<String>) -> String {
+fn attributes(attributes: &Options) -> String {
     attributes.iter().map(|attribute| format!(" {attribute}")).collect()
 }
 

@@ -1,6 +1,6 @@
 //! How a table of a file is partitioned, in the words in which the catalogue is read (MariaDB, "Partitioning Types").
 
-use super::{Reading, SYNTAX, quote};
+use super::{Reading, SYNTAX, quote, text_of};
 use crate::dialect::reading::{OrStop, Stop};
 use crate::sql::{Cursor, Expression, TokenKind};
 
@@ -65,7 +65,7 @@ fn parts(cursor: &mut Cursor<'_>, word: &str) -> Reading<Vec<Partition>> {
         while !matches!(cursor.peek(), "," | ")") {
             if cursor.eat("comment") {
                 cursor.eat("=");
-                part.comment = Some(cursor.text().here()?).filter(|text| !text.is_empty());
+                part.comment = Some(text_of(cursor).here()?).filter(|text| !text.is_empty());
             } else if cursor.is("(") {
                 part.parts = self::parts(cursor, "subpartition")?;
             } else if cursor.is_one_of(&["engine", "storage", "max_rows", "min_rows"]) {

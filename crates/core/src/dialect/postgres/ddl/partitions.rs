@@ -13,6 +13,21 @@ impl Reader {
         self.catalogue.others.iter().any(|row| row.kind == ObjectKind::Partition && row.name == name)
     }
 
+    /// Takes out a part of a partitioned table, if it is one, and the parts of what is dropped.
+    pub(super) fn drop_part(&mut self, name: &str) {
+        let others = &mut self.catalogue.others;
+        others.retain(|row| row.kind != ObjectKind::Partition || row.name != name);
+        let parts: Vec<String> = others
+            .extract_if(.., |row| row.kind == ObjectKind::Partition && row.after.iter().any(|parent| parent == name))
+            .map(|row| row.name)
+            .collect();
+        for part in parts {
+            // What is of the part alone goes with it.
+            self.catalogue.others.retain(|row| row.kind == ObjectKind::Partition || !row.after.contains(&part));
+            self.drop_part(&part);
+        }
+    }
+
     /// Something that is of a partition alone.
     fn of_partition(&mut self, kind: ObjectKind, name: String, sql: String, drop: String, partition: &str) {
         self.other(kind, name, sql, drop);
