@@ -113,8 +113,8 @@ fn every_attribute_of_the_catalogue_is_compared() {
     case("hive", "constraint heavy_enough check", "check", "(no name) → heavy_enough");
     case("hive", "('calm', 'watchful')", "('calm', 'angry')", "'angry'");
     case("hive", "    temper TEXT not null,", "    temper TEXT not null, extra BLOB,", "drop    column  extra");
-    case("mark", "strict, ", "", "alter   options");
-    case("mark", ", without rowid", "", "alter   options");
+    case("mark", ", strict", "", "alter   options");
+    case("mark", "without rowid, ", "", "alter   options");
     case("by_code", "code desc", "code", "(code) → (code desc)");
     case("by_code", "code desc", "kg desc", "(kg desc) → (code desc)");
     case("by_code", "code desc", "code collate rtrim desc", "(code collate RTRIM desc) → (code desc)");
