@@ -83,3 +83,12 @@ create table passed_24 partition of passed for values from ('2024-01-01') to ('2
 create table passed_24_one partition of passed_24 for values in ('2024-06-01');
 create index on passed_24_one (day);
 drop table passed;
+create schema shared;
+create table shared.one (id serial primary key, n int);
+create view shared.of_one as select n from shared.one;
+create function shared.twice(int) returns int language sql immutable as 'select $1 * 2';
+grant select, insert on all tables in schema shared to public;
+grant usage on all sequences in schema shared to public;
+revoke all on all functions in schema shared from public;
+create table shared.later (id int primary key);
+grant update (n) on shared.one to public;

@@ -54,6 +54,14 @@ pub(super) trait Lifting {
     fn finish(&self, _: &physical::Table, _: &mut Table) {}
 }
 
+/// Whether the language writes a number just so: `-.5`, `+1`, `1.` and `1.e3` are expressions.
+fn is_number(text: &str) -> bool {
+    let is_digit = |one: Option<char>| one.is_some_and(|one| one.is_ascii_digit());
+    let plain = text.strip_prefix('-').unwrap_or(text);
+    let is_whole = plain.split('.').all(|part| is_digit(part.chars().next()));
+    is_whole && text.parse::<f64>().is_ok()
+}
+
 /// Declares what was found.
 ///
 /// # Errors
@@ -536,7 +544,7 @@ impl Lifter<'_> {
     fn value(&self, table: &Table, column: &Column, stored: &Expression) -> Value {
         let text = stored.text();
         let mut candidates = vec![Value::Bool(true), Value::Bool(false)];
-        if text.trim_start_matches('-').parse::<f64>().is_ok() {
+        if is_number(text) {
             candidates.insert(0, Value::Number(text.to_owned()));
         }
         if stored.is_literal() && text.starts_with('\'') {

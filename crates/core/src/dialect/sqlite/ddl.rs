@@ -305,9 +305,13 @@ impl<'a> Reader<'a> {
         let text = match kind {
             TokenKind::Quoted => super::quote::literal(&unquote(text)),
             TokenKind::Word if !is_keyword => super::quote::literal(text),
-            _ => format!("{}{text}", if sign == "-" { sign } else { "" }),
+            _ => format!("{sign}{text}"),
         };
-        Some(Some(Expression::new(&text)).filter(|one| !one.text().eq_ignore_ascii_case("null")))
+        let mut stored = Expression::new(&text);
+        if sign == "+" {
+            stored.says_also(&Expression::new(&text[1..]));
+        }
+        Some(Some(stored).filter(|one| !one.text().eq_ignore_ascii_case("null")))
     }
 
     fn generated(&mut self) -> Option<Generated> {

@@ -1,10 +1,10 @@
 //! Privileges in a file, put as the catalogue gives them: a row for each object and role, whatever way they were written.
 
-use super::{Reader, Reading, argument_types};
+use super::{PUBLIC, Reader, Reading, argument_types};
 use crate::dialect::postgres::catalogue::OtherRow;
 use crate::dialect::postgres::quote::{quote, quote_object};
 use crate::dialect::reading::{OrStop, Read, Stop};
-use crate::physical::ObjectKind;
+use crate::physical::{ObjectKind, qualified};
 use crate::sql::Cursor;
 
 /// What somebody is given a right on.
@@ -56,6 +56,9 @@ impl Reader {
         let is_everybody = roles(cursor)? == ["public"];
         let _ = cursor.eat("restrict") || cursor.eat("cascade");
         ends(cursor)?;
+        if objects.is_empty() {
+            return Ok(Read::Done);
+        }
         if is_everybody && objects.iter().all(is_usual_place) {
             self.of_usual_place(&privileges, false);
             return Ok(Read::Done);
@@ -156,7 +159,10 @@ impl Reader {
     fn granted_on(&mut self, cursor: &mut Cursor<'_>) -> Reading<Option<Vec<On>>> {
         cursor.expect("on").here()?;
         let word = cursor.peek().to_ascii_lowercase();
-        if matches!(word.as_str(), "database" | "all" | "language" | "large" | "tablespace" | "parameter") {
+        if cursor.eat("all") {
+            return self.all_in_schema(cursor).map(Some);
+        }
+        if matches!(word.as_str(), "database" | "language" | "large" | "tablespace" | "parameter") {
             return Ok(None);
         }
         let mut words = vec![word.clone()];
@@ -181,20 +187,63 @@ impl Reader {
             let quoted = quote_object(&name);
             let plain = |sql: String, label: String, all| On { sql, label, after: name.clone(), all };
             objects.push(match kind.as_str() {
-                "table" => plain(quoted, name.clone(), ON_TABLE),
-                "sequence" => plain(format!("sequence {quoted}"), name.clone(), &["select", "update", "usage"]),
+                "table" => on_table(&name),
+                "sequence" => on_sequence(&name),
                 "schema" => plain(format!("schema {quoted}"), format!("namespace {name}"), &["create", "usage"]),
                 "type" | "domain" => plain(format!("type {quoted}"), format!("type {name}"), &["usage"]),
                 "function" | "procedure" | "routine" => {
                     let arguments = argument_types(cursor.parenthesised().unwrap_or_default());
-                    let routine = format!("routine {quoted}({arguments})");
-                    plain(routine.clone(), routine, &["execute"])
+                    on_routine(&name, &arguments)
                 }
                 other => plain(format!("{other} {quoted}"), format!("{other} {quoted}"), &["usage"]),
             });
             if !cursor.eat(",") {
                 return Ok(Some(objects));
             }
+        }
+    }
+
+    /// What stands behind `on all`: what there is of a kind in namespaces by now.
+    fn all_in_schema(&self, cursor: &mut Cursor<'_>) -> Reading<Vec<On>> {
+        let kind = cursor.name().here()?.to_ascii_lowercase();
+        cursor.eat_all(&["in", "schema"]).then_some(()).here()?;
+        let mut places = Vec::new();
+        loop {
+            places.push(cursor.name().here()?);
+            if !cursor.eat(",") {
+                break;
+            }
+        }
+        let is_inside = |name: &str| {
+            let place = qualified::split(name).0.map_or(PUBLIC.into(), qualified::plain);
+            places.iter().any(|one| *one == place)
+        };
+        let catalogue = &self.catalogue;
+        let others = |kinds: &'static [ObjectKind]| {
+            catalogue.others.iter().filter(move |row| kinds.contains(&row.kind)).map(|row| row.name.as_str())
+        };
+        match kind.as_str() {
+            "tables" => {
+                let kinds =
+                    &[ObjectKind::View, ObjectKind::MaterializedView, ObjectKind::ForeignTable, ObjectKind::Partition];
+                let names = catalogue.tables.iter().map(|row| row.name.as_str()).chain(others(kinds));
+                Ok(names.filter(|name| is_inside(name)).map(on_table).collect())
+            }
+            "sequences" => {
+                let names = catalogue.sequences.iter().map(|row| row.name.as_str());
+                Ok(names.filter(|name| is_inside(name)).map(on_sequence).collect())
+            }
+            "functions" | "procedures" | "routines" => {
+                // The types of its arguments stand in what drops it, whatever it is called.
+                let routine = |row: &OtherRow| {
+                    let name = row.name.split('(').next().filter(|name| is_inside(name))?;
+                    let (_, arguments) = row.drop.strip_suffix(')')?.split_once('(')?;
+                    Some(on_routine(name, arguments))
+                };
+                let is_routine = |row: &&OtherRow| matches!(row.kind, ObjectKind::Routine | ObjectKind::Aggregate);
+                Ok(catalogue.others.iter().filter(is_routine).filter_map(routine).collect())
+            }
+            _ => Err(Stop::Here),
         }
     }
 
@@ -231,6 +280,20 @@ impl Reader {
             comment: None,
         });
     }
+}
+
+fn on_table(name: &str) -> On {
+    On { sql: quote_object(name), label: name.to_owned(), after: name.to_owned(), all: ON_TABLE }
+}
+
+fn on_sequence(name: &str) -> On {
+    let (sql, all) = (format!("sequence {}", quote_object(name)), &["select", "update", "usage"]);
+    On { sql, label: name.to_owned(), after: name.to_owned(), all }
+}
+
+fn on_routine(name: &str, arguments: &str) -> On {
+    let routine = format!("routine {}({arguments})", quote_object(name));
+    On { sql: routine.clone(), label: routine, after: name.to_owned(), all: &["execute"] }
 }
 
 /// Whether it is the namespace that is always there.
