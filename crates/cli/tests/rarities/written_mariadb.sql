@@ -39,3 +39,5 @@ create table said (id int comment "in 'days'", a varchar(30) default "it's" comm
 create table counted (id bigint not null auto_increment unique, k int, primary key (id), unique (k, id)) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci;
 alter table counted modify id bigint auto_increment;
 alter table counted drop index id, modify k int null;
+alter view of_moved as select a from moved;
+alter algorithm = merge sql security invoker view of_moved as select a, b from moved;

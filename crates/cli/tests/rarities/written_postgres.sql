@@ -92,3 +92,7 @@ grant usage on all sequences in schema shared to public;
 revoke all on all functions in schema shared from public;
 create table shared.later (id int primary key);
 grant update (n) on shared.one to public;
+create sequence old_count;
+create table counted_by (id serial primary key, n bigint default nextval('old_count'), m bigint default nextval('old_count'::regclass));
+alter sequence old_count rename to new_count;
+alter sequence counted_by_id_seq rename to "Number";

@@ -132,7 +132,7 @@ impl Statements for Reader {
         let word = cursor.peek().to_ascii_lowercase();
         match word.as_str() {
             "create" => self.create(cursor, sql),
-            "alter" => self.alter(cursor),
+            "alter" => self.alter(cursor, sql),
             "set" | "use" | "begin" | "commit" | "start" | "lock" | "unlock" | "analyze" => Ok(Read::Nothing),
             "insert" | "replace" | "update" | "delete" | "select" | "truncate" | "call" | "grant" | "revoke"
             | "flush" => Ok(Read::PassedOver),
@@ -200,12 +200,17 @@ impl Reader {
     // ---- create -------------------------------------------------------------------------------------------------
 
     fn create(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
-        let start = cursor.at();
         cursor.skip();
         let replaces = cursor.eat_all(&["or", "replace"]);
         if cursor.eat("temporary") {
             return Ok(Read::PassedOver);
         }
+        self.create_thing(cursor, sql, replaces)
+    }
+
+    /// What stands behind `create`, with who made it before.
+    fn create_thing(&mut self, cursor: &mut Cursor<'_>, sql: &str, replaces: bool) -> Reading<Read> {
+        let start = cursor.at();
         // Who made it is no part of it. How a view is looked through is, where that is not as usual.
         let mut clauses = String::new();
         while cursor.is_one_of(&["algorithm", "definer", "sql"]) {
@@ -322,7 +327,7 @@ impl Reader {
                 Ok(Read::Done)
             }
             _ => {
-                cursor.go_to(start + 1);
+                cursor.go_to(start);
                 Err(Stop::Here)
             }
         }
@@ -1035,8 +1040,12 @@ impl Reader {
 
     // ---- alter --------------------------------------------------------------------------------------------------
 
-    fn alter(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+    fn alter(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
         cursor.skip();
+        // A view is made anew (MariaDB, "ALTER VIEW").
+        if cursor.is_one_of(&["view", "algorithm", "definer", "sql"]) {
+            return self.create_thing(cursor, sql, true);
+        }
         if cursor.is("database") || cursor.is("schema") {
             return Ok(Read::Nothing);
         }

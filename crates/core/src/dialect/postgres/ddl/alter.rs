@@ -32,6 +32,11 @@ impl Reader {
                 self.owned_by(cursor, &name)?;
                 return Ok(Read::Done);
             }
+            if self.catalogue.sequences.iter().any(|row| row.name == name) && cursor.eat_all(&["rename", "to"]) {
+                let new = qualified::beside(&name, &qualified::part(&cursor.name().here()?));
+                self.rename_sequence(&name, &new);
+                return Ok(Read::Done);
+            }
         } else if cursor.eat("type") {
             let name = self.relation(cursor)?;
             if cursor.eat_all(&["add", "value"]) {
@@ -361,23 +366,25 @@ impl Reader {
         let owned: Vec<String> =
             self.owners.iter().filter(|(_, owner)| owner.0 == old).map(|(name, _)| name.clone()).collect();
         let of_table =
-            |row: &SequenceRow| row.owner.is_some_and(|(table, _)| table == oid) || owned.contains(&row.name);
-        let mut reads = Vec::new();
-        for row in self.catalogue.sequences.iter_mut().filter(|row| of_table(row)) {
-            let new = moved(&row.name);
-            reads.push((literal(&quote_object(&row.name)), literal(&quote_object(&new))));
-            row.name = new;
-        }
-        for row in self.catalogue.columns.iter_mut().filter(|row| row.table == oid) {
-            for (old, new) in &reads {
-                row.expression = row.expression.take().map(|text| text.replace(old, new));
-            }
-        }
-        for name in &owned {
-            let owner = self.owners.remove(name);
-            self.owners.extend(owner.map(|owner| (moved(name), owner)));
+            |row: &&SequenceRow| row.owner.is_some_and(|(table, _)| table == oid) || owned.contains(&row.name);
+        let sequences: Vec<String> =
+            self.catalogue.sequences.iter().filter(of_table).map(|row| row.name.clone()).collect();
+        for name in &sequences {
+            self.rename_sequence(name, &moved(name));
         }
         self.rename_table(oid, &old, &moved(&old));
+    }
+
+    /// A sequence gets another name, and so does what columns read of it.
+    fn rename_sequence(&mut self, old: &str, new: &str) {
+        let named = self.catalogue.sequences.iter_mut().filter(|row| row.name == old);
+        named.for_each(|row| new.clone_into(&mut row.name));
+        let (was, is) = (literal(&quote_object(old)), literal(&quote_object(new)));
+        for row in self.catalogue.columns.iter_mut().filter(|row| row.expression.is_some()) {
+            row.expression = row.expression.take().map(|text| text.replace(&was, &is));
+        }
+        let owner = self.owners.remove(old);
+        self.owners.extend(owner.map(|owner| (new.to_owned(), owner)));
     }
 
     pub(super) fn rename(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
