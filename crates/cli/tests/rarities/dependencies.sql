@@ -43,3 +43,13 @@ create policy mine on app.person for all using (id in (select person from app."o
 alter table app.person enable row level security;
 comment on table app.person is 'people;
 two lines'; comment on column app.person.home is 'where'; comment on view app.rich is 'rich'; comment on function app.norm(text) is 'n'; comment on schema app is 'the app'; comment on type app.status is 's'; comment on index app.person_norm is 'i'; comment on constraint person_name on app.person is 'c'; comment on trigger note on app.person is 't'; comment on sequence app.shared_ids is 'q'; comment on materialized view app.rich_kept is 'k'; comment on operator app.~~~ (app.status, app.status) is 'op'; comment on aggregate app.concat_all(text) is 'agg'; comment on domain app.zip is 'z';
+create extension if not exists pgcrypto;
+create table tallied (id bigserial, at date not null, kind text not null default 'a', token uuid default gen_random_uuid(), other uuid default public.gen_random_uuid(), constraint kind_short check (length(kind) < 40), primary key (id, at, kind)) partition by range (at);
+create table tallied_24 partition of tallied for values from ('2024-01-01') to ('2025-01-01') partition by list (kind);
+create table tallied_24_a partition of tallied_24 for values in ('a');
+create table tallied_24_b partition of tallied_24 (constraint only_b check (kind = 'b')) for values in ('b');
+create table tallied_25 partition of tallied for values from ('2025-01-01') to ('2026-01-01');
+alter table tallied_25 alter column kind set default 'z', alter column kind set statistics 300;
+create table by_sum (a int, b int) partition by range ((a + b), a, lower(b::text));
+create table squeezed (id int primary key, body text compression pglz, head text);
+alter table squeezed alter column head set storage external;

@@ -94,3 +94,4 @@ create table raw (a varbinary(8) default x'00ff', b binary(3) default 'a?', c va
 create table buckets (id int primary key, v int) partition by hash (id) (partition even, partition odd);
 create table wide (a varchar(64000), b varchar(100) character set utf8mb4) default charset=latin1;
 create table described (a int, b int, primary key (a) comment 'the; key', unique key b_key (b) comment 'also');
+create table hashed_rest (id int not null, v int, primary key (id)) engine=innodb partition by hash (id mod 7) partitions 3;

@@ -95,6 +95,8 @@ pub(in crate::dialect) struct Reader {
     domains: BTreeMap<String, String>,
     /// Owners of sequences by name.
     owners: BTreeMap<String, (String, String)>,
+    /// Tables that became parts of others.
+    parts: Vec<partitions::Part>,
     /// The namespace that names without one are in now, where it is not `public`.
     namespace: Option<String>,
     /// The statements that made the indexes, by table and name.
@@ -125,6 +127,7 @@ impl Statements for Reader {
     }
 
     fn finish(mut self: Box<Self>) -> Result<Introspected, String> {
+        self.settle_parts();
         for Pending { constraint, table, columns } in std::mem::take(&mut self.pending) {
             let Some(oid) = self.oid(&table) else {
                 let of = self.table_name(self.catalogue.constraints[constraint].table);
@@ -664,8 +667,10 @@ fn without_public(text: &str) -> String {
     while let Some(at) = rest.find("public.") {
         let is_word =
             rest[..at].chars().next_back().is_some_and(|last| last.is_alphanumeric() || matches!(last, '_' | '.'));
+        // The server has a function of that name, which comes first (PostgreSQL 17, "Schemas and the Search Path").
+        let is_hidden = rest[at..].starts_with("public.gen_random_uuid(");
         plain.push_str(&rest[..at]);
-        if is_word {
+        if is_word || is_hidden {
             plain.push_str("public.");
         }
         rest = &rest[at + "public.".len()..];

@@ -44,7 +44,10 @@ fn by(cursor: &mut Cursor<'_>, counted: &str) -> Reading<By> {
     let method = cursor.until(|cursor| cursor.is("(")).here()?.to_ascii_lowercase();
     let method = method.split_whitespace().collect::<Vec<_>>().join(" ");
     let expression = Expression::read(cursor.parenthesised().here()?, SYNTAX);
-    let expression = expression.with_columns(|column| Some(format!("`{}`", column.name)));
+    // Both are reserved, and no columns (MariaDB, "Reserved Words").
+    let is_operator = |name: &str| ["mod", "div"].iter().any(|word| word.eq_ignore_ascii_case(name));
+    let expression =
+        expression.with_columns(|column| (!is_operator(&column.name)).then(|| format!("`{}`", column.name)));
     let expression = match method.as_str() {
         // A list of columns.
         "key" | "linear key" | "range columns" | "list columns" => tight(expression.text()),

@@ -443,7 +443,7 @@ impl Reader {
         } else if cursor.eat_all(&["drop", "not", "null"]) {
             self.column(oid, column)?.required = false;
             Ok(())
-        } else if cursor.eat_all(&["set", "statistics"]) || cursor.eat_all(&["set", "storage"]) {
+        } else if ["statistics", "storage", "compression"].iter().any(|word| cursor.eat_all(&["set", word])) {
             let word = cursor.between(cursor.at() - 1, cursor.at()).to_ascii_lowercase();
             let value = cursor.peek().to_ascii_lowercase();
             cursor.skip();

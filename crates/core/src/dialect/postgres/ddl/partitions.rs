@@ -7,6 +7,17 @@ use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::{ObjectKind, qualified};
 use crate::sql::Cursor;
 
+/// By what a constraint is known again: its kind, and its name or columns.
+pub(super) type Like = (char, Vec<String>);
+
+/// A table that became a part, as it was then.
+pub(super) struct Part {
+    name: String,
+    parent: String,
+    columns: Vec<ColumnRow>,
+    constraints: Vec<Like>,
+}
+
 impl Reader {
     /// Whether it is a part of a partitioned table.
     pub(super) fn is_partition(&self, name: &str) -> bool {
@@ -21,6 +32,7 @@ impl Reader {
             .extract_if(.., |row| row.kind == ObjectKind::Partition && row.after.iter().any(|parent| parent == name))
             .map(|row| row.name)
             .collect();
+        self.parts.retain(|part| part.name != name);
         for part in parts {
             // What is of the part alone goes with it.
             self.catalogue.others.retain(|row| row.kind == ObjectKind::Partition || !row.after.contains(&part));
@@ -58,61 +70,83 @@ impl Reader {
             row.comment = child.comment;
         }
         self.own_indexes(oid, &child.name, parent)?;
-        self.own_constraints(oid, &child.name, parent);
-        self.own_columns(oid, &child.name, parent);
+        let constraints = self.own_constraints(oid, &child.name, parent);
+        self.take_columns(oid, &child.name, parent, constraints);
         Ok(())
     }
 
-    /// Defaults that are not the parent's. Of a part of a part nothing is known, and all of them are said.
-    fn own_columns(&mut self, oid: u32, child: &str, parent: &str) {
-        let of_parent = self.oid(parent);
+    /// Takes out the columns of a part. What of them is not the parent's is known at the end: a dump says the parent's
+    /// defaults behind its parts.
+    fn take_columns(&mut self, oid: u32, child: &str, parent: &str, constraints: Vec<Like>) {
         let columns = std::mem::take(&mut self.catalogue.columns);
         let (own, others): (Vec<_>, Vec<_>) = columns.into_iter().partition(|row| row.table == oid);
         self.catalogue.columns = others;
-        for column in own {
+        for column in &own {
             if let Some(text) = &column.comment {
                 let what = format!("column {}.{}", quote_object(child), quote(&column.name));
                 self.describe_otherwise(what, Some(text.clone()));
             }
-            if column.generated.is_some() {
-                continue;
+            let targets = column.peculiarities.iter().filter_map(|one| one.strip_prefix("statistics "));
+            if let Some(target) = targets.last() {
+                self.part_statistics(child, &column.name, target);
             }
-            let like = |row: &&ColumnRow| Some(row.table) == of_parent && row.name == column.name;
-            let parents = self.catalogue.columns.iter().find(like).map(|row| (row.expression.clone(), row.required));
-            let is_known = of_parent.is_some();
-            let (default, required) = parents.unwrap_or_default();
-            let head = format!("alter table {} alter column {} ", quote_object(child), quote(&column.name));
-            let set = |value: &Option<String>| match value {
-                Some(value) => format!("{head}set default {value}"),
-                None => format!("{head}drop default"),
-            };
-            let name = |what: &str| format!("{child}.{} {what}", column.name);
-            if default != column.expression && (is_known || column.expression.is_some()) {
-                let (sql, drop) = (set(&column.expression), set(&default));
-                self.of_partition(ObjectKind::ColumnSetting, name("default"), sql, drop, child);
-            }
-            if is_known && column.required && !required {
-                let (sql, drop) = (format!("{head}set not null"), format!("{head}drop not null"));
-                self.of_partition(ObjectKind::ColumnSetting, name("not null"), sql, drop, child);
+        }
+        self.parts.push(Part { name: child.to_owned(), parent: parent.to_owned(), columns: own, constraints });
+    }
+
+    fn part_statistics(&mut self, part: &str, column: &str, target: &str) {
+        let head = format!("alter table {} alter column {} set statistics", quote_object(part), quote(column));
+        let (sql, drop) = (format!("{head} {target}"), format!("{head} -1"));
+        self.of_partition(ObjectKind::ColumnSetting, format!("{part}.{column} statistics"), sql, drop, part);
+    }
+
+    /// Defaults of parts that are not the parent's. Of a parent that was made as a part nothing is known, and all of them
+    /// are said.
+    pub(super) fn settle_parts(&mut self) {
+        let parts = std::mem::take(&mut self.parts);
+        for part in &parts {
+            let of_table = self.oid(&part.parent);
+            let above = parts.iter().find(|one| one.name == part.parent);
+            let is_known = of_table.is_some() || above.is_some();
+            let child = part.name.as_str();
+            for column in part.columns.iter().filter(|column| column.generated.is_none()) {
+                let columns = above.map_or(&self.catalogue.columns, |above| &above.columns);
+                let like =
+                    |row: &&ColumnRow| row.name == column.name && (above.is_some() || Some(row.table) == of_table);
+                let parents = columns.iter().find(like).map(|row| (row.expression.clone(), row.required));
+                let (default, required) = parents.unwrap_or_default();
+                let head = format!("alter table {} alter column {} ", quote_object(child), quote(&column.name));
+                let set = |value: &Option<String>| match value {
+                    Some(value) => format!("{head}set default {value}"),
+                    None => format!("{head}drop default"),
+                };
+                let name = |what: &str| format!("{child}.{} {what}", column.name);
+                if default != column.expression && (is_known || column.expression.is_some()) {
+                    let (sql, drop) = (set(&column.expression), set(&default));
+                    self.of_partition(ObjectKind::ColumnSetting, name("default"), sql, drop, child);
+                }
+                if is_known && column.required && !required {
+                    let (sql, drop) = (format!("{head}set not null"), format!("{head}drop not null"));
+                    self.of_partition(ObjectKind::ColumnSetting, name("not null"), sql, drop, child);
+                }
             }
         }
     }
 
-    /// Constraints that the parent does not have.
-    fn own_constraints(&mut self, oid: u32, child: &str, parent: &str) {
+    /// Constraints that the parent does not have; returns all that the part has.
+    fn own_constraints(&mut self, oid: u32, child: &str, parent: &str) -> Vec<Like> {
         let of_parent = self.oid(parent);
+        let mut all = Vec::new();
         let alter = format!("alter table {}", quote_object(child));
         while let Some(at) = self.catalogue.constraints.iter().position(|row| row.table == oid) {
             let row = self.catalogue.constraints[at].clone();
             // A key or reference over the same columns becomes a part of the parent's.
-            let is_parents = |one: &ConstraintRow| {
-                let is_like = match row.kind {
-                    'c' => row.name == one.name,
-                    _ => self.names(oid, &row.columns) == self.names(one.table, &one.columns),
-                };
-                Some(one.table) == of_parent && one.kind == row.kind && is_like
-            };
-            if !self.catalogue.constraints.iter().any(is_parents) {
+            let like = self.known_by(&row);
+            let is_parents = |one: &ConstraintRow| Some(one.table) == of_parent && self.known_by(one) == like;
+            let above = self.parts.iter().find(|one| one.name == parent);
+            let is_above = above.is_some_and(|above| above.constraints.contains(&like));
+            all.push(like.clone());
+            if !is_above && !self.catalogue.constraints.iter().any(is_parents) {
                 let quoted = quote(&row.name);
                 let definition = match (row.kind, &row.expression) {
                     ('c', Some(condition)) => format!("check ({condition})"),
@@ -123,6 +157,16 @@ impl Reader {
                 self.of_partition(ObjectKind::Constraint, format!("{} on {child}", row.name), sql, drop, child);
             }
             self.remove_constraint(at);
+        }
+        all
+    }
+
+    /// By what a constraint is that of the parent: a check by its name, another one by its columns.
+    fn known_by(&self, row: &ConstraintRow) -> Like {
+        let columns = self.names(row.table, &row.columns).into_iter().map(|name| name.cloned().unwrap_or_default());
+        match row.kind {
+            'c' => (row.kind, vec![row.name.clone()]),
+            _ => (row.kind, columns.collect()),
         }
     }
 
@@ -204,6 +248,16 @@ impl Reader {
             let label = format!("{constraint} on {name}");
             self.of_partition(ObjectKind::Constraint, label, sql.to_owned(), drop, name);
             return Ok(Read::Done);
+        }
+        let start = cursor.at();
+        if cursor.eat("alter") {
+            cursor.eat("column");
+            let column = cursor.name().here()?;
+            if cursor.eat_all(&["set", "statistics"]) {
+                self.part_statistics(name, &column, cursor.rest().trim());
+                return Ok(Read::Done);
+            }
+            cursor.go_to(start);
         }
         for (word, reset, label) in
             [("enable", "disable", name.to_owned()), ("force", "no force", format!("{name} forced"))]

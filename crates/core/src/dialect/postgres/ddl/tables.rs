@@ -519,6 +519,16 @@ impl Reader {
     }
 }
 
+/// What stands in parentheses, if nothing else does.
+fn whole_in_parentheses(text: &str) -> Option<&str> {
+    let mut cursor = Cursor::new(text, SYNTAX);
+    if !cursor.is("(") {
+        return None;
+    }
+    let within = cursor.parenthesised()?;
+    cursor.is_at_end().then_some(within)
+}
+
 /// By what a table is divided, as the server writes it: an expression that is no call is in parentheses of its own
 /// (PostgreSQL 15, `ruleutils.c`, `pg_get_partkeydef_worker`).
 fn partition_key(text: &str) -> Reading<String> {
@@ -528,7 +538,11 @@ fn partition_key(text: &str) -> Reading<String> {
         let mut part = cursor.until(|cursor| cursor.is(",")).here()?.trim().to_owned();
         if part.starts_with('(') {
             let mut inner = Cursor::new(&part, SYNTAX);
-            let bare = inner.parenthesised().here()?;
+            let mut bare = inner.parenthesised().here()?;
+            // A dump has those parentheses already.
+            while let Some(within) = whole_in_parentheses(bare) {
+                bare = within;
+            }
             if inner.is_at_end() {
                 let mut whole = Cursor::new(bare, SYNTAX);
                 let is_call = whole.name().is_some() && whole.is("(") && whole.skip_nested().is_some();
