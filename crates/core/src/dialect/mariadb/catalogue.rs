@@ -166,7 +166,7 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
         // It is written with its column, has no name but that, and goes where the column is altered without it.
         if row.of_column {
             let column = table.columns.iter_mut().find(|column| column.name.eq_ignore_ascii_case(&row.name));
-            column.into_iter().for_each(|column| _ = column.attributes.insert(own_check(&row.condition)));
+            column.into_iter().for_each(|column| column.attributes.insert(own_check(&row.condition)));
             continue;
         }
         let mut attributes = Options::new();

@@ -86,8 +86,8 @@ impl Reader {
                 let what = format!("column {}.{}", quote_object(child), quote(&column.name));
                 self.describe_otherwise(what, Some(text.clone()));
             }
-            let targets = column.peculiarities.iter().filter_map(|one| one.strip_prefix("statistics "));
-            if let Some(target) = targets.last() {
+            let mut targets = column.peculiarities.iter().filter_map(|one| one.strip_prefix("statistics "));
+            if let Some(target) = targets.next_back() {
                 self.part_statistics(child, &column.name, target);
             }
         }
