@@ -155,13 +155,7 @@ pub trait Database: Send {
     /// # Errors
     ///
     /// Where another run is under way for longer than one waits, or the journal has changed since `last_seq`.
-    fn mark(
-        &mut self,
-        entry: &JournalEntry<'_>,
-        last_seq: i64,
-        reason: Option<&str>,
-        seen: Option<&Sighting>,
-    ) -> Result<(), Failure>;
+    fn mark(&mut self, entry: &JournalEntry<'_>, last_seq: i64, seen: Option<&Sighting>) -> Result<(), Failure>;
 
     /// Which of these reference rows are there, and with what values.
     ///

@@ -102,12 +102,12 @@ impl Marking<'_> {
             title: &migration.record.title,
             event: self.event,
             overrides: "",
-            reason: None,
+            reason: self.reason,
             scripts: Scripts { up: &up.text, up_sha: &up_sha, down: &down.text, down_sha: &down_sha },
             expected: expected.map_or("", String::as_str),
             oak_version: env!("CARGO_PKG_VERSION"),
         };
-        mark(database, &entry, last_seq, self.reason, self.seen.as_ref())
+        mark(database, &entry, last_seq, self.seen.as_ref())
     }
 }
 
@@ -116,10 +116,9 @@ pub(super) fn mark(
     database: &mut dyn Database,
     entry: &JournalEntry<'_>,
     last_seq: i64,
-    reason: Option<&str>,
     seen: Option<&Sighting>,
 ) -> Result<()> {
-    database.mark(entry, last_seq, reason, seen).map_err(|failure| match failure.kind {
+    database.mark(entry, last_seq, seen).map_err(|failure| match failure.kind {
         FailureKind::Database(error) => Failure::new(error.to_string()).help(error.help()),
         _ => Failure::new("another run changed the journal meanwhile")
             .help("`oak status` shows what is there now; nothing was changed"),

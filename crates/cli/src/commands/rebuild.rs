@@ -80,12 +80,12 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
             title: &applied.title,
             event: EventKind::MarkedPending,
             overrides: "",
-            reason: None,
+            reason: Some("rebuilt"),
             scripts: Scripts::default(),
             expected: "",
             oak_version: env!("CARGO_PKG_VERSION"),
         };
-        mark(&mut *database, &entry, last_seq, Some("rebuilt"), None)?;
+        mark(&mut *database, &entry, last_seq, None)?;
         last_seq = target::journal(&project, &history, &*database)?.last_seq;
     }
     let kept: Vec<String> = database.kept()?.into_iter().map(|one| one.name).collect();

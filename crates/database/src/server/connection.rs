@@ -174,15 +174,9 @@ impl Database for Connection {
         }
     }
 
-    fn mark(
-        &mut self,
-        entry: &JournalEntry<'_>,
-        last_seq: i64,
-        reason: Option<&str>,
-        seen: Option<&Sighting>,
-    ) -> Result<(), Failure> {
+    fn mark(&mut self, entry: &JournalEntry<'_>, last_seq: i64, seen: Option<&Sighting>) -> Result<(), Failure> {
         match &mut self.session {
-            Some(session) => run::mark(&mut **session.get_mut(), self.lock_wait, entry, last_seq, reason, seen),
+            Some(session) => run::mark(&mut **session.get_mut(), self.lock_wait, entry, last_seq, seen),
             None => Ok(()),
         }
     }

@@ -106,11 +106,10 @@ pub(super) fn mark(
     lock_wait: Duration,
     entry: &JournalEntry<'_>,
     last_seq: i64,
-    reason: Option<&str>,
     seen: Option<&Sighting>,
 ) -> Result<(), Failure> {
     lock(session, lock_wait, entry.project, &mut |_| ())?;
-    let noted = note(session, entry, last_seq, reason, seen);
+    let noted = note(session, entry, last_seq, seen);
     let unlocked = session.unlock(entry.project);
     noted?;
     unlocked.map_err(|error| DatabaseError::from(error).into())
@@ -120,13 +119,12 @@ fn note(
     session: &mut dyn Session,
     entry: &JournalEntry<'_>,
     last_seq: i64,
-    reason: Option<&str>,
     seen: Option<&Sighting>,
 ) -> Result<(), Failure> {
     if journal::last_seq(session, last_seq).map_err(DatabaseError::from)? != last_seq {
         return Err(FailureKind::JournalMoved.into());
     }
-    let happening = Happening { event: entry.event, step: None, reason, observed: None, took_ms: None };
+    let happening = Happening { event: entry.event, step: None, reason: entry.reason, observed: None, took_ms: None };
     let keep = journal::keep_scripts(session, &[entry.scripts]);
     let event = journal::event(session, entry, &happening);
     // Where DDL is part of a transaction, the journal is made in it, beside a catalogue that stands still.

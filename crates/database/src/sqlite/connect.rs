@@ -141,13 +141,7 @@ impl Database for Connection {
         Ok(false)
     }
 
-    fn mark(
-        &mut self,
-        entry: &JournalEntry<'_>,
-        last_seq: i64,
-        reason: Option<&str>,
-        seen: Option<&Sighting>,
-    ) -> Result<(), Failure> {
+    fn mark(&mut self, entry: &JournalEntry<'_>, last_seq: i64, seen: Option<&Sighting>) -> Result<(), Failure> {
         let failed = |error: rusqlite::Error| Failure::from(DatabaseError::from(error));
         let transaction =
             self.inner.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate).map_err(failed)?;
@@ -156,7 +150,7 @@ impl Database for Connection {
         }
         journal::create(&transaction)?;
         journal::keep_scripts(&transaction, &[entry.scripts])?;
-        journal::write(&transaction, entry, None, None, reason)?;
+        journal::write(&transaction, entry, None, None)?;
         // The tool's own tables are not in the mark.
         if let Some(Sighting { mark, remembered }) = seen
             && introspect::catalogue_mark(&transaction)? == *mark

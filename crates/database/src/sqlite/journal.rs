@@ -121,7 +121,6 @@ pub(super) fn write(
     entry: &JournalEntry<'_>,
     observed: Option<&str>,
     took_ms: Option<i64>,
-    reason: Option<&str>,
 ) -> Result<i64, DatabaseError> {
     let rules = format!("fingerprint {RULES}, SQLite {}", rusqlite::version());
     let overrides = Some(entry.overrides).filter(|text| !text.is_empty());
@@ -147,7 +146,7 @@ pub(super) fn write(
         took_ms,
         entry.oak_version,
         FORMAT,
-        reason,
+        entry.reason,
     ])?;
     Ok(connection.last_insert_rowid())
 }

@@ -145,8 +145,7 @@ fn in_transaction(locked: Locked<'_>, migrating: &Migrating<'_>) -> Result<Ran, 
     hook::boundary();
     let took_ms = i64::try_from(began.elapsed().as_millis()).unwrap_or(i64::MAX);
     journal::keep_scripts(transaction, migrating.keep)?;
-    let last_seq =
-        journal::write(transaction, &migrating.entry, observed.as_deref(), Some(took_ms), migrating.entry.reason)?;
+    let last_seq = journal::write(transaction, &migrating.entry, observed.as_deref(), Some(took_ms))?;
     hook::boundary();
     locked.commit()?;
     hook::boundary();
