@@ -107,6 +107,16 @@ fn a_file_becomes_declarations() {
     });
 }
 
+/// No server takes part: what its dumper writes for one version alone, how defaults are marked, checks that are not in force.
+#[test]
+fn a_dump_of_mysql_is_read_without_a_server() {
+    let here = Project::empty();
+    here.write("dump.sql", include_str!("rarities/dump_mysql.sql"));
+    here.ok(&["adopt", "--from", "dump.sql", "--url", "mysql://root@localhost/brackenfold"]);
+    here.draft("baseline", &[]);
+    insta::assert_snapshot!(here.read(&format!("migrations/{}/mysql.up.sql", here.newest())));
+}
+
 #[test]
 fn a_statement_that_is_not_understood_is_shown_where_it_stands() {
     let project = Project::empty();

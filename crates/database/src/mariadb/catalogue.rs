@@ -302,11 +302,16 @@ impl Reader<'_> {
     }
 
     fn columns(&mut self) -> Result<(), ServerError> {
-        let rows = self.ask(
-            "select table_name, column_name, column_type, is_nullable, column_default, extra, generation_expression,
+        // MySQL 8.4, "The INFORMATION_SCHEMA COLUMNS Table": the reference system of a spatial column.
+        let extra = match self.flavor {
+            Flavor::Mariadb => "extra",
+            Flavor::Mysql => "concat_ws(', ', nullif(extra, ''), concat('srid ', srs_id))",
+        };
+        let rows = self.ask(&format!(
+            "select table_name, column_name, column_type, is_nullable, column_default, {extra}, generation_expression,
                     collation_name, column_comment
-             from information_schema.columns where table_schema = $database order by table_name, ordinal_position",
-        )?;
+             from information_schema.columns where table_schema = $database order by table_name, ordinal_position"
+        ))?;
         let mut columns: Vec<_> = rows
             .iter()
             .map(|row| ColumnRow {

@@ -23,7 +23,7 @@ const TYPE_WORDS: [&str; 9] =
     ["unsigned", "signed", "zerofill", "precision", "varying", "byte", "ascii", "unicode", "compressed"];
 
 /// Words that begin a clause of a column, and so end its type and its default.
-const CLAUSES: [&str; 24] = [
+const CLAUSES: [&str; 25] = [
     "without",
     "not",
     "null",
@@ -43,6 +43,7 @@ const CLAUSES: [&str; 24] = [
     "charset",
     "collate",
     "invisible",
+    "srid",
     "after",
     "first",
     "stored",
@@ -665,6 +666,15 @@ impl Reader {
                 .here()?;
             let row = self.column(table, name)?;
             row.default = stored_default(flavor, text, &row.ty);
+            if flavor == Flavor::Mysql && row.default.is_some() && !is_value(text) {
+                // So it is marked there (MySQL 8.4, "The INFORMATION_SCHEMA COLUMNS Table").
+                let spelled = |text: String| match text.strip_prefix("current_timestamp") {
+                    Some(precision) => format!("current_timestamp{}", precision.trim_end_matches("()")),
+                    None => in_parentheses_no_more(&text).to_owned(),
+                };
+                row.default = row.default.take().map(spelled);
+                add_extra(&mut row.extra, "default_generated");
+            }
         } else if cursor.eat("auto_increment") {
             add_extra(&mut self.column(table, name)?.extra, "auto_increment");
         } else if cursor.eat_all(&["on", "update"]) {
@@ -694,6 +704,9 @@ impl Reader {
             self.column(table, name)?.collation = Some(known_collation(&cursor.name().here()?));
         } else if cursor.eat_all(&["without", "system", "versioning"]) {
             add_extra(&mut self.column(table, name)?.extra, "without system versioning");
+        } else if cursor.eat("srid") {
+            let number = cursor.number().here()?;
+            add_extra(&mut self.column(table, name)?.extra, &format!("srid {number}"));
         } else if cursor.eat("invisible") {
             add_extra(&mut self.column(table, name)?.extra, "invisible");
         } else if cursor.is("check") {
@@ -704,6 +717,7 @@ impl Reader {
             let of_column = flavor == Flavor::Mariadb && !is_named;
             let called = named.or_else(|| of_column.then(|| name.to_owned()));
             self.check(table, called, condition, of_column);
+            self.enforce(cursor);
         } else if cursor.is("references") {
             self.reference(cursor, table, named, vec![name.to_owned()])?;
         } else if cursor.is("generated") || cursor.is("as") {
@@ -733,6 +747,15 @@ impl Reader {
         let name = name.unwrap_or_else(numbered);
         let condition = in_own_literals(&condition);
         self.catalogue.checks.push(CheckRow { table: table.to_owned(), name, condition, of_column, enforced: true });
+    }
+
+    /// What may stand behind a check (MySQL 8.4, "CHECK Constraints").
+    fn enforce(&mut self, cursor: &mut Cursor<'_>) {
+        let is_enforced = !cursor.eat_all(&["not", "enforced"]);
+        cursor.eat("enforced");
+        if let Some(row) = self.catalogue.checks.last_mut() {
+            row.enforced = is_enforced;
+        }
     }
 
     // ---- keys and indexes ---------------------------------------------------------------------------------------
@@ -774,6 +797,7 @@ impl Reader {
             let condition = cursor.parenthesised().here()?.to_owned();
             if !is_lenient || !self.has_constraint(table, named.as_deref()) {
                 self.check(table, named, condition, false);
+                self.enforce(cursor);
             }
         } else if cursor.is_one_of(&["fulltext", "spatial"]) {
             let method = cursor.peek().to_ascii_uppercase();
@@ -1118,6 +1142,15 @@ impl Reader {
             let flavor = self.flavor;
             let row = self.column(table, &name)?;
             row.default = stored_default(flavor, text, &row.ty);
+            if flavor == Flavor::Mysql && row.default.is_some() && !is_value(text) {
+                // So it is marked there (MySQL 8.4, "The INFORMATION_SCHEMA COLUMNS Table").
+                let spelled = |text: String| match text.strip_prefix("current_timestamp") {
+                    Some(precision) => format!("current_timestamp{}", precision.trim_end_matches("()")),
+                    None => in_parentheses_no_more(&text).to_owned(),
+                };
+                row.default = row.default.take().map(spelled);
+                add_extra(&mut row.extra, "default_generated");
+            }
             return Ok(());
         }
         if cursor.eat_all(&["convert", "to"]) {
@@ -1438,6 +1471,19 @@ fn bytes_of(text: &str) -> Option<Vec<u8>> {
     let digits = quoted.or_else(|| text.strip_prefix("0x"))?;
     let pairs = (0..digits.len()).step_by(2);
     pairs.map(|at| u8::from_str_radix(digits.get(at..at + 2)?, 16).ok()).collect()
+}
+
+/// Whether a default is a value, and no expression.
+fn is_value(text: &str) -> bool {
+    let text = text.trim();
+    Expression::read(text, SYNTAX).is_literal() || text.starts_with('"') || bytes_of(text).is_some()
+}
+
+/// What stands in parentheses around all of it, or the text itself.
+fn in_parentheses_no_more(text: &str) -> &str {
+    let mut cursor = Cursor::new(text, SYNTAX);
+    let within = if cursor.is("(") { cursor.parenthesised() } else { None };
+    within.filter(|_| cursor.is_at_end()).map_or(text, str::trim)
 }
 
 /// A default as `information_schema` gives it.

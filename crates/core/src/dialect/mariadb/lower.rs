@@ -85,7 +85,12 @@ impl Storing for Mariadb {
     }
 
     fn attribute(&self, on: Attributed, option: &str) -> Option<String> {
-        attribute(on, option)
+        let srid = option.to_ascii_lowercase().strip_prefix("srid ").and_then(|number| number.parse::<u32>().ok());
+        match srid.filter(|_| on == Attributed::Column && self.0 == Flavor::Mysql) {
+            Some(number) => Some(format!("srid {number}")),
+            // MariaDB has no checks that are not in force.
+            None => attribute(on, option).filter(|one| self.0 == Flavor::Mysql || one != "not enforced"),
+        }
     }
 
     fn reserved(&self) -> &'static [(&'static str, &'static str)] {

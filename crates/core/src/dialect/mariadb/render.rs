@@ -199,7 +199,10 @@ fn column_definition(flavor: Flavor, column: &Column) -> String {
 /// "Data Type Default Values").
 fn default_value(flavor: Flavor, column: &Column, default: &Expression) -> String {
     let is_long = ["TEXT", "BLOB", "JSON"].iter().any(|word| column.ty.canonical().contains(word));
-    if default.is_literal() && !(flavor == Flavor::Mysql && is_long) {
+    // In parentheses it would be another default there, which is shown as `now()` (MySQL 8.4, "Automatic Initialization and
+    // Updating for TIMESTAMP and DATETIME").
+    let is_moment = flavor == Flavor::Mysql && default.text().to_ascii_lowercase().starts_with("current_timestamp");
+    if is_moment || default.is_literal() && !(flavor == Flavor::Mysql && is_long) {
         default.text().to_owned()
     } else {
         in_parentheses(default.text())
@@ -241,7 +244,9 @@ fn unique(unique: &Unique) -> String {
 }
 
 fn check(check: &Check) -> String {
-    format!("{}check {}", constraint(check.name.as_ref()), in_parentheses(check.expression.text()))
+    // MySQL 8.4, "CHECK Constraints": `not enforced` is all that can stand behind it.
+    let behind: String = check.attributes.iter().map(|attribute| format!(" {attribute}")).collect();
+    format!("{}check {}{behind}", constraint(check.name.as_ref()), in_parentheses(check.expression.text()))
 }
 
 fn foreign_key(key: &ForeignKey) -> String {
