@@ -51,6 +51,9 @@ const CLAUSES: [&str; 25] = [
     "binary",
 ];
 
+/// By this a default is told from a value (MySQL 8.4, "The INFORMATION_SCHEMA COLUMNS Table", EXTRA).
+const EXPRESSION: &str = "default_generated";
+
 /// The text without what only the servers' dumper writes: comments that only some versions take for comments
 /// (MariaDB, "Comment Syntax").
 pub(in crate::dialect) fn plain(source: &str) -> String {
@@ -653,6 +656,22 @@ impl Reader {
         Ok(())
     }
 
+    fn set_default(&mut self, table: &str, name: &str, text: &str) -> Reading<()> {
+        let flavor = self.flavor;
+        let row = self.column(table, name)?;
+        row.default = stored_default(flavor, text, &row.ty);
+        row.extra = row.extra.replace(EXPRESSION, "");
+        if flavor == Flavor::Mysql && row.default.is_some() && !is_value(text) {
+            let spelled = |text: String| match text.strip_prefix("current_timestamp") {
+                Some(precision) => format!("current_timestamp{}", precision.trim_end_matches("()")),
+                None => in_parentheses_no_more(&text).to_owned(),
+            };
+            row.default = row.default.take().map(spelled);
+            add_extra(&mut row.extra, EXPRESSION);
+        }
+        Ok(())
+    }
+
     fn column_clause(&mut self, cursor: &mut Cursor<'_>, table: &str, name: &str) -> Reading<()> {
         let flavor = self.flavor;
         let named = if cursor.eat("constraint") { Some(cursor.name().here()?) } else { None };
@@ -664,17 +683,7 @@ impl Reader {
             let text = cursor
                 .until(|cursor| matches!(cursor.peek(), "," | ")") || cursor.is_one_of(&CLAUSES) && !cursor.is("null"))
                 .here()?;
-            let row = self.column(table, name)?;
-            row.default = stored_default(flavor, text, &row.ty);
-            if flavor == Flavor::Mysql && row.default.is_some() && !is_value(text) {
-                // So it is marked there (MySQL 8.4, "The INFORMATION_SCHEMA COLUMNS Table").
-                let spelled = |text: String| match text.strip_prefix("current_timestamp") {
-                    Some(precision) => format!("current_timestamp{}", precision.trim_end_matches("()")),
-                    None => in_parentheses_no_more(&text).to_owned(),
-                };
-                row.default = row.default.take().map(spelled);
-                add_extra(&mut row.extra, "default_generated");
-            }
+            self.set_default(table, name, text)?;
         } else if cursor.eat("auto_increment") {
             add_extra(&mut self.column(table, name)?.extra, "auto_increment");
         } else if cursor.eat_all(&["on", "update"]) {
@@ -1139,19 +1148,7 @@ impl Reader {
             }
             cursor.eat_all(&["set", "default"]).then_some(()).here()?;
             let text = cursor.until(|cursor| cursor.is(",")).here()?;
-            let flavor = self.flavor;
-            let row = self.column(table, &name)?;
-            row.default = stored_default(flavor, text, &row.ty);
-            if flavor == Flavor::Mysql && row.default.is_some() && !is_value(text) {
-                // So it is marked there (MySQL 8.4, "The INFORMATION_SCHEMA COLUMNS Table").
-                let spelled = |text: String| match text.strip_prefix("current_timestamp") {
-                    Some(precision) => format!("current_timestamp{}", precision.trim_end_matches("()")),
-                    None => in_parentheses_no_more(&text).to_owned(),
-                };
-                row.default = row.default.take().map(spelled);
-                add_extra(&mut row.extra, "default_generated");
-            }
-            return Ok(());
+            return self.set_default(table, &name, text);
         }
         if cursor.eat_all(&["convert", "to"]) {
             self.table_options(cursor, table)?;

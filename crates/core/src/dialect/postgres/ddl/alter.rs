@@ -155,12 +155,7 @@ impl Reader {
         cursor.eat("column");
         let column = cursor.name().here()?;
         cursor.eat_all(&["set", "statistics"]).then_some(()).here()?;
-        let head = format!("alter table {} alter column {} set statistics", quote_object(view), quote(&column));
-        let sql = format!("{head} {}", cursor.rest().trim());
-        self.other(ObjectKind::ColumnSetting, format!("{view}.{column} statistics"), sql, format!("{head} -1"));
-        if let Some(row) = self.catalogue.others.last_mut() {
-            row.after = vec![view.to_owned()];
-        }
+        self.column_statistics(view, &column, cursor.rest().trim());
         Ok(Read::Done)
     }
 
@@ -192,7 +187,7 @@ impl Reader {
 
     pub(super) fn alter_table(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
         Self::passed_if_exists(cursor);
-        cursor.eat("only");
+        let is_alone = cursor.eat("only");
         let start = cursor.at();
         let name = self.relation(cursor)?;
         if cursor.eat_all(&["attach", "partition"]) {
@@ -209,11 +204,16 @@ impl Reader {
         }
         cursor.go_to(start);
         let oid = self.table(cursor)?;
+        let before = self.statistics_of(oid);
         loop {
             self.table_action(cursor, oid)?;
             if !cursor.eat(",") {
                 break;
             }
+        }
+        if !is_alone {
+            let new = self.statistics_of(oid).into_iter().filter(|one| !before.contains(one));
+            self.hand_down(&name, &new.collect::<Vec<_>>());
         }
         if cursor.is_at_end() { Ok(Read::Done) } else { Err(Stop::Here) }
     }

@@ -88,16 +88,45 @@ impl Reader {
             }
             let mut targets = column.peculiarities.iter().filter_map(|one| one.strip_prefix("statistics "));
             if let Some(target) = targets.next_back() {
-                self.part_statistics(child, &column.name, target);
+                self.column_statistics(child, &column.name, target);
             }
         }
         self.parts.push(Part { name: child.to_owned(), parent: parent.to_owned(), columns: own, constraints });
     }
 
-    fn part_statistics(&mut self, part: &str, column: &str, target: &str) {
+    /// How finely columns of a table are looked at, where that is said.
+    pub(super) fn statistics_of(&self, oid: u32) -> Vec<(String, String)> {
+        let columns = self.catalogue.columns.iter().filter(|row| row.table == oid);
+        let said = |row: &ColumnRow| {
+            let target = row.peculiarities.iter().rev().find_map(|one| one.strip_prefix("statistics "))?;
+            Some((row.name.clone(), target.to_owned()))
+        };
+        columns.filter_map(said).collect()
+    }
+
+    /// The same for all parts of a table, unless it is said of the table alone (PostgreSQL 17, "ALTER TABLE", ONLY).
+    pub(super) fn hand_down(&mut self, table: &str, targets: &[(String, String)]) {
+        let is_part =
+            |row: &&OtherRow| row.kind == ObjectKind::Partition && row.after.iter().any(|parent| parent == table);
+        let parts: Vec<String> = match targets {
+            [] => Vec::new(),
+            _ => self.catalogue.others.iter().filter(is_part).map(|row| row.name.clone()).collect(),
+        };
+        for part in parts {
+            for (column, target) in targets {
+                self.column_statistics(&part, column, target);
+            }
+            self.hand_down(&part, targets);
+        }
+    }
+
+    /// How finely a column is looked at, of something whose columns are not taken in one by one.
+    pub(super) fn column_statistics(&mut self, part: &str, column: &str, target: &str) {
         let head = format!("alter table {} alter column {} set statistics", quote_object(part), quote(column));
         let (sql, drop) = (format!("{head} {target}"), format!("{head} -1"));
-        self.of_partition(ObjectKind::ColumnSetting, format!("{part}.{column} statistics"), sql, drop, part);
+        let name = format!("{part}.{column} statistics");
+        self.catalogue.others.retain(|row| row.kind != ObjectKind::ColumnSetting || row.name != name);
+        self.of_partition(ObjectKind::ColumnSetting, name, sql, drop, part);
     }
 
     /// Defaults of parts that are not the parent's. Of a parent that was made as a part nothing is known, and all of them
@@ -254,7 +283,7 @@ impl Reader {
             cursor.eat("column");
             let column = cursor.name().here()?;
             if cursor.eat_all(&["set", "statistics"]) {
-                self.part_statistics(name, &column, cursor.rest().trim());
+                self.column_statistics(name, &column, cursor.rest().trim());
                 return Ok(Read::Done);
             }
             cursor.go_to(start);
