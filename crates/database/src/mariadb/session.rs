@@ -138,10 +138,20 @@ impl MariadbSession {
     }
 
     fn write_owed(&mut self) -> Result<(), ServerError> {
-        match self.owed.take() {
-            None => Ok(()),
-            Some(event) => self.execute(&insert_events(&JOURNAL, &[&event])),
+        match self.owed.is_some() {
+            true => self.insert_with_owed(None),
+            false => Ok(()),
         }
+    }
+
+    /// Writes the event that is still to be written, and another one in the same statement; where that fails, it is still to
+    /// be written.
+    fn insert_with_owed(&mut self, event: Option<&str>) -> Result<(), ServerError> {
+        let owed = self.owed.take();
+        let rows: Vec<&str> = owed.as_deref().into_iter().chain(event).collect();
+        let written = self.execute(&insert_events(&JOURNAL, &rows));
+        self.owed = owed.filter(|_| written.is_err());
+        written
     }
 
     /// Pins a new connection.
@@ -274,9 +284,7 @@ impl Session for MariadbSession {
 
     // The number of the first row's own column (MariaDB 10.11, "LAST_INSERT_ID").
     fn insert_event(&mut self, event: &str) -> Result<i64, ServerError> {
-        let owed = self.owed.take();
-        let rows: Vec<&str> = owed.as_deref().into_iter().chain([event]).collect();
-        self.execute(&insert_events(&JOURNAL, &rows))?;
+        self.insert_with_owed(Some(event))?;
         Ok(i64::try_from(self.connection.last_insert_id()).unwrap_or(i64::MAX))
     }
 
