@@ -1,7 +1,7 @@
 //! `do` blocks that make what is not there yet, as scripts do that may run twice.
 
 use super::{Reader, Reading, SYNTAX};
-use crate::dialect::reading::{Read, Statements};
+use crate::dialect::reading::{Read, Statements, Stop};
 use crate::physical::ObjectKind;
 use crate::sql::Cursor;
 
@@ -11,6 +11,7 @@ const OF_SCHEMA: [&str; 6] = ["create", "alter", "drop", "comment", "grant", "re
 impl Reader {
     /// Takes in what a block makes where nothing is. Of a block that does anything else nothing is.
     pub(super) fn block(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        let start = cursor.at();
         cursor.skip();
         if cursor.eat("language") {
             cursor.name();
@@ -23,9 +24,15 @@ impl Reader {
             if self.is_there(&mut Cursor::new(sql, SYNTAX)) {
                 continue;
             }
-            // Its place is not known outside of the block.
-            if !matches!(self.statement(&mut inside, sql), Ok(Read::Done | Read::Nothing)) {
-                return Ok(Read::PassedOver);
+            if let Err(stop) = self.statement(&mut inside, sql) {
+                // Its place is not known outside of the block.
+                cursor.go_to(start);
+                let why = match stop {
+                    Stop::Because(why) => why,
+                    Stop::Here => format!("`{}` is not understood", inside.peek()),
+                };
+                let head = sql.split_whitespace().take(4).collect::<Vec<_>>().join(" ");
+                return Err(Stop::Because(format!("in `{head} …` of this block: {why}")));
             }
         }
         Ok(Read::Done)
