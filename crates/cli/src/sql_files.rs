@@ -131,7 +131,10 @@ impl SqlFile {
                 format!("{count} of {} {verb} passed over: `{}` is no part of a schema", self.source.name, first.words),
                 span,
                 "the first one",
-                "rows go into `rows T by (key) { … }` of an .oak file, or into an own step of a migration",
+                match self.passed_over.iter().any(|one| is_about_rows(&one.words)) {
+                    true => "rows go into `rows T by (key) { … }` of an .oak file, or into an own step of a migration",
+                    false => "a migration's own step can do it",
+                },
             ));
         }
         for one in &lifted.left_out {
@@ -144,6 +147,12 @@ impl SqlFile {
         }
         warnings
     }
+}
+
+/// Whether a statement, by its first words, puts rows in or changes them.
+fn is_about_rows(words: &str) -> bool {
+    let word = words.split_whitespace().next().unwrap_or_default().to_ascii_lowercase();
+    matches!(word.as_str(), "insert" | "replace" | "update" | "delete" | "merge" | "copy" | "load" | "truncate")
 }
 
 fn drawing(source: &Source, span: Span, message: &str, text: &str) -> String {

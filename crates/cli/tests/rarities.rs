@@ -98,7 +98,6 @@ fn what_people_write_is_read_as_the_server_reads_it() {
     }
 }
 
-/// What stands in another namespace than those that use it, and tables made like others.
 /// PostgreSQL keeps a list and a comparison in words of its own; where the columns' types leave no doubt, they are declared
 /// in the words that it makes them of.
 #[test]

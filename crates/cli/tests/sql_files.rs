@@ -156,6 +156,46 @@ fn rows_in_a_file_are_passed_over_with_a_word() {
     insta::assert_snapshot!(answer.stderr);
 }
 
+/// What is of the server and not of a schema, and what leaves no trace, is no mistake.
+#[test]
+fn what_is_of_the_server_is_passed_over_with_a_word() {
+    let project = Project::empty();
+    for (provider, sql) in [
+        (
+            "postgres",
+            "create role keeper;\ncreate table hive (id int primary key);\nreindex table hive;\nrefresh materialized view v;\n\
+             alter role keeper set work_mem = '1MB';\ndrop owned by keeper;\n\
+             do $$ begin create role keeper; exception when duplicate_object then null; end $$;\nshow work_mem;\n",
+        ),
+        (
+            "mariadb",
+            "create user keeper;\ncreate table hive (id int primary key);\noptimize table hive;\nalter user keeper;\n\
+             drop user keeper;\ndrop role keeper;\nshow tables;\n",
+        ),
+        (
+            "sqlite",
+            "# a comment\n.mode box\npragma foreign_keys = on;\npragma foreign_keys = off;\n\
+             create table hive (id integer primary key, of int references apiary);\ninsert into hive values (1, 1);\n\
+             create table apiary (id integer primary key);\n.quit\n",
+        ),
+    ] {
+        let name = format!("schema.{provider}.sql");
+        project.write(&name, sql);
+        let url = match provider {
+            "sqlite" => "sqlite:brackenfold.db".to_owned(),
+            _ => format!("{provider}://keeper@localhost/brackenfold"),
+        };
+        let answer = project.oak(&["adopt", "--from", &name, "--dry-run", "--url", &url]);
+        assert_eq!(answer.status, 0, "{provider}: {answer:#?}");
+        assert!(answer.stdout.contains("hive") || answer.stdout.contains("table"), "{provider}: {answer:#?}");
+        match provider {
+            "sqlite" => assert_eq!(answer.stderr, "", "{answer:#?}"),
+            _ => assert!(answer.stderr.contains("4 statements of"), "{answer:#?}"),
+        }
+        assert!(!answer.stderr.contains("rows go into"), "{answer:#?}");
+    }
+}
+
 #[test]
 fn whose_sql_it_is_has_to_be_said() {
     let project = Project::empty();

@@ -17,7 +17,8 @@
 //!    holds anyway), so do `ROW_FORMAT=DYNAMIC` and InnoDB's `USING BTREE`, and the settings of the session that a routine was made in. Of triggers
 //!    and routines, letter case, white space, backticks and the word `in` before a parameter go.
 //! 3. SQLite: tables are compared by what the pragmas say of them: a column by name, type, required, default, key;
-//!    `default null` is none, a rowid is required, and a reference without columns is one to the primary key.
+//!    `default null` is none, a rowid is required, and a reference without columns is one to the primary key. Indexes are
+//!    what the pragmas say, and what is said of expressions and conditions, without white space, parentheses and quotes.
 
 #![expect(clippy::print_stdout, clippy::print_stderr, reason = "a run says what it saw")]
 
@@ -159,7 +160,7 @@ impl Case {
 
     fn run(&self, script: &Path) -> Result<String, String> {
         self.load(script, &self.original, "utf8mb4_general_ci")?;
-        let namespace = self.namespace()?;
+        let namespace = self.namespace(&self.original)?;
         let (from, to) = (self.url(&self.original, namespace.as_deref()), self.url(&self.again, namespace.as_deref()));
         let before = self.dump(&self.original)?;
         let adopted = self.oak(&["adopt", "--yes", "--url", &from])?;
@@ -211,7 +212,7 @@ impl Case {
             }
         }
         self.run_script(last, &self.again)?;
-        let namespace = self.namespace()?;
+        let namespace = self.namespace(&self.again)?;
         let folder = tempfile::TempDir::new().map_err(|error| error.to_string())?;
         let mut left = "../before/schema";
         for (name, database) in [("before", &self.original), ("after", &self.again)] {
@@ -346,13 +347,14 @@ impl Case {
     }
 
     /// The one namespace that holds anything, where it is not the usual one.
-    fn namespace(&self) -> Result<Option<String>, String> {
+    fn namespace(&self, database: &str) -> Result<Option<String>, String> {
         let Some(server) = self.server.filter(|_| self.provider == Provider::Postgres) else { return Ok(None) };
-        let asked =
-            "select string_agg(distinct n.nspname, ',') from pg_class c join pg_namespace n on n.oid = c.relnamespace
-                     where n.nspname !~ '^pg_' and n.nspname <> 'information_schema'";
+        let asked = "select string_agg(n.nspname, ',') from pg_namespace n
+                     where n.nspname !~ '^pg_' and n.nspname <> 'information_schema'
+                       and (exists (select from pg_class c where c.relnamespace = n.oid)
+                            or exists (select from pg_proc p where p.pronamespace = n.oid))";
         let output = Command::new("psql")
-            .args(["-qAtX", "-U", "oak", "-d", &self.original, "-c", asked, "-h"])
+            .args(["-qAtX", "-U", "oak", "-d", database, "-c", asked, "-h"])
             .arg(server.socket())
             .output();
         let found = text(output, "psql")?;
@@ -494,11 +496,26 @@ fn sqlite(path: &Path) -> rusqlite::Result<Vec<String>> {
             }
             "index" => {
                 let shown = if name.starts_with("sqlite_autoindex") { "of a key" } else { name.as_str() };
-                let parts: Vec<String> = ask("index_xinfo")?.iter().map(|row| row[1..].join(" ")).collect();
-                let condition = lower.split_once(" where ").map_or("", |(_, condition)| condition);
-                let condition: String =
-                    condition.chars().filter(|one| !one.is_whitespace() && !"()\"`".contains(*one)).collect();
-                lines.push(format!("index {shown} on {table}: {} {condition}", parts.join(", ")));
+                // A column by its name, not by its place; the rowid and an expression have none.
+                let part = |row: &Vec<String>| match row[1].starts_with('-') {
+                    true => row[1..].join(" "),
+                    false => row[2..].join(" "),
+                };
+                let columns = ask("index_xinfo")?;
+                let parts: Vec<String> = columns.iter().map(part).collect();
+                let words = lower.split_whitespace().collect::<Vec<_>>().join(" ");
+                let (indexed, condition) = words.split_once(" where ").unwrap_or((words.as_str(), ""));
+                let said = match columns.iter().any(|row| row[1] == "-2") {
+                    true => indexed.split_once('(').map_or("", |(_, said)| said),
+                    false => "",
+                };
+                let bare = |said: &str| said.replace([' ', '(', ')', '"', '`'], "");
+                lines.push(format!(
+                    "index {shown} on {table}: {} {} {}",
+                    parts.join(", "),
+                    bare(said),
+                    bare(condition)
+                ));
             }
             _ => lines.push(format!("{kind} {name}: {}", lower.split_whitespace().collect::<Vec<_>>().join(" "))),
         }

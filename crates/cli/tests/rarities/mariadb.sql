@@ -95,3 +95,6 @@ create table buckets (id int primary key, v int) partition by hash (id) (partiti
 create table wide (a varchar(64000), b varchar(100) character set utf8mb4) default charset=latin1;
 create table described (a int, b int, primary key (a) comment 'the; key', unique key b_key (b) comment 'also');
 create table hashed_rest (id int not null, v int, primary key (id)) engine=innodb partition by hash (id mod 7) partitions 3;
+-- A reference may have the name of a key.
+create table packet (id bigint unsigned not null primary key);
+create table segment (packet_id bigint unsigned not null, unique key packet_id (packet_id), constraint packet_id foreign key (packet_id) references packet (id));

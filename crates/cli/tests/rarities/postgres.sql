@@ -146,3 +146,6 @@ create unlogged sequence fleeting start 5;
 create type words as range (subtype = text, collation = "C", multirange_type_name = many_words);
 alter materialized view hive_count2 alter column n set statistics 77;
 comment on sequence gen_c_seq is 'inside';
+-- Numbers from the sequence of another table's column.
+create table numbering_z (id serial primary key, other int);
+create table numbered_a (id int primary key default nextval('numbering_z_id_seq'), z int references numbering_z (id));

@@ -41,3 +41,19 @@ alter table counted modify id bigint auto_increment;
 alter table counted drop index id, modify k int null;
 alter view of_moved as select a from moved;
 alter algorithm = merge sql security invoker view of_moved as select a, b from moved;
+-- Keys that are too long are cut, or are hashes of what is in them.
+create table longer (id int primary key, v varchar(1024), w varchar(900) unique, t text unique, b varbinary(4000), u varchar(600) character set latin1 unique, key v (v), key b (b), key p (v(10))) default charset utf8mb4 collate utf8mb4_unicode_ci;
+create table longer_old (id int primary key, v varchar(255), w varchar(255), key v (v), unique w (w(30))) engine=myisam default charset utf8mb4 collate utf8mb4_unicode_ci;
+create table longer_safe (id int primary key, v varchar(600), w varchar(510), key v (v), key w (w)) engine=aria default charset utf8mb4 collate utf8mb4_unicode_ci;
+-- Only InnoDB keeps references.
+create table without_references (id int primary key, a int, foreign key (a) references longer (id)) engine=myisam default charset utf8mb4 collate utf8mb4_unicode_ci;
+create table national (id int primary key, n national varchar(20), nn nchar(3), cv character varying(30), cw char varying(4) character set latin1) default charset utf8mb4 collate utf8mb4_unicode_ci;
+create table rated (id int primary key, stars int not null CHECK(stars BETWEEN 1 AND 5), word varchar(9) check (word!='x' and word IN ('A', 'b'))) default charset utf8mb4 collate utf8mb4_unicode_ci;
+-- Which index of a reference stays.
+create table pointed_at (id int primary key, x int, unique (id, x)) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci;
+create table points (a int, b int, constraint c1 foreign key (a) references pointed_at (id), constraint c2 foreign key (a) references pointed_at (id), constraint c3 foreign key (a, b) references pointed_at (id, x), constraint c4 foreign key (a) references pointed_at (id)) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci;
+create table points_anew (a int, b int, constraint d1 foreign key (a) references pointed_at (id), foreign key (a) references pointed_at (id)) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci;
+alter table points_anew drop foreign key d1;
+alter table points_anew add constraint d7 foreign key (a) references pointed_at (id) on delete cascade;
+create table one_name (a int not null, unique key one_name_a (a), constraint one_name_a foreign key (a) references pointed_at (id)) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci;
+optimize table points;

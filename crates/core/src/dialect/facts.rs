@@ -27,6 +27,8 @@ pub struct Facts {
     pub keys_share_names: bool,
     /// Whether no two references of a database have the same name.
     pub references_share_names: bool,
+    /// Whether a reference can have the name of a key of its table.
+    pub references_apart: bool,
     /// Whether a table cannot change while checks of its rows wait for the end of the transaction.
     pub waiting_checks_block: bool,
     /// Whether a constraint can be given another name.

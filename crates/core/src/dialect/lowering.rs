@@ -723,8 +723,14 @@ impl<'a, S: Storing> Lowering<'a, S> {
 
     /// Constraint names are unique within a table, so that a change of one can be told from another.
     fn constraint_names(&mut self, table: &Table, lowered: &physical::Table) {
-        let (here, case) = (self.here(), self.storing.facts().name_case);
-        let mut seen = BTreeSet::new();
+        let facts = self.storing.facts();
+        let (here, case) = (self.here(), facts.name_case);
+        let mut seen: BTreeMap<String, Vec<Item>> = BTreeMap::new();
+        let are_apart = |one: &Item, other: &Item| {
+            let is_key = |item: &Item| matches!(item, Item::PrimaryKey | Item::Unique(_));
+            let is_reference = |item: &Item| matches!(item, Item::ForeignKey(_));
+            facts.references_apart && (is_key(one) && is_reference(other) || is_reference(one) && is_key(other))
+        };
         let key = lowered.primary_key.iter().map(|key| (&key.name, Item::PrimaryKey));
         let holding = |holds: Vec<bool>| -> Vec<usize> {
             holds.into_iter().enumerate().filter(|(_, holds)| *holds).map(|(at, _)| at).collect()
@@ -740,10 +746,12 @@ impl<'a, S: Storing> Lowering<'a, S> {
             .chain(lowered.checks[made..].iter().zip(checks).map(|(one, at)| (&one.name, Item::Check(at))));
         for (name, item) in names {
             let Some(name) = name else { continue };
-            if !seen.insert(case.item_key(name)) {
+            let earlier = seen.entry(case.item_key(name)).or_default();
+            if earlier.iter().any(|other| !are_apart(other, &item)) {
                 let kind = FaultKind::NameTaken { provider: here, name: name.clone() };
-                self.faults.push(Fault::new(kind, Place::whole(&table.name, item)));
+                self.faults.push(Fault::new(kind, Place::whole(&table.name, item.clone())));
             }
+            earlier.push(item);
         }
     }
 }

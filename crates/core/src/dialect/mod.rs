@@ -31,6 +31,7 @@ pub use naming::{NameKind, derived_name};
 pub use reading::{PassedOver, SqlMistake, SqlRead};
 
 use std::borrow::Cow;
+use std::collections::{BTreeMap, BTreeSet};
 
 use crate::diff::TableAlteration;
 use crate::physical;
@@ -292,6 +293,14 @@ impl Dialect {
                 let told = postgres::numbering::told_out(to, &from).map_or(Cow::Borrowed(to), Cow::Owned);
                 (postgres::numbering::told_out(&from, to).unwrap_or(from), told)
             }
+        }
+    }
+
+    /// The tables that take numbers from another one's sequence, and those they take them from, by their keys.
+    pub(crate) fn numbered_by_another(self, tables: &[physical::Table]) -> BTreeMap<String, BTreeSet<String>> {
+        match self {
+            Self::Sqlite | Self::Mariadb(_) => BTreeMap::new(),
+            Self::Postgres => postgres::numbering::numbered_by_another(tables),
         }
     }
 

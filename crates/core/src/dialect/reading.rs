@@ -65,7 +65,7 @@ impl Dialect {
     /// The text without what only the provider's own client or dumper understands; all places stay what they are.
     pub fn plain_sql(self, source: &str) -> String {
         match self {
-            Self::Sqlite => source.to_owned(),
+            Self::Sqlite => super::sqlite::shell::plain(source),
             Self::Postgres => super::postgres::ddl::plain(source),
             Self::Mariadb(_) => super::mariadb::ddl::plain(source),
         }

@@ -1,6 +1,6 @@
 //! A plan, and what the ways to one have in common.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::choices::Choices;
 use super::renaming::{self, Renamed};
@@ -133,8 +133,20 @@ pub(super) fn free_name(prefix: &str, table: &Table, taken: &mut BTreeSet<String
     name
 }
 
+/// Referenced tables before those that reference them, as far as there are no cycles, and one whose sequence another reads
+/// before that; otherwise by name.
+pub(super) fn made_first(dialect: Dialect, tables: Vec<Table>) -> Vec<Table> {
+    let numbering = dialect.numbered_by_another(&tables);
+    ordered(tables, &numbering)
+}
+
 /// Referenced tables before those that reference them, as far as there are no cycles; otherwise by name.
 pub(super) fn referenced_first(tables: Vec<Table>) -> Vec<Table> {
+    ordered(tables, &BTreeMap::new())
+}
+
+/// `needed` are the tables without which another cannot be made, beside its parents, all by their keys.
+fn ordered(tables: Vec<Table>, needed: &BTreeMap<String, BTreeSet<String>>) -> Vec<Table> {
     let names: BTreeSet<String> = tables.iter().map(Table::key).collect();
     let mut placed: BTreeSet<String> = BTreeSet::new();
     let mut waiting = tables;
@@ -147,17 +159,19 @@ pub(super) fn referenced_first(tables: Vec<Table>) -> Vec<Table> {
             };
             table.foreign_keys.iter().all(|key| is_there(&key.referenced_table))
                 && table.parents().iter().all(|name| is_there(name))
+                && needed.get(&table.key()).is_none_or(|keys| keys.iter().all(|key| is_there(key)))
         };
         let (mut now, mut later): (Vec<_>, Vec<_>) = waiting.into_iter().partition(ready);
         if now.is_empty() {
             // Round in a circle: references can wait, parents cannot.
-            let has_parents = |table: &Table| {
+            let can_be_made = |table: &Table| {
                 let waits = |name: &String| {
                     names.contains(&table.case.table_key(name)) && !placed.contains(&table.case.table_key(name))
                 };
-                !table.parents().iter().any(waits)
+                let needed = needed.get(&table.key());
+                !table.parents().iter().any(waits) && !needed.is_some_and(|keys| keys.iter().any(waits))
             };
-            let first = later.iter().position(has_parents).unwrap_or(0);
+            let first = later.iter().position(can_be_made).unwrap_or(0);
             now.push(later.remove(first));
         }
         placed.extend(now.iter().map(Table::key));

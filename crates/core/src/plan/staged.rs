@@ -6,7 +6,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::choices::{Choices, Values};
-use super::order::referenced_first;
+use super::order::made_first;
 use super::renaming;
 use super::rows::RowSteps;
 use super::step::{Batch, Commented, Constraint, EnumSwap, Step, SwappedColumn};
@@ -246,7 +246,7 @@ impl Planner<'_> {
     /// Drops the references that stand in the way of what happens to their columns or to the keys they point to, and
     /// makes those again that stay.
     fn references_in_the_way(&mut self, altered: &[TableAlteration], dropped: &[Table]) {
-        let order = referenced_first(dropped.to_vec());
+        let order = made_first(self.dialect, dropped.to_vec());
         let position = |name: &str| order.iter().position(|table| table.name == name);
         for table in self.from.tables() {
             let alteration = altered.iter().find(|one| one.from.key() == table.key());
@@ -865,7 +865,7 @@ impl Planner<'_> {
     /// References to tables that come later, or to keys that are only made in this plan, are added at the end.
     fn create(&mut self, tables: Vec<Table>) {
         let mut made: BTreeSet<String> = BTreeSet::new();
-        for mut table in referenced_first(tables) {
+        for mut table in made_first(self.dialect, tables) {
             made.insert(table.key());
             let (now, later): (Vec<_>, Vec<_>) = std::mem::take(&mut table.foreign_keys).into_iter().partition(|key| {
                 let referenced = self.to.key(&key.referenced_table);
@@ -914,7 +914,7 @@ impl Planner<'_> {
     }
 
     fn drop(&mut self, tables: Vec<Table>) {
-        let mut ordered = referenced_first(tables);
+        let mut ordered = made_first(self.dialect, tables);
         ordered.reverse();
         self.stages.drop_tables.extend(ordered.into_iter().map(Step::DropTable));
     }

@@ -431,6 +431,7 @@ impl<'a> Checker<'a> {
         }
     }
 
+    /// Constraints of one kind have names of their own; whether those of two kinds can share one depends on the provider.
     fn constraint_names(&mut self, table: &Table) {
         let list = |at: usize, item: fn(usize) -> Item| Place::whole(&table.name, item(at)).part(Part::Name);
         let keys =
@@ -439,10 +440,11 @@ impl<'a> Checker<'a> {
         let foreign =
             table.foreign_keys.iter().enumerate().map(|(at, one)| (&one.name, &one.scope, list(at, Item::ForeignKey)));
         let checks = table.checks.iter().enumerate().map(|(at, one)| (&one.name, &one.scope, list(at, Item::Check)));
-        let mut seen: BTreeMap<&Identifier, Vec<(&Scope, Place)>> = BTreeMap::new();
-        for (name, scope, place) in keys.chain(uniques).chain(foreign).chain(checks) {
+        let mut seen: BTreeMap<(&Identifier, usize), Vec<(&Scope, Place)>> = BTreeMap::new();
+        let kinds = keys.chain(uniques).map(|one| (0, one)).chain(foreign.map(|one| (1, one)));
+        for (kind, (name, scope, place)) in kinds.chain(checks.map(|one| (2, one))) {
             let Some(name) = name else { continue };
-            let earlier = seen.entry(name).or_default();
+            let earlier = seen.entry((name, kind)).or_default();
             if let Some((_, first)) = earlier.iter().find(|(other, _)| overlap(other, scope)) {
                 let kind = FaultKind::DuplicateConstraint { table: table.name.clone(), name: name.clone() };
                 self.faults.push(Fault::new(kind, place.clone()).with_other(first.clone()));

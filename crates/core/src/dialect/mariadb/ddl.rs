@@ -8,7 +8,7 @@ use std::collections::BTreeSet;
 use super::catalogue::{Catalogue, CheckRow, ColumnRow, OtherRow, PartRow, ReferenceRow, TableRow, introspect};
 use super::lower::{VERSIONED, widest_character};
 use super::quote::{literal, quote};
-use super::types::{is_text, type_name};
+use super::types::{is_text, key_bytes, type_name};
 use super::{COLLATION, Flavor, SYNTAX};
 use crate::Span;
 use crate::dialect::aliases::with_aliases;
@@ -19,8 +19,19 @@ use crate::sql::{Cursor, Expression, TokenKind, unquote};
 type Reading<T> = Result<T, Stop>;
 
 /// Words that a type can have behind its first.
-const TYPE_WORDS: [&str; 9] =
-    ["unsigned", "signed", "zerofill", "precision", "varying", "byte", "ascii", "unicode", "compressed"];
+const TYPE_WORDS: [&str; 11] = [
+    "unsigned",
+    "signed",
+    "zerofill",
+    "precision",
+    "varying",
+    "byte",
+    "ascii",
+    "unicode",
+    "compressed",
+    "varchar",
+    "char",
+];
 
 /// Words that begin a clause of a column, and so end its type and its default.
 const CLAUSES: [&str; 25] = [
@@ -137,9 +148,11 @@ impl Statements for Reader {
         match word.as_str() {
             "create" => self.create(cursor, sql),
             "alter" => self.alter(cursor, sql),
-            "set" | "use" | "begin" | "commit" | "start" | "lock" | "unlock" | "analyze" => Ok(Read::Nothing),
-            "insert" | "replace" | "update" | "delete" | "select" | "truncate" | "call" | "grant" | "revoke"
-            | "flush" => Ok(Read::PassedOver),
+            "set" | "use" | "begin" | "commit" | "start" | "lock" | "unlock" | "analyze" | "optimize" | "check"
+            | "repair" | "checksum" | "show" | "describe" | "desc" | "explain" | "savepoint" | "release" | "reset"
+            | "kill" => Ok(Read::Nothing),
+            "insert" | "replace" | "update" | "delete" | "select" | "with" | "truncate" | "call" | "grant"
+            | "revoke" | "flush" | "load" => Ok(Read::PassedOver),
             "drop" => self.drop(cursor),
             "rename" => self.rename_tables(cursor),
             // Where the numbers of a sequence stand.
@@ -151,6 +164,7 @@ impl Statements for Reader {
 
     fn finish(mut self: Box<Self>) -> Result<Introspected, String> {
         self.settle_nulls();
+        self.settle_references();
         self.settle_methods();
         self.name_indexes();
         self.settle_triggers();
@@ -322,6 +336,7 @@ impl Reader {
                 Ok(Read::Done)
             }
             "database" | "schema" => Ok(Read::Nothing),
+            "user" | "role" | "server" | "tablespace" | "logfile" => Ok(Read::PassedOver),
             "sequence" => {
                 cursor.skip();
                 cursor.eat_all(&["if", "not", "exists"]);
@@ -409,6 +424,9 @@ impl Reader {
         let word = cursor.name().here()?.to_ascii_lowercase();
         if matches!(word.as_str(), "database" | "schema") {
             return Ok(Read::Nothing);
+        }
+        if matches!(word.as_str(), "user" | "role" | "server" | "tablespace" | "prepare") {
+            return Ok(Read::PassedOver);
         }
         let is_lenient = cursor.eat_all(&["if", "exists"]);
         loop {
@@ -564,6 +582,15 @@ impl Reader {
         self.name_plain(to);
     }
 
+    /// Only InnoDB keeps references; other engines read over them (MariaDB, "Foreign Keys"; MySQL 8.4, "FOREIGN KEY
+    /// Constraints").
+    fn settle_references(&mut self) {
+        let without = |engine: &str| !engine.is_empty() && !engine.eq_ignore_ascii_case("innodb");
+        let tables: BTreeSet<String> =
+            self.catalogue.tables.iter().filter(|row| without(&row.engine)).map(|row| row.name.clone()).collect();
+        self.catalogue.references.retain(|row| !tables.contains(&row.table));
+    }
+
     /// Options of a table, up to the next comma.
     fn table_options(&mut self, cursor: &mut Cursor<'_>, table: &str) -> Reading<()> {
         let flavor = self.flavor;
@@ -626,13 +653,15 @@ impl Reader {
             }
             cursor.skip_nested().here()?;
         }
-        let text = &plain_type(text);
+        let (text, is_national) = in_one_word(text);
+        let text = &plain_type(&text);
         let lower = text.to_ascii_lowercase();
         let mut row = ColumnRow {
             table: table.to_owned(),
             name: name.clone(),
             nullable: true,
             ty: text.to_owned(),
+            collation: is_national.then(|| usual_collation(self.flavor, "utf8mb3")),
             ..ColumnRow::default()
         };
         if lower == "serial" {
@@ -1011,9 +1040,12 @@ impl Reader {
         keys.flat_map(|one| one.parts.iter().filter_map(|part| part.column.clone())).collect()
     }
 
-    /// What an index is made with where nothing is said, and which prefixes are the whole column.
+    /// What an index is made with where nothing is said, which prefixes are the whole column, and what becomes of a part that
+    /// is too long for a key.
     fn settle_methods(&mut self) {
+        let flavor = self.flavor;
         for one in &mut self.made {
+            let mut is_long = false;
             let table = self.catalogue.tables.iter().find(|row| row.name == one.table);
             // In memory an index is one by hash unless it says otherwise (MariaDB, "Storage Engine Index Types").
             let is_in_memory = table.is_some_and(|row| row.engine.eq_ignore_ascii_case("memory"));
@@ -1031,10 +1063,26 @@ impl Reader {
                 });
                 let length = column.and_then(|row| {
                     let lower = row.ty.to_ascii_lowercase();
-                    let is_bounded = lower.starts_with("varchar") || lower.starts_with("char");
+                    let is_bounded =
+                        ["varchar", "char", "varbinary", "binary"].iter().any(|word| lower.starts_with(word));
                     lower.split(['(', ')']).nth(1).filter(|_| is_bounded)?.trim().parse::<u32>().ok()
                 });
                 part.prefix = part.prefix.filter(|prefix| length.is_none_or(|length| *prefix < length));
+                let whole =
+                    column.filter(|_| part.prefix.is_none() && part.method == "BTREE" && flavor == Flavor::Mariadb);
+                let longest = longest_part(table.map(|row| row.engine.as_str()).unwrap_or_default());
+                let (Some(column), Some(longest)) = (whole, longest) else { continue };
+                let widest = column.collation.as_deref().map_or(1, widest_character);
+                let is_unbounded = key_bytes(&type_name(&column.ty)).is_none();
+                if is_unbounded || u64::from(length.unwrap_or_default()) * widest > longest {
+                    is_long = true;
+                    part.prefix = Some(u32::try_from(longest / widest).unwrap_or(u32::MAX))
+                        .filter(|_| one.kind == Kind::Plain && !is_unbounded);
+                }
+            }
+            // Rows with one key are told apart by a hash of it then.
+            if is_long && one.kind == Kind::Unique {
+                one.parts.iter_mut().for_each(|part| part.method = "HASH".into());
             }
         }
     }
@@ -1044,11 +1092,19 @@ impl Reader {
     fn name_indexes(&mut self) {
         let made = std::mem::take(&mut self.made);
         let (of_references, mut all): (Vec<Made>, Vec<Made>) = made.into_iter().partition(Made::is_for_reference);
-        for mut index in of_references {
-            if !all.iter().any(|other| other.serves(&index)) {
-                index.parts.iter_mut().for_each(|part| part.peculiarities.clear());
-                all.push(index);
-            }
+        // Of two that are made for references, the longer stays, and else the later (MariaDB 10.11, `sql_table.cc`,
+        // `mysql_prepare_create_table`).
+        let takes_over = |(at, index): (usize, &Made), (other_at, other): (usize, &Made)| {
+            at != other_at && other.serves(index) && (other_at > at || other.parts.len() > index.parts.len())
+        };
+        let stays = |(at, index): (usize, &Made)| {
+            !all.iter().any(|other| other.serves(index))
+                && !of_references.iter().enumerate().any(|other| takes_over((at, index), other))
+        };
+        let kept: Vec<bool> = of_references.iter().enumerate().map(stays).collect();
+        for (mut index, _) in of_references.into_iter().zip(kept).filter(|(_, stays)| *stays) {
+            index.parts.iter_mut().for_each(|part| part.peculiarities.clear());
+            all.push(index);
         }
         let mut taken: Vec<(String, String)> =
             all.iter().filter_map(|one| Some((one.table.clone(), one.name.clone()?.to_lowercase()))).collect();
@@ -1081,6 +1137,9 @@ impl Reader {
         }
         if cursor.is("database") || cursor.is("schema") {
             return Ok(Read::Nothing);
+        }
+        if cursor.is_one_of(&["user", "role", "server", "tablespace", "logfile", "instance"]) {
+            return Ok(Read::PassedOver);
         }
         cursor.eat("ignore");
         cursor.expect("table").here()?;
@@ -1345,6 +1404,17 @@ fn has_period(sql: &str) -> bool {
     text.contains(" period for ") || text.contains(" partition by system_time")
 }
 
+/// How many bytes a part of a key has at most; a longer one is cut, or is a hash where it is unique (MariaDB 10.11, "InnoDB
+/// Limitations", "MyISAM Storage Engine", "Aria Storage Engine", and "CREATE TABLE", "UNIQUE").
+fn longest_part(engine: &str) -> Option<u64> {
+    match engine.to_ascii_lowercase().as_str() {
+        "" | "innodb" => Some(3072),
+        "myisam" => Some(1000),
+        "aria" => Some(2300),
+        _ => None,
+    }
+}
+
 /// A table's statement without where its numbering stands.
 fn without_counter(sql: &str) -> String {
     let Some((before, rest)) = sql.split_once(" AUTO_INCREMENT=") else { return sql.to_owned() };
@@ -1355,6 +1425,27 @@ fn without_counter(sql: &str) -> String {
 /// ANSI_QUOTES; MySQL, the same).
 fn text_of(cursor: &mut Cursor<'_>) -> Option<String> {
     if cursor.peek().starts_with('"') { cursor.name() } else { cursor.text() }
+}
+
+/// A type's names of several words in one; whether it is of the national character set, which is `utf8mb3` (MariaDB,
+/// "VARCHAR", "NATIONAL"; MySQL 8.4, "The National Character Set").
+fn in_one_word(text: &str) -> (String, bool) {
+    let (head, rest) = text.split_at(text.find('(').unwrap_or(text.len()));
+    let words: Vec<String> = head.split_whitespace().map(str::to_ascii_lowercase).collect();
+    let words: Vec<&str> = words.iter().map(String::as_str).collect();
+    let (is_national, words) = match &words[..] {
+        ["national", rest @ ..] => (true, rest.to_vec()),
+        ["nchar", rest @ ..] => (true, [&["char"], rest].concat()),
+        ["nvarchar", rest @ ..] => (true, [&["varchar"], rest].concat()),
+        other => (false, other.to_vec()),
+    };
+    let name = match &words[..] {
+        ["character" | "char", "varying"] | ["varcharacter"] => "varchar",
+        ["character"] if is_national => "char",
+        [one] if is_national => one,
+        _ => return (text.to_owned(), false),
+    };
+    (format!("{name}{rest}"), is_national)
 }
 
 /// A type with its parenthesis behind its name, and without the spaces between enum words.

@@ -12,7 +12,7 @@ use crate::schema::{
     Action, Column, Deferrable, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, IndexPart, Item, KeyPart,
     Part, Place, Provider, Schema, Scoped, Storage, Table, Type, Value,
 };
-use crate::sql::{Expression, Syntax, unquote};
+use crate::sql::{Expression, Lexer, Syntax, TokenKind, unquote};
 
 /// InnoDB, "Limits": the longest key of a table with dynamic rows, in bytes.
 const LONGEST_KEY: u64 = 3072;
@@ -342,9 +342,41 @@ pub(super) fn widest_character(collation: &str) -> u64 {
 }
 
 /// The check that is written with a column, as an attribute of it.
+///
+/// Its words are small, its columns in quotes and its white space that of the server (MariaDB 10.11 writes a condition
+/// anew from what it understood), so that it is the same text wherever it was read.
 pub(super) fn own_check(condition: &str) -> String {
     let condition = Expression::read(condition, SYNTAX);
-    format!("check ({})", condition.respelled(|reference| Some(quote(&reference.name)), |_| None))
+    let quoted = condition.respelled(|reference| Some(quote(&reference.name)), |_| None);
+    let mut written = String::with_capacity(quoted.len());
+    // Whether a space stands before the next token, if it is no parenthesis behind a word.
+    let (mut spaced, mut is_call) = (false, false);
+    for token in Lexer::new(&quoted, 0, SYNTAX) {
+        let text = token.span.text(&quoted);
+        match token.kind {
+            TokenKind::Space | TokenKind::Comment => {
+                is_call = false;
+                continue;
+            }
+            TokenKind::Symbol => {
+                let is_tight = matches!(text, ")" | "," | ".") || text == "(" && is_call;
+                written.extend((spaced && !is_tight).then_some(' '));
+                written.push_str(if text == "!=" { "<>" } else { text });
+                spaced = !matches!(text, "(" | "," | ".");
+                is_call = false;
+            }
+            kind => {
+                written.extend(spaced.then_some(' '));
+                match kind {
+                    TokenKind::Word => written.push_str(&text.to_ascii_lowercase()),
+                    _ => written.push_str(text),
+                }
+                spaced = true;
+                is_call = kind == TokenKind::Word;
+            }
+        }
+    }
+    format!("check ({written})")
 }
 
 /// What a column, key, check or index can have beside its clauses (MariaDB, "CREATE TABLE"; MySQL 8.4, the same).

@@ -51,6 +51,7 @@ pub(super) const FACTS: Facts = Facts {
     keys_share_names: false,
     // InnoDB, "FOREIGN KEY Constraint Identifiers": unique in a database.
     references_share_names: true,
+    references_apart: true,
     waiting_checks_block: false,
     renames_constraints: false,
     // MariaDB 10.5.2 and MySQL 5.7, "ALTER TABLE", RENAME INDEX.

@@ -83,6 +83,38 @@ struct Pending {
     columns: Vec<String>,
 }
 
+/// Statements that leave no trace in a schema.
+const WITHOUT_TRACE: [&str; 25] = [
+    "set",
+    "begin",
+    "commit",
+    "end",
+    "start",
+    "reset",
+    "analyze",
+    "vacuum",
+    "lock",
+    "reindex",
+    "refresh",
+    "notify",
+    "listen",
+    "unlisten",
+    "discard",
+    "checkpoint",
+    "show",
+    "load",
+    "savepoint",
+    "release",
+    "explain",
+    "prepare",
+    "deallocate",
+    "values",
+    "table",
+];
+
+/// What is the server's, and of no schema; `owned` is what a role has.
+const OF_SERVER: [&str; 7] = ["role", "user", "group", "database", "tablespace", "system", "owned"];
+
 /// What has been read so far.
 #[derive(Default)]
 pub(in crate::dialect) struct Reader {
@@ -116,18 +148,19 @@ impl Statements for Reader {
             "grant" => self.grant(cursor),
             "revoke" => self.revoke(cursor),
             "set" if self.search_path(cursor)? => Ok(Read::Nothing),
-            "set" | "begin" | "commit" | "end" | "start" | "reset" | "analyze" | "vacuum" | "lock" => Ok(Read::Nothing),
+            "cluster" => self.cluster(cursor),
+            word if WITHOUT_TRACE.contains(&word) => Ok(Read::Nothing),
             "select" if sql.contains("set_config") => Ok(Read::Nothing),
             "do" => self.block(cursor),
-            "select" | "insert" | "update" | "delete" | "copy" | "truncate" | "security" | "call" | "with" => {
-                Ok(Read::PassedOver)
-            }
+            "select" | "insert" | "update" | "delete" | "merge" | "copy" | "truncate" | "security" | "call"
+            | "with" | "execute" | "reassign" => Ok(Read::PassedOver),
             _ => Err(Stop::Here),
         }
     }
 
     fn finish(mut self: Box<Self>) -> Result<Introspected, String> {
         self.settle_parts();
+        self.settle_routines();
         for Pending { constraint, table, columns } in std::mem::take(&mut self.pending) {
             let Some(oid) = self.oid(&table) else {
                 let of = self.table_name(self.catalogue.constraints[constraint].table);
@@ -310,6 +343,19 @@ impl Reader {
         Ok(true)
     }
 
+    /// `cluster TABLE using INDEX`, which is remembered; without an index it goes by the one that is.
+    fn cluster(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        cursor.skip();
+        cursor.eat("verbose");
+        if !cursor.is_at_end() {
+            let table = self.table(cursor)?;
+            if cursor.eat("using") {
+                self.clustered(cursor, table)?;
+            }
+        }
+        Ok(Read::Done)
+    }
+
     // ---- the rest -----------------------------------------------------------------------------------------------
 
     fn comment(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
@@ -483,6 +529,9 @@ impl Reader {
     fn drop(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
         cursor.skip();
         let word = cursor.name().here()?;
+        if OF_SERVER.contains(&word.as_str()) {
+            return Ok(Read::PassedOver);
+        }
         let word = if word == "materialized" && cursor.eat("view") { "materialized view".to_owned() } else { word };
         cursor.eat("concurrently");
         let is_lenient = Self::passed_if_exists(cursor);

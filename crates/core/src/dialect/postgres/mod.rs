@@ -36,6 +36,7 @@ pub(super) const FACTS: Facts = Facts {
     indexes_share_names: true,
     keys_share_names: true,
     references_share_names: false,
+    references_apart: false,
     waiting_checks_block: true,
     renames_constraints: true,
     renames_indexes: true,

@@ -8,6 +8,7 @@ pub(super) mod lift;
 pub(super) mod lower;
 pub(super) mod quote;
 pub(super) mod render;
+pub(super) mod shell;
 
 use super::{Altering, Facts, Frame, IdentifierLimit, Misfits};
 use crate::physical::TypeName;
@@ -26,6 +27,7 @@ pub(super) const FACTS: Facts = Facts {
     indexes_share_names: true,
     keys_share_names: false,
     references_share_names: false,
+    references_apart: false,
     waiting_checks_block: false,
     renames_constraints: false,
     renames_indexes: false,

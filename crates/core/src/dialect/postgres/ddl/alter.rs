@@ -1,6 +1,6 @@
 //! `alter …` in a file.
 
-use super::{PUBLIC, Reader, Reading, parameters};
+use super::{OF_SERVER, PUBLIC, Reader, Reading, parameters};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{SequenceRow, WordRow};
 use crate::dialect::postgres::quote::{literal, quote, quote_object};
@@ -22,20 +22,36 @@ impl Reader {
         if cursor.eat_all(&["default", "privileges"]) {
             return self.default_privileges(cursor);
         }
+        if cursor.is_one_of(&OF_SERVER) {
+            return Ok(Read::PassedOver);
+        }
         if cursor.eat("table") {
             return self.alter_table(cursor, sql);
         }
         if cursor.eat("sequence") {
-            Self::passed_if_exists(cursor);
+            let is_lenient = Self::passed_if_exists(cursor);
+            let start = cursor.at();
             let name = self.relation(cursor)?;
             if cursor.eat_all(&["owned", "by"]) {
                 self.owned_by(cursor, &name)?;
                 return Ok(Read::Done);
             }
-            if self.catalogue.sequences.iter().any(|row| row.name == name) && cursor.eat_all(&["rename", "to"]) {
+            let Some(at) = self.catalogue.sequences.iter().position(|row| row.name == name) else {
+                // That of an identity column is the column's.
+                if is_lenient || cursor.is("restart") {
+                    cursor.rest();
+                    return Ok(Read::Nothing);
+                }
+                cursor.go_to(start);
+                return Err(Stop::Because(format!("there is no sequence `{name}` before this")));
+            };
+            if cursor.eat_all(&["rename", "to"]) {
                 let new = qualified::beside(&name, &qualified::part(&cursor.name().here()?));
                 self.rename_sequence(&name, &new);
                 return Ok(Read::Done);
+            }
+            if !cursor.is("set") {
+                return self.alter_sequence(cursor, at);
             }
         } else if cursor.eat("type") {
             let name = self.relation(cursor)?;
@@ -55,7 +71,7 @@ impl Reader {
                 return self.rename_word(&name, &old, &new);
             }
         } else if cursor.eat("index") {
-            Self::passed_if_exists(cursor);
+            let is_lenient = Self::passed_if_exists(cursor);
             let name = self.relation(cursor)?;
             if cursor.eat_all(&["attach", "partition"]) {
                 let part = self.relation(cursor)?;
@@ -71,6 +87,10 @@ impl Reader {
                 let at = self.index(&name).here()?;
                 self.catalogue.indexes[at].peculiarities.push(format!("statistics {target} of part {part}"));
                 return Ok(Read::Done);
+            }
+            if is_lenient && self.index(&name).is_none() {
+                cursor.rest();
+                return Ok(Read::Nothing);
             }
             if cursor.eat_all(&["rename", "to"]) {
                 let new = cursor.name().here()?;
@@ -298,7 +318,11 @@ impl Reader {
             return Ok(());
         }
         if cursor.eat_all(&["cluster", "on"]) {
-            return self.mark_index(cursor, oid, "clustered");
+            return self.clustered(cursor, oid);
+        }
+        if cursor.eat_all(&["set", "without", "cluster"]) {
+            self.unmark(oid, "clustered");
+            return Ok(());
         }
         if cursor.eat_all(&["drop", "constraint"]) {
             let is_lenient = Self::passed_if_exists(cursor);
@@ -336,6 +360,19 @@ impl Reader {
     }
 
     /// Notes something of the index, or of the key whose index it is, that is named next.
+    /// The index that a table's rows are put in the order of; there is one at most.
+    pub(super) fn clustered(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
+        self.unmark(oid, "clustered");
+        self.mark_index(cursor, oid, "clustered")
+    }
+
+    fn unmark(&mut self, oid: u32, word: &str) {
+        let indexes = self.catalogue.indexes.iter_mut().filter(|row| row.table == oid);
+        let keys = self.catalogue.constraints.iter_mut().filter(|row| row.table == oid);
+        let marked = indexes.map(|row| &mut row.peculiarities).chain(keys.map(|row| &mut row.peculiarities));
+        marked.for_each(|words| words.retain(|one| one != word));
+    }
+
     fn mark_index(&mut self, cursor: &mut Cursor<'_>, oid: u32, word: &str) -> Reading<()> {
         let name = cursor.name().here()?;
         let indexes = self.catalogue.indexes.iter_mut().filter(|row| row.table == oid && row.name == name);

@@ -19,23 +19,27 @@ impl Reader {
         let body = cursor.text().unwrap_or_default();
         cursor.rest();
         let Some(statements) = statements(&body) else { return Ok(Read::PassedOver) };
+        let mut is_of_server = !statements.is_empty();
         for sql in statements {
             let mut inside = Cursor::new(sql, SYNTAX);
             if self.is_there(&mut Cursor::new(sql, SYNTAX)) {
                 continue;
             }
-            if let Err(stop) = self.statement(&mut inside, sql) {
-                // Its place is not known outside of the block.
-                cursor.go_to(start);
-                let why = match stop {
-                    Stop::Because(why) => why,
-                    Stop::Here => format!("`{}` is not understood", inside.peek()),
-                };
-                let head = sql.split_whitespace().take(4).collect::<Vec<_>>().join(" ");
-                return Err(Stop::Because(format!("in `{head} …` of this block: {why}")));
+            match self.statement(&mut inside, sql) {
+                Ok(read) => is_of_server &= matches!(read, Read::PassedOver),
+                Err(stop) => {
+                    // Its place is not known outside of the block.
+                    cursor.go_to(start);
+                    let why = match stop {
+                        Stop::Because(why) => why,
+                        Stop::Here => format!("`{}` is not understood", inside.peek()),
+                    };
+                    let head = sql.split_whitespace().take(4).collect::<Vec<_>>().join(" ");
+                    return Err(Stop::Because(format!("in `{head} …` of this block: {why}")));
+                }
             }
         }
-        Ok(Read::Done)
+        Ok(if is_of_server { Read::PassedOver } else { Read::Done })
     }
 
     /// Whether a statement would make what is there already, and so does nothing.

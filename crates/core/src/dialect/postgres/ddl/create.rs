@@ -1,6 +1,8 @@
 //! What is made in a file besides tables and indexes.
 
-use super::{CLAUSES, PUBLIC, Reader, Reading, argument_types, type_text, usual_range};
+use std::collections::BTreeMap;
+
+use super::{CLAUSES, OF_SERVER, PUBLIC, Reader, Reading, argument_types, type_text, usual_range};
 use crate::dialect::aliases::{strip_tail, with_aliases};
 use crate::dialect::lowering::has_check_option;
 use crate::dialect::postgres::SYNTAX;
@@ -34,6 +36,14 @@ const KEPT_AS_WRITTEN: [&str; 20] = [
     "text",
     "cast",
 ];
+
+/// What was said of where a sequence begins and ends.
+#[derive(Default)]
+struct Limits {
+    start: Option<i64>,
+    least: Option<i64>,
+    most: Option<i64>,
+}
 
 impl Reader {
     pub(super) fn create(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
@@ -116,6 +126,7 @@ impl Reader {
                 Ok(Read::Done)
             }
             "policy" | "rule" => self.create_on_table(cursor, sql),
+            word if OF_SERVER.contains(&word) => Ok(Read::PassedOver),
             "aggregate" => self.create_aggregate(cursor, sql),
             _ => Err(Stop::Here),
         }
@@ -303,8 +314,32 @@ impl Reader {
         Ok(Read::Done)
     }
 
-    pub(super) fn sequence_options(&mut self, cursor: &mut Cursor<'_>, mut row: SequenceRow) -> Reading<SequenceRow> {
-        let (mut start, mut least, mut most) = (None, None, None);
+    /// `alter sequence`, behind the name. A limit that is the type's own goes with the type (PostgreSQL 17, "ALTER
+    /// SEQUENCE").
+    pub(super) fn alter_sequence(&mut self, cursor: &mut Cursor<'_>, at: usize) -> Reading<Read> {
+        let row = self.catalogue.sequences[at].clone();
+        let usual = usual_range(&row);
+        let limits = Limits {
+            start: Some(row.start),
+            least: Some(row.least).filter(|least| *least != usual.0),
+            most: Some(row.most).filter(|most| *most != usual.1),
+        };
+        let row = self.options_beyond(cursor, row, limits)?;
+        self.catalogue.sequences[at] = row;
+        Ok(Read::Done)
+    }
+
+    pub(super) fn sequence_options(&mut self, cursor: &mut Cursor<'_>, row: SequenceRow) -> Reading<SequenceRow> {
+        self.options_beyond(cursor, row, Limits::default())
+    }
+
+    fn options_beyond(
+        &mut self,
+        cursor: &mut Cursor<'_>,
+        mut row: SequenceRow,
+        limits: Limits,
+    ) -> Reading<SequenceRow> {
+        let Limits { mut start, mut least, mut most } = limits;
         while !cursor.is_at_end() && !cursor.is(")") {
             if cursor.eat("as") {
                 row.ty = type_text(cursor.name().here()?.as_str());
@@ -315,10 +350,16 @@ impl Reader {
                 least = Some(cursor.number().here()?);
             } else if cursor.eat("maxvalue") {
                 most = Some(cursor.number().here()?);
-            } else if cursor.eat_all(&["no", "minvalue"])
-                || cursor.eat_all(&["no", "maxvalue"])
-                || cursor.eat_all(&["no", "cycle"])
-            {
+            } else if cursor.eat_all(&["no", "minvalue"]) {
+                least = None;
+            } else if cursor.eat_all(&["no", "maxvalue"]) {
+                most = None;
+            } else if cursor.eat_all(&["no", "cycle"]) {
+                row.cycles = false;
+            } else if cursor.eat("restart") {
+                // Where its numbers stand now.
+                cursor.eat("with");
+                cursor.number();
             } else if cursor.eat("start") {
                 cursor.eat("with");
                 start = Some(cursor.number().here()?);
@@ -422,6 +463,21 @@ impl Reader {
         }
         self.other(ObjectKind::Routine, if is_alone { name } else { full }, sql.to_owned(), drop);
         Ok(Read::Done)
+    }
+
+    /// A routine whose namesakes are all gone is called by its name alone again.
+    pub(super) fn settle_routines(&mut self) {
+        let base = |row: &OtherRow| row.name.split('(').next().unwrap_or_default().to_owned();
+        let mut named: BTreeMap<String, Vec<usize>> = BTreeMap::new();
+        for (at, row) in self.catalogue.others.iter().enumerate().filter(|(_, row)| row.kind == ObjectKind::Routine) {
+            named.entry(base(row)).or_default().push(at);
+        }
+        for (name, rows) in named {
+            let [at] = rows[..] else { continue };
+            let old = std::mem::replace(&mut self.catalogue.others[at].name, name.clone());
+            let after = self.catalogue.others.iter_mut().flat_map(|row| row.after.iter_mut());
+            after.filter(|one| **one == old).for_each(|one| name.clone_into(one));
+        }
     }
 
     pub(super) fn create_trigger(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {

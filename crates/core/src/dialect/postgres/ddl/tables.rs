@@ -336,15 +336,22 @@ impl Reader {
             }
             cursor.skip_nested().here()?;
         }
+        let mut row = ColumnRow { table: oid, name: name.clone(), ..ColumnRow::default() };
         if let Some(number) = self.number(oid, &name) {
-            // A column that is inherited, too.
-            let is_inherited = |row: &ColumnRow| row.table == oid && row.number == number;
-            self.catalogue.columns.retain(|row| !is_inherited(row));
+            // A column that is inherited, too: required where one of the two is, and with the parent's default where it has
+            // none of its own (PostgreSQL 15, `MergeAttributes`).
+            let rows = &mut self.catalogue.columns;
+            let is_it = |row: &ColumnRow| row.table == oid && row.number == number;
+            if let Some(at) = rows.iter().position(is_it) {
+                let inherited = rows.remove(at);
+                row.required = inherited.required;
+                row.expression = inherited.expression.filter(|_| inherited.generated.is_none());
+            }
         } else {
             self.columns.entry(oid).or_default().push(name.clone());
         }
         let number = self.number(oid, &name).unwrap_or(i16::MAX);
-        let mut row = ColumnRow { table: oid, number, name: name.clone(), ..ColumnRow::default() };
+        row.number = number;
         let serial = match text.to_ascii_lowercase().as_str() {
             "serial" | "serial4" => Some("integer"),
             "bigserial" | "serial8" => Some("bigint"),
@@ -463,6 +470,7 @@ impl Reader {
                 let canonical = domain.unwrap_or_else(|| type_name(&row.ty).canonical().to_ascii_lowercase());
                 let (head, rest) = canonical.split_once('(').unwrap_or((&canonical, ""));
                 let behind = rest.split_once(')').map(|(_, behind)| behind).unwrap_or_default();
+                let head = if matches!(head, "character" | "char") { "bpchar" } else { head };
                 Some(format!("NULL::{head}{behind}")).filter(|_| is_cast)
             }
         };
