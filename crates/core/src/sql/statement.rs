@@ -56,6 +56,12 @@ pub fn split(source: &str, syntax: Syntax, bodies: Bodies) -> Vec<Statement> {
             ";" => text == ";",
             other => token.kind != TokenKind::Quoted && source[token.span.start..].starts_with(other),
         };
+        // Behind another delimiter the server is sent several at once, and takes them one by one.
+        let is_one_of_several = text == ";" && current.as_ref().is_some_and(|reading| reading.kind == Kind::Plain);
+        if is_one_of_several && !ends {
+            statements.extend(current.take().map(|reading| reading.statement()));
+            continue;
+        }
         if !ends {
             current.get_or_insert_with(|| Reading::new(token.span.start, bodies)).word(text, token.span.end);
             continue;
@@ -99,6 +105,8 @@ enum Kind {
     Create,
     /// It may hold other statements.
     Holding,
+    /// It begins as a block without a name does, or as a transaction.
+    Block,
     Plain,
 }
 
@@ -142,7 +150,11 @@ impl Reading {
 
     fn kind_after(&self, word: &str) -> Kind {
         if self.words == 0 {
-            return if word == "create" { Kind::Create } else { Kind::Plain };
+            return match word {
+                "create" => Kind::Create,
+                "begin" | "if" | "case" | "loop" | "while" | "repeat" | "for" | "declare" => Kind::Block,
+                _ => Kind::Plain,
+            };
         }
         match (self.bodies, word) {
             (Bodies::Triggers, "temp" | "temporary") => Kind::Create,
@@ -236,7 +248,18 @@ mod tests {
             "delimiter //\ncreate procedure p() begin select ';'; end//\ndelimiter ;\nselect 2;",
             &["create procedure p() begin select ';'; end", "select 2"],
         );
-        case("delimiter $$\nselect 1; select 2$$", &["select 1; select 2"]);
+        case(
+            "delimiter ;;\nset @a = 1 ;;\nset @b = 2;;\ndelimiter ;\nselect 1;",
+            &["set @a = 1", "set @b = 2", "select 1"],
+        );
+        case(
+            "delimiter $$\ndrop procedure if exists p; create procedure p() begin select 1; end;$$\nbegin not atomic select 1; end$$",
+            &[
+                "drop procedure if exists p",
+                "create procedure p() begin select 1; end;",
+                "begin not atomic select 1; end",
+            ],
+        );
         case(
             "delimiter $$\ncreate procedure p() begin select 1; end$$\nselect a$$select b$$\ndelimiter ;\nselect 2;",
             &["create procedure p() begin select 1; end", "select a", "select b", "select 2"],

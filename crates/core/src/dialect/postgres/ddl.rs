@@ -698,7 +698,7 @@ fn elements(list: &str) -> Reading<Vec<String>> {
 
 /// A type's text as the catalogue would give it.
 fn type_text(text: &str) -> String {
-    let text = without_public(text).replace("pg_catalog.", "");
+    let text = without_public(text).replace("pg_catalog.", "").replace("\"pg_catalog\".", "");
     // The lengths and the number of an array's dimensions say nothing (PostgreSQL 17, "Arrays").
     let bracket = text.find('[').filter(|_| !text.starts_with('"'));
     let element = text[..bracket.unwrap_or(text.len())].trim_end();

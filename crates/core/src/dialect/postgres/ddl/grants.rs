@@ -20,6 +20,9 @@ struct On {
     all: &'static [&'static str],
 }
 
+/// What a role may pass on.
+const WITH_OPTION: &str = " with grant option";
+
 const ON_TABLE: &[&str] = &["delete", "insert", "references", "select", "trigger", "truncate", "update"];
 
 impl Reader {
@@ -37,6 +40,11 @@ impl Reader {
                 self.of_usual_place(&privileges, true);
                 continue;
             }
+            if everybody_has(on) && role == "public" {
+                // It is only given back.
+                self.take(&format!("public not on {}", on.label));
+                continue;
+            }
             if !privileges.is_empty() {
                 self.give(on, role, &privileges, None, is_grantable);
             }
@@ -47,39 +55,69 @@ impl Reader {
         Ok(Read::Done)
     }
 
-    /// `revoke all on function … from public` takes what everybody has; nothing else is there to be taken in a new database.
+    /// `revoke all on function … from public` takes what everybody has; else what was given before is taken.
     pub(super) fn revoke(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
         cursor.skip();
-        let Some((privileges, _)) = privileges(cursor)? else { return Ok(Read::PassedOver) };
+        let Some((privileges, columns)) = privileges(cursor)? else { return Ok(Read::PassedOver) };
         let Some(objects) = self.granted_on(cursor)? else { return Ok(Read::PassedOver) };
         cursor.expect("from").here()?;
-        let is_everybody = roles(cursor)? == ["public"];
+        let roles = roles(cursor)?;
         let _ = cursor.eat("restrict") || cursor.eat("cascade");
         ends(cursor)?;
-        if objects.is_empty() {
-            return Ok(Read::Done);
+        let mut is_taken = objects.is_empty();
+        for (on, role) in objects.iter().flat_map(|on| roles.iter().map(move |role| (on, role))) {
+            if role == "public" && is_usual_place(on) {
+                self.of_usual_place(&privileges, false);
+                is_taken = true;
+            } else if role == "public" && everybody_has(on) {
+                self.take_from_everybody(on);
+                is_taken = true;
+            } else if columns.is_empty() {
+                is_taken |= self.take_given(on, role, &privileges);
+            }
         }
-        if is_everybody && objects.iter().all(is_usual_place) {
-            self.of_usual_place(&privileges, false);
-            return Ok(Read::Done);
+        Ok(if is_taken { Read::Done } else { Read::PassedOver })
+    }
+
+    /// Takes a right out; whether it was there.
+    fn take(&mut self, name: &str) -> bool {
+        let before = self.catalogue.others.len();
+        self.catalogue.others.retain(|row| row.kind != ObjectKind::Grant || row.name != name);
+        self.catalogue.others.len() < before
+    }
+
+    /// Takes rights from a role that has them; whether it had one.
+    fn take_given(&mut self, on: &On, role: &str, privileges: &[String]) -> bool {
+        let mut is_taken = false;
+        for option in ["", WITH_OPTION] {
+            let name = format!("{role} on {}{option}", on.label);
+            let is_it = |row: &&OtherRow| row.kind == ObjectKind::Grant && row.name == name;
+            let Some(row) = self.catalogue.others.iter().find(is_it) else { continue };
+            let words = row.sql.strip_prefix("grant ").and_then(|rest| rest.split_once(" on ")).map(|(words, _)| words);
+            let is_kept = |word: &&str| !privileges.iter().any(|one| one == "all" || one == word);
+            let kept: Vec<String> = words.unwrap_or_default().split(", ").filter(is_kept).map(str::to_owned).collect();
+            is_taken |= self.take(&name);
+            if !kept.is_empty() {
+                self.give(on, role, &kept, None, !option.is_empty());
+            }
         }
-        let is_given = |on: &On| on.sql.starts_with("routine ") || on.sql.starts_with("type ");
-        if !is_everybody || !objects.iter().all(is_given) {
-            return Ok(Read::PassedOver);
-        }
-        for on in objects {
-            let (word, sql) = (on.all[0], &on.sql);
-            self.catalogue.others.push(OtherRow {
-                kind: ObjectKind::Grant,
-                name: format!("public not on {}", on.label),
-                table: None,
-                sql: format!("revoke {word} on {sql} from public"),
-                drop: format!("grant {word} on {sql} to public"),
-                after: vec![on.after],
-                comment: None,
-            });
-        }
-        Ok(Read::Done)
+        is_taken
+    }
+
+    /// Takes what everybody has where nobody says otherwise.
+    fn take_from_everybody(&mut self, on: &On) {
+        let name = format!("public not on {}", on.label);
+        self.take(&name);
+        let (word, sql) = (on.all[0], &on.sql);
+        self.catalogue.others.push(OtherRow {
+            kind: ObjectKind::Grant,
+            name,
+            table: None,
+            sql: format!("revoke {word} on {sql} from public"),
+            drop: format!("grant {word} on {sql} to public"),
+            after: vec![on.after.clone()],
+            comment: None,
+        });
     }
 
     /// What everybody may in `public`: use it, unless that is taken from them (PostgreSQL 15, "Schemas and Privileges").
@@ -249,7 +287,7 @@ impl Reader {
 
     /// Adds to what a role has on an object, or on a column of it.
     fn give(&mut self, on: &On, role: &str, privileges: &[String], column: Option<&str>, is_grantable: bool) {
-        let (option, who) = (if is_grantable { " with grant option" } else { "" }, role);
+        let (option, who) = (if is_grantable { WITH_OPTION } else { "" }, role);
         let column_label = column.map(|column| format!(".{column}")).unwrap_or_default();
         let name = format!("{who} on {}{column_label}{option}", on.label);
         let all = privileges.iter().any(|one| one == "all");
@@ -294,6 +332,11 @@ fn on_sequence(name: &str) -> On {
 fn on_routine(name: &str, arguments: &str) -> On {
     let routine = format!("routine {}({arguments})", quote_object(name));
     On { sql: routine.clone(), label: routine, after: name.to_owned(), all: &["execute"] }
+}
+
+/// Whether it is of a kind that everybody may use (PostgreSQL 17, "Privileges").
+fn everybody_has(on: &On) -> bool {
+    on.sql.starts_with("routine ") || on.sql.starts_with("type ")
 }
 
 /// Whether it is the namespace that is always there.
