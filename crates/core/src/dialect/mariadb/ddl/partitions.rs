@@ -1,6 +1,8 @@
 //! How a table of a file is partitioned, in the words in which the catalogue is read (MariaDB, "Partitioning Types").
 
-use super::{Reading, SYNTAX, quote, text_of};
+use super::{Reading, text_of};
+use crate::dialect::mariadb::SYNTAX;
+use crate::dialect::mariadb::quote::{literal, quote};
 use crate::dialect::reading::{OrStop, Stop};
 use crate::sql::{Cursor, Expression, TokenKind};
 
@@ -147,7 +149,7 @@ fn as_shown(by: &By, below: Option<&By>, parts: &[Partition], engine: &str) -> S
     };
     let is_of_columns = by.method.ends_with("columns");
     let behind = |part: &Partition| {
-        let comment = part.comment.as_ref().map(|text| format!(" COMMENT = {}", super::literal(text)));
+        let comment = part.comment.as_ref().map(|text| format!(" COMMENT = {}", literal(text)));
         format!("{} ENGINE = {engine}", comment.unwrap_or_default())
     };
     let named = |name: &str| format!("`{}`", name.replace('`', "``"));

@@ -1,0 +1,369 @@
+//! Keys, indexes, references and checks in a file, and what the server makes of them when all are known.
+
+use super::{Kind, Made, Reader, Reading, text_of};
+use crate::dialect::mariadb::Flavor;
+use crate::dialect::mariadb::catalogue::{PartRow, ReferenceRow};
+use crate::dialect::mariadb::lower::widest_character;
+use crate::dialect::mariadb::quote::literal;
+use crate::dialect::mariadb::types::{key_bytes, type_name};
+use crate::dialect::reading::{OrStop, Read, Stop};
+use crate::sql::{Cursor, TokenKind};
+
+impl Reader {
+    /// A key, index, reference or check of the table; whether one stood here.
+    pub(super) fn table_item(&mut self, cursor: &mut Cursor<'_>, table: &str) -> Reading<bool> {
+        if cursor.kind() != TokenKind::Word {
+            return Ok(false);
+        }
+        let has_name = cursor.is("constraint");
+        let mut named = None;
+        let is_named = cursor.eat("constraint");
+        // MariaDB, "ALTER TABLE", IF NOT EXISTS.
+        let mut is_lenient = cursor.eat_all(&["if", "not", "exists"]);
+        if is_named && !cursor.is_one_of(&["primary", "unique", "foreign", "check"]) {
+            named = Some(cursor.name().here()?);
+        }
+        if cursor.eat_all(&["primary", "key"]) {
+            self.index_parts(cursor, table, None, Kind::Primary, "")?;
+        } else if cursor.eat("unique") {
+            let _ = cursor.eat("key") || cursor.eat("index");
+            self.index_parts(cursor, table, named, Kind::Unique, "")?;
+        } else if cursor.eat_all(&["foreign", "key"]) {
+            is_lenient |= cursor.eat_all(&["if", "not", "exists"]);
+            if !cursor.is("(") {
+                let index = cursor.name().here()?;
+                named = named.or(Some(index));
+            }
+            let columns = cursor.names().here()?;
+            let is_there = is_lenient && self.has_constraint(table, named.as_deref());
+            let (references, made) = (self.catalogue.references.len(), self.made.len());
+            self.reference(cursor, table, named, columns)?;
+            if is_there {
+                self.catalogue.references.truncate(references);
+                self.made.truncate(made);
+            }
+        } else if cursor.is("check") && cursor.ahead(1) == "(" {
+            cursor.skip();
+            let condition = cursor.parenthesised().here()?.to_owned();
+            if !is_lenient || !self.has_constraint(table, named.as_deref()) {
+                self.check(table, named, condition, false);
+                self.enforce(cursor);
+            }
+        } else if cursor.is_one_of(&["fulltext", "spatial"]) {
+            let method = cursor.peek().to_ascii_uppercase();
+            cursor.skip();
+            let _ = cursor.eat("key") || cursor.eat("index");
+            self.index_parts(cursor, table, None, Kind::Plain, &method)?;
+        } else if cursor.is_one_of(&["key", "index"]) {
+            cursor.skip();
+            self.index_parts(cursor, table, None, Kind::Plain, "")?;
+        } else if has_name {
+            return Err(Stop::Here);
+        } else {
+            return Ok(false);
+        }
+        Ok(true)
+    }
+
+    /// What is in a primary key, or counts by itself, is required, whatever else was said of it since.
+    pub(super) fn settle_nulls(&mut self) {
+        let made = std::mem::take(&mut self.made);
+        made.iter().filter(|one| one.kind == Kind::Primary).for_each(|one| self.require(one));
+        self.made = made;
+        let counts = self.catalogue.columns.iter_mut().filter(|row| row.extra.contains("auto_increment"));
+        counts.for_each(|row| row.nullable = false);
+    }
+
+    fn require(&mut self, key: &Made) {
+        for name in key.parts.iter().filter_map(|part| part.column.as_deref()) {
+            if let Ok(row) = self.column(&key.table, name) {
+                row.nullable = false;
+            }
+        }
+    }
+
+    pub(super) fn index_of(&mut self, table: &str, name: Option<String>, kind: Kind, column: &str) {
+        let part = PartRow { column: Some(column.to_owned()), method: String::new(), ..PartRow::default() };
+        self.add_index(Made { table: table.to_owned(), name, kind, parts: vec![part] });
+    }
+
+    fn add_index(&mut self, made: Made) {
+        if made.kind == Kind::Primary {
+            self.require(&made);
+        }
+        self.made.push(made);
+    }
+
+    fn index_parts(
+        &mut self,
+        cursor: &mut Cursor<'_>,
+        table: &str,
+        mut name: Option<String>,
+        kind: Kind,
+        method: &str,
+    ) -> Reading<()> {
+        let is_lenient = cursor.eat_all(&["if", "not", "exists"]);
+        if !cursor.is("(") && !cursor.is("using") {
+            let own = cursor.name().here()?;
+            name = name.or(Some(own));
+        }
+        let mut method = method.to_owned();
+        if cursor.eat("using") {
+            method = cursor.name().here()?.to_ascii_uppercase();
+        }
+        let mut parts = Vec::new();
+        cursor.expect("(").here()?;
+        while !cursor.eat(")") {
+            let mut part = PartRow::default();
+            if cursor.is("(") {
+                part.expression = Some(cursor.parenthesised().here()?.to_owned());
+            } else {
+                part.column = Some(cursor.name().here()?);
+                if cursor.eat("(") {
+                    part.prefix = u32::try_from(cursor.number().here()?).ok();
+                    cursor.expect(")").here()?;
+                }
+            }
+            part.descending = cursor.eat("desc");
+            cursor.eat("asc");
+            parts.push(part);
+            if !cursor.is(")") {
+                cursor.expect(",").here()?;
+            }
+        }
+        let mut peculiarities = Vec::new();
+        while !cursor.is_at_end() && !matches!(cursor.peek(), "," | ")") {
+            if cursor.eat("using") {
+                method = cursor.name().here()?.to_ascii_uppercase();
+            } else if cursor.eat("comment") {
+                peculiarities.push(format!("comment {}", literal(&text_of(cursor).here()?)));
+            } else if cursor.is_one_of(&["ignored", "invisible"]) {
+                peculiarities.push(cursor.name().here()?.to_ascii_lowercase());
+            } else if cursor.eat("key_block_size") {
+                cursor.eat("=");
+                peculiarities.push(format!("key_block_size={}", cursor.number().here()?));
+            } else {
+                return Err(Stop::Here);
+            }
+        }
+        for part in &mut parts {
+            part.method.clone_from(&method);
+            part.peculiarities.clone_from(&peculiarities);
+        }
+        let is_like = |one: &Made| {
+            one.table == table
+                && match kind {
+                    Kind::Primary => one.kind == Kind::Primary,
+                    _ => one.name.is_some() && same(&one.name, &name),
+                }
+        };
+        if is_lenient && self.made.iter().any(is_like) {
+            return Ok(());
+        }
+        self.add_index(Made { table: table.to_owned(), name, kind, parts });
+        Ok(())
+    }
+
+    pub(super) fn create_index(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        let kind = if cursor.eat("unique") { Kind::Unique } else { Kind::Plain };
+        let method = match cursor.is_one_of(&["fulltext", "spatial"]) {
+            true => cursor.name().here()?.to_ascii_uppercase(),
+            false => String::new(),
+        };
+        cursor.expect("index").here()?;
+        let is_lenient = cursor.eat_all(&["if", "not", "exists"]);
+        let name = cursor.name().here()?;
+        let mut before = method;
+        if cursor.eat("using") {
+            before = cursor.name().here()?.to_ascii_uppercase();
+        }
+        cursor.expect("on").here()?;
+        let table = self.table(cursor)?;
+        let is_like = |one: &Made| one.table == table && same(&one.name, &Some(name.clone()));
+        if is_lenient && self.made.iter().any(is_like) {
+            return Ok(Read::Nothing);
+        }
+        self.index_parts(cursor, &table, Some(name), kind, &before)?;
+        Ok(Read::Done)
+    }
+
+    pub(super) fn reference(
+        &mut self,
+        cursor: &mut Cursor<'_>,
+        table: &str,
+        named: Option<String>,
+        columns: Vec<String>,
+    ) -> Reading<()> {
+        cursor.expect("references").here()?;
+        let referenced = Self::relation(cursor)?;
+        let theirs = match cursor.is("(") {
+            true => cursor.names().here()?,
+            false => self.key_of(&referenced),
+        };
+        let (mut on_delete, mut on_update) = (String::new(), String::new());
+        loop {
+            if cursor.eat("on") {
+                let is_delete = cursor.is("delete");
+                cursor.skip();
+                let words = if cursor.is("set") || cursor.is("no") { 2 } else { 1 };
+                let start = cursor.at();
+                cursor.go_to(start + words);
+                let action = cursor.between(start, start + words).to_ascii_uppercase();
+                *(if is_delete { &mut on_delete } else { &mut on_update }) = action;
+            } else if cursor.eat("match") {
+                cursor.skip();
+            } else {
+                break;
+            }
+        }
+        let taken = |name: &str| self.catalogue.references.iter().any(|row| row.table == table && row.name == name);
+        let numbered = || (1u32..).map(|number| format!("{table}_ibfk_{number}")).find(|name| !taken(name));
+        let name = named.clone().or_else(numbered).unwrap_or_default();
+        // The server makes an index for it where no other can serve; that is known when all indexes are.
+        let parts = columns.iter().map(|column| PartRow {
+            column: Some(column.clone()),
+            method: String::new(),
+            peculiarities: vec![FOR_REFERENCE.into()],
+            ..PartRow::default()
+        });
+        self.made.push(Made { table: table.to_owned(), name: named, kind: Kind::Plain, parts: parts.collect() });
+        for (column, referenced_column) in columns.iter().zip(theirs) {
+            self.catalogue.references.push(ReferenceRow {
+                table: table.to_owned(),
+                name: name.clone(),
+                column: column.clone(),
+                referenced_table: referenced.clone(),
+                referenced_column,
+                on_delete: on_delete.clone(),
+                on_update: on_update.clone(),
+            });
+        }
+        Ok(())
+    }
+
+    fn has_constraint(&self, table: &str, name: Option<&str>) -> bool {
+        let is_it = |own: &str| name.is_some_and(|name| own.eq_ignore_ascii_case(name));
+        self.catalogue.references.iter().any(|row| row.table == table && is_it(&row.name))
+            || self.catalogue.checks.iter().any(|row| row.table == table && is_it(&row.name))
+    }
+
+    fn key_of(&self, table: &str) -> Vec<String> {
+        let keys = self.made.iter().filter(|one| one.table == table && one.kind == Kind::Primary);
+        keys.flat_map(|one| one.parts.iter().filter_map(|part| part.column.clone())).collect()
+    }
+
+    /// What an index is made with where nothing is said, which prefixes are the whole column, and what becomes of a part that
+    /// is too long for a key.
+    pub(super) fn settle_methods(&mut self) {
+        let flavor = self.flavor;
+        for one in &mut self.made {
+            let mut is_long = false;
+            let table = self.catalogue.tables.iter().find(|row| row.name == one.table);
+            // In memory an index is one by hash unless it says otherwise (MariaDB, "Storage Engine Index Types").
+            let is_in_memory = table.is_some_and(|row| row.engine.eq_ignore_ascii_case("memory"));
+            for part in &mut one.parts {
+                if part.method.is_empty() {
+                    part.method = if is_in_memory { "HASH" } else { "BTREE" }.to_owned();
+                }
+                // Elsewhere an index by hash is made as an ordinary one.
+                if part.method == "HASH" && !is_in_memory {
+                    part.method = "BTREE".into();
+                }
+                let column = self.catalogue.columns.iter().find(|row| {
+                    row.table == one.table
+                        && part.column.as_ref().is_some_and(|name| name.eq_ignore_ascii_case(&row.name))
+                });
+                let length = column.and_then(|row| {
+                    let lower = row.ty.to_ascii_lowercase();
+                    let is_bounded =
+                        ["varchar", "char", "varbinary", "binary"].iter().any(|word| lower.starts_with(word));
+                    lower.split(['(', ')']).nth(1).filter(|_| is_bounded)?.trim().parse::<u32>().ok()
+                });
+                part.prefix = part.prefix.filter(|prefix| length.is_none_or(|length| *prefix < length));
+                let whole =
+                    column.filter(|_| part.prefix.is_none() && part.method == "BTREE" && flavor == Flavor::Mariadb);
+                let longest = longest_part(table.map(|row| row.engine.as_str()).unwrap_or_default());
+                let (Some(column), Some(longest)) = (whole, longest) else { continue };
+                let widest = column.collation.as_deref().map_or(1, widest_character);
+                let is_unbounded = key_bytes(&type_name(&column.ty)).is_none();
+                if is_unbounded || u64::from(length.unwrap_or_default()) * widest > longest {
+                    is_long = true;
+                    part.prefix = Some(u32::try_from(longest / widest).unwrap_or(u32::MAX))
+                        .filter(|_| one.kind == Kind::Plain && !is_unbounded);
+                }
+            }
+            // Rows with one key are told apart by a hash of it then.
+            if is_long && one.kind == Kind::Unique {
+                one.parts.iter_mut().for_each(|part| part.method = "HASH".into());
+            }
+        }
+    }
+
+    /// Gives the indexes that have no name one, as the server does: that of their first column, with a number where it is
+    /// taken. Of those that references need, only the ones stay that no other index can serve.
+    pub(super) fn name_indexes(&mut self) {
+        let made = std::mem::take(&mut self.made);
+        let (of_references, mut all): (Vec<Made>, Vec<Made>) = made.into_iter().partition(Made::is_for_reference);
+        // Of two that are made for references, the longer stays, and else the later (MariaDB 10.11, `sql_table.cc`,
+        // `mysql_prepare_create_table`).
+        let takes_over = |(at, index): (usize, &Made), (other_at, other): (usize, &Made)| {
+            at != other_at && other.serves(index) && (other_at > at || other.parts.len() > index.parts.len())
+        };
+        let stays = |(at, index): (usize, &Made)| {
+            !all.iter().any(|other| other.serves(index))
+                && !of_references.iter().enumerate().any(|other| takes_over((at, index), other))
+        };
+        let kept: Vec<bool> = of_references.iter().enumerate().map(stays).collect();
+        for (mut index, _) in of_references.into_iter().zip(kept).filter(|(_, stays)| *stays) {
+            index.parts.iter_mut().for_each(|part| part.peculiarities.clear());
+            all.push(index);
+        }
+        let mut taken: Vec<(String, String)> =
+            all.iter().filter_map(|one| Some((one.table.clone(), one.name.clone()?.to_lowercase()))).collect();
+        for mut index in all {
+            let name = match (&index.name, index.kind) {
+                (_, Kind::Primary) => "PRIMARY".to_owned(),
+                (Some(name), _) => name.clone(),
+                (None, _) => {
+                    let own = taken.iter().filter(|(table, _)| *table == index.table).map(|(_, name)| name.clone());
+                    free_name(&index, &own.collect::<Vec<_>>())
+                }
+            };
+            taken.push((index.table.clone(), name.to_lowercase()));
+            for part in &mut index.parts {
+                part.table.clone_from(&index.table);
+                part.index.clone_from(&name);
+                part.unique = index.kind != Kind::Plain;
+            }
+            self.catalogue.parts.append(&mut index.parts);
+        }
+    }
+}
+
+/// How many bytes a part of a key has at most; a longer one is cut, or is a hash where it is unique (MariaDB 10.11, "InnoDB
+/// Limitations", "MyISAM Storage Engine", "Aria Storage Engine", and "CREATE TABLE", "UNIQUE").
+fn longest_part(engine: &str) -> Option<u64> {
+    match engine.to_ascii_lowercase().as_str() {
+        "" | "innodb" => Some(3072),
+        "myisam" => Some(1000),
+        "aria" => Some(2300),
+        _ => None,
+    }
+}
+
+/// Marks an index that is only there because a reference needs one.
+pub(super) const FOR_REFERENCE: &str = "\u{0}for a reference";
+
+/// The name that the server gives an index: that of its first column, with a number where it is taken.
+pub(super) fn free_name(index: &Made, taken: &[String]) -> String {
+    let first = index.parts.first().and_then(|part| part.column.clone()).unwrap_or_default();
+    let numbered = |number: u32| if number == 1 { first.clone() } else { format!("{first}_{number}") };
+    (1..).map(numbered).find(|name| !taken.contains(&name.to_lowercase())).unwrap_or_default()
+}
+
+pub(super) fn same(a: &Option<String>, b: &Option<String>) -> bool {
+    match (a, b) {
+        (Some(a), Some(b)) => a.eq_ignore_ascii_case(b),
+        _ => false,
+    }
+}
