@@ -134,6 +134,30 @@ fn a_statement_that_is_not_understood_is_shown_where_it_stands() {
 }
 
 #[test]
+fn what_a_file_brings_in_from_elsewhere_is_not_passed_over() {
+    let project = Project::empty();
+    for (provider, sql, said) in [
+        (
+            "postgres",
+            "create table hive (id int primary key);\n\\ir more.sql\n",
+            "`\\ir` brings in what is not in this file",
+        ),
+        ("mariadb", "create table hive (id int primary key);\nsource more.sql;\n", "`source` is not understood here"),
+        ("sqlite", "create table hive (id integer primary key);\n.read more.sql\n", "near \".\": syntax error"),
+    ] {
+        let name = format!("schema.{provider}.sql");
+        project.write(&name, sql);
+        let url = match provider {
+            "sqlite" => "sqlite:brackenfold.db".to_owned(),
+            _ => format!("{provider}://keeper@localhost/brackenfold"),
+        };
+        let answer = project.oak(&["adopt", "--from", &name, "--url", &url]);
+        assert!(answer.status == 1 && answer.stderr.contains(said), "{provider}: {answer:#?}");
+        assert!(!project.file("hollow-oak.toml").exists());
+    }
+}
+
+#[test]
 fn a_statement_that_the_engine_refuses_is_shown_where_it_stands() {
     let project = Project::empty();
     project.write("schema.sqlite.sql", "create table hive (id integer primary key);\ncreate index i on hives (id);\n");

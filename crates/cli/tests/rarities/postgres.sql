@@ -149,3 +149,4 @@ comment on sequence gen_c_seq is 'inside';
 -- Numbers from the sequence of another table's column.
 create table numbering_z (id serial primary key, other int);
 create table numbered_a (id int primary key default nextval('numbering_z_id_seq'), z int references numbering_z (id));
+comment on schema public is 'of the apiary';

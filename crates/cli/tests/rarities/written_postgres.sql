@@ -136,3 +136,4 @@ revoke insert on catalogued from pg_monitor cascade;
 grant all on catalogued to pg_monitor;
 revoke delete, truncate on catalogued from pg_monitor;
 revoke all on catalogued from pg_read_all_stats cascade;
+comment on schema public is 'where it''s all kept';

@@ -431,7 +431,7 @@ impl<'a> Checker<'a> {
         }
     }
 
-    /// Constraints of one kind have names of their own; whether those of two kinds can share one depends on the provider.
+    /// Constraints have names of their own; whether a reference can have that of a key depends on the provider.
     fn constraint_names(&mut self, table: &Table) {
         let list = |at: usize, item: fn(usize) -> Item| Place::whole(&table.name, item(at)).part(Part::Name);
         let keys =
@@ -440,16 +440,19 @@ impl<'a> Checker<'a> {
         let foreign =
             table.foreign_keys.iter().enumerate().map(|(at, one)| (&one.name, &one.scope, list(at, Item::ForeignKey)));
         let checks = table.checks.iter().enumerate().map(|(at, one)| (&one.name, &one.scope, list(at, Item::Check)));
-        let mut seen: BTreeMap<(&Identifier, usize), Vec<(&Scope, Place)>> = BTreeMap::new();
-        let kinds = keys.chain(uniques).map(|one| (0, one)).chain(foreign.map(|one| (1, one)));
-        for (kind, (name, scope, place)) in kinds.chain(checks.map(|one| (2, one))) {
+        let keys = keys.chain(uniques).map(|one| (Some(true), one));
+        let rest = foreign.map(|one| (Some(false), one)).chain(checks.map(|one| (None, one)));
+        let mut seen: BTreeMap<&Identifier, Vec<(Option<bool>, &Scope, Place)>> = BTreeMap::new();
+        for (is_key, (name, scope, place)) in keys.chain(rest) {
             let Some(name) = name else { continue };
-            let earlier = seen.entry((name, kind)).or_default();
-            if let Some((_, first)) = earlier.iter().find(|(other, _)| overlap(other, scope)) {
+            let earlier = seen.entry(name).or_default();
+            let are_apart = |other: Option<bool>| is_key.zip(other).is_some_and(|(one, other)| one != other);
+            let first = earlier.iter().find(|(other, theirs, _)| overlap(theirs, scope) && !are_apart(*other));
+            if let Some((_, _, first)) = first {
                 let kind = FaultKind::DuplicateConstraint { table: table.name.clone(), name: name.clone() };
                 self.faults.push(Fault::new(kind, place.clone()).with_other(first.clone()));
             }
-            earlier.push((scope, place));
+            earlier.push((is_key, scope, place));
         }
     }
 

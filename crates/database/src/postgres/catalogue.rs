@@ -7,7 +7,7 @@ mod tables;
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use hollow_oak_core::dialect::postgres::catalogue::{Catalogue, OtherRow, introspect};
+use hollow_oak_core::dialect::postgres::catalogue::{Catalogue, OtherRow, description_of_namespace, introspect};
 use hollow_oak_core::physical::{Introspected, ObjectKind};
 
 use super::session::PostgresSession;
@@ -269,7 +269,12 @@ impl Reader<'_> {
         )?;
         let is_here = |row: &Row| row.get(1).and_then(Option::as_deref) == Some(worked_in);
         let (here, elsewhere): (Vec<Row>, Vec<Row>) = rows.into_iter().partition(is_here);
-        self.namespaces = vec![here.into_iter().next().map_or_else(|| "0".to_owned(), |mut row| text(&mut row, 0))];
+        let mut worked_in_as = "0".to_owned();
+        for mut row in here {
+            self.catalogue.others.extend(description_of_namespace(worked_in, optional(&mut row, 2).as_deref()));
+            worked_in_as = text(&mut row, 0);
+        }
+        self.namespaces = vec![worked_in_as];
         for mut row in elsewhere {
             let row = &mut row;
             let (name, comment) = (text(row, 1), optional(row, 2));

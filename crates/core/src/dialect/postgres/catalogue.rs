@@ -287,6 +287,28 @@ fn sequence(row: SequenceRow) -> OtherRow {
     OtherRow { kind, name: row.name, table: None, sql, drop, after: Vec::new(), comment: row.comment }
 }
 
+/// What `public` is described as in a new database (PostgreSQL 15, `initdb`).
+const USUAL_DESCRIPTION: &str = "standard public schema";
+
+/// The description of the namespace that is worked in, where it is not the one that a new one has. None at all is no
+/// difference: a `public` that somebody dropped and made again has none.
+pub fn description_of_namespace(name: &str, text: Option<&str>) -> Option<OtherRow> {
+    let usual = (name == "public").then_some(USUAL_DESCRIPTION);
+    let described = |text: Option<&str>| {
+        let text = text.map_or_else(|| "null".to_owned(), super::quote::literal);
+        format!("comment on schema {} is {text}", super::quote::quote(name))
+    };
+    text.filter(|_| text != usual).map(|_| OtherRow {
+        kind: ObjectKind::Comment,
+        name: format!("schema {}", super::quote::quote(name)),
+        table: None,
+        sql: described(text),
+        drop: described(usual),
+        after: Vec::new(),
+        comment: None,
+    })
+}
+
 /// The sequence that `serial` makes for a column, and that it goes with the column.
 pub(super) fn serial_sequence(name: String, ty: &TypeName, table: &str, column: &str) -> Vec<Program> {
     let ty = ty.canonical().to_ascii_lowercase();

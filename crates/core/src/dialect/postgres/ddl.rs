@@ -13,7 +13,7 @@ mod tables;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::SYNTAX;
-use super::catalogue::{Catalogue, ColumnRow, IndexRow, OtherRow, SequenceRow, introspect};
+use super::catalogue::{Catalogue, ColumnRow, IndexRow, OtherRow, SequenceRow, description_of_namespace, introspect};
 use super::quote::{literal, quote, quote_object};
 use super::render::object_name;
 use super::types::type_name;
@@ -63,6 +63,7 @@ pub(in crate::dialect) fn plain(source: &str) -> String {
                 rows_from = None;
             }
             Some(_) => {}
+            None if BRINGING_IN.iter().any(|command| text.split_whitespace().next() == Some(command)) => {}
             None if text.starts_with('\\') => stretches.push(Span::new(at, end)),
             None => {
                 let lower = text.to_ascii_lowercase();
@@ -75,6 +76,9 @@ pub(in crate::dialect) fn plain(source: &str) -> String {
     }
     blanked(source, &stretches)
 }
+
+/// Commands of the client that bring in what the file does not say (PostgreSQL 17, "psql", "Meta-Commands").
+const BRINGING_IN: [&str; 5] = ["\\i", "\\ir", "\\include", "\\include_relative", "\\gexec"];
 
 /// A reference whose columns on the other side are looked up at the end.
 struct Pending {
@@ -152,6 +156,7 @@ impl Statements for Reader {
             word if WITHOUT_TRACE.contains(&word) => Ok(Read::Nothing),
             "select" if sql.contains("set_config") => Ok(Read::Nothing),
             "do" => self.block(cursor),
+            "\\" => Err(Stop::Because(format!("`\\{}` brings in what is not in this file", cursor.ahead(1)))),
             "select" | "insert" | "update" | "delete" | "merge" | "copy" | "truncate" | "security" | "call"
             | "with" | "execute" | "reassign" => Ok(Read::PassedOver),
             _ => Err(Stop::Here),
@@ -368,6 +373,12 @@ impl Reader {
                 let name = cursor.name().here()?;
                 cursor.expect("is").here()?;
                 let text = if cursor.eat("null") { None } else { Some(cursor.text().here()?) };
+                if name == PUBLIC {
+                    let rows = &mut self.catalogue.others;
+                    rows.retain(|row| row.kind != ObjectKind::Comment || row.name != format!("schema {PUBLIC}"));
+                    rows.extend(description_of_namespace(PUBLIC, text.as_deref()));
+                    return Ok(Read::Done);
+                }
                 let mut rows = self.catalogue.others.iter_mut();
                 if let Some(row) = rows.find(|row| row.kind == ObjectKind::Namespace && row.name == name) {
                     row.comment = text;
