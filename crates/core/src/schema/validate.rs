@@ -442,7 +442,7 @@ impl<'a> Checker<'a> {
         let checks = table.checks.iter().enumerate().map(|(at, one)| (&one.name, &one.scope, list(at, Item::Check)));
         let keys = keys.chain(uniques).map(|one| (Some(true), one));
         let rest = foreign.map(|one| (Some(false), one)).chain(checks.map(|one| (None, one)));
-        let mut seen: BTreeMap<&Identifier, Vec<(Option<bool>, &Scope, Place)>> = BTreeMap::new();
+        let mut seen: BTreeMap<&Identifier, Vec<Named<'_>>> = BTreeMap::new();
         for (is_key, (name, scope, place)) in keys.chain(rest) {
             let Some(name) = name else { continue };
             let earlier = seen.entry(name).or_default();
@@ -506,6 +506,9 @@ fn enum_name(ty: &Type) -> Option<&Identifier> {
         _ => None,
     }
 }
+
+/// A constraint with a name: whether it is a key, and no reference, where it is one of the two; for whom, and where.
+type Named<'a> = (Option<bool>, &'a Scope, Place);
 
 fn overlap(a: &Scope, b: &Scope) -> bool {
     Provider::ALL.into_iter().any(|provider| a.holds(provider) && b.holds(provider))
