@@ -113,7 +113,7 @@ impl Project {
                     Failure::new(message).help(format!("make the folder, or mend the path in {}", settings::FILE))
                 );
             }
-            oak_files(&path, &mut files)?;
+            declaration_files_in(&path, &mut files)?;
         }
         Ok(files)
     }
@@ -248,18 +248,26 @@ pub fn read_declared(
     reading: SqlReading<'_>,
 ) -> Result<Declared> {
     let mut sources = Vec::with_capacity(files.len());
-    let mut of_sql = Vec::new();
+    let mut in_sql: Vec<(Dialect, Vec<Source>)> = Vec::new();
     for path in files {
-        let name = path.strip_prefix(folder).unwrap_or(path).display().to_string();
-        if is_sql(path) {
-            let dialect = reading.dialect(path, dialects)?;
-            let file = reading.read(path, &name, dialect)?;
-            let lifted = file.lifted(dialect)?;
-            sources.push(file.declarations(&lifted));
-            of_sql.push((file, lifted));
-        } else {
-            sources.push(Source { name, text: read_file(path)? });
+        let source =
+            Source { name: path.strip_prefix(folder).unwrap_or(path).display().to_string(), text: read_file(path)? };
+        if !is_sql(path) {
+            sources.push(source);
+            continue;
         }
+        let dialect = reading.dialect(path, dialects)?;
+        match in_sql.iter_mut().find(|(other, _)| *other == dialect) {
+            Some((_, parts)) => parts.push(source),
+            None => in_sql.push((dialect, vec![source])),
+        }
+    }
+    let mut of_sql = Vec::new();
+    for (dialect, parts) in in_sql {
+        let file = reading.read(parts, dialect)?;
+        let lifted = file.lifted(dialect)?;
+        sources.push(file.declarations(&lifted));
+        of_sql.push((file, lifted));
     }
     let mut resolution = resolve(&sources);
     // What is said of the SQL itself points into it, and not into what was made of it.
@@ -267,7 +275,7 @@ pub fn read_declared(
         let warnings = file.warnings(&lifted, sources.len());
         if !warnings.is_empty() {
             resolution.diagnostics.extend(warnings);
-            sources.push(file.source);
+            sources.extend(file.parts);
         }
     }
     let mut lowered = Vec::new();
@@ -344,8 +352,28 @@ fn read_migration(path: &Path, folder: String, number: u32) -> Result<Migration>
     Ok(Migration { number, folder, record })
 }
 
+/// Adds a file, or the declarations in a folder and below it, by name: its `.oak` files, or where it has none, its `.sql`
+/// files.
+pub fn declaration_files_in(path: &Path, files: &mut Vec<PathBuf>) -> Result<()> {
+    let before = files.len();
+    oak_files(path, files)?;
+    if files.len() == before {
+        sql_files(path, files)?;
+    }
+    Ok(())
+}
+
 /// Adds a file, or the `.oak` files in a folder and below it, by name.
 pub fn oak_files(path: &Path, files: &mut Vec<PathBuf>) -> Result<()> {
+    files_below(path, "oak", files)
+}
+
+/// Adds a file, or the `.sql` files in a folder and below it, by name.
+pub fn sql_files(path: &Path, files: &mut Vec<PathBuf>) -> Result<()> {
+    files_below(path, "sql", files)
+}
+
+fn files_below(path: &Path, wanted: &str, files: &mut Vec<PathBuf>) -> Result<()> {
     if path.is_file() {
         files.push(path.to_owned());
         return Ok(());
@@ -356,8 +384,8 @@ pub fn oak_files(path: &Path, files: &mut Vec<PathBuf>) -> Result<()> {
     for path in paths {
         let hidden = path.file_name().is_some_and(|name| name.to_string_lossy().starts_with('.'));
         if path.is_dir() && !hidden {
-            oak_files(&path, files)?;
-        } else if path.extension().is_some_and(|extension| extension == "oak") && !hidden {
+            files_below(&path, wanted, files)?;
+        } else if path.extension().is_some_and(|extension| extension == wanted) && !hidden {
             files.push(path);
         }
     }

@@ -12,7 +12,7 @@ use hollow_oak_database::Database;
 
 use crate::args::Global;
 use crate::failure::{Failure, Result};
-use crate::project::{Project, oak_files, read_declared};
+use crate::project::{Project, declaration_files_in, read_declared};
 use crate::sql_files::SqlReading;
 use crate::target::{self, Target};
 
@@ -152,7 +152,7 @@ impl Sides<'_> {
             }
             Side::Path(path) => {
                 let mut files = Vec::new();
-                oak_files(path, &mut files)?;
+                declaration_files_in(path, &mut files)?;
                 let reading = SqlReading { project: self.project, global: self.global };
                 let mut declared = read_declared(&files, Path::new(""), &[dialect], reading)?.without_errors()?;
                 let logical = declared.resolution.schema.take();

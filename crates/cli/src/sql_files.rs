@@ -12,7 +12,7 @@ use hollow_oak_database::{TargetUrl, read_through};
 
 use crate::args::Global;
 use crate::diagnostics::draw;
-use crate::failure::{Failure, Result, read_file};
+use crate::failure::{Failure, Result};
 use crate::output::terminal_width;
 use crate::project::Project;
 use crate::target;
@@ -37,11 +37,11 @@ pub struct SqlReading<'a> {
     pub global: &'a Global,
 }
 
-/// A file of SQL, and what it declares.
+/// Files of one provider's SQL, read as one script in their order, and what they declare.
 pub struct SqlFile {
-    /// Its text.
-    pub source: Source,
-    /// What is in it.
+    /// Their texts.
+    pub parts: Vec<Source>,
+    /// What is in them.
     pub found: Introspected,
     /// Statements in it that say nothing of a schema.
     passed_over: Vec<PassedOver>,
@@ -62,36 +62,37 @@ impl SqlReading<'_> {
         )))
     }
 
-    /// Reads a file: without a server, unless the options ask for one.
-    pub fn read(&self, path: &Path, name: &str, dialect: Dialect) -> Result<SqlFile> {
-        let source = Source { name: name.to_owned(), text: read_file(path)? };
+    /// Reads files as one script: without a server, unless the options ask for one.
+    pub fn read(&self, parts: Vec<Source>, dialect: Dialect) -> Result<SqlFile> {
+        let text = parts.iter().map(|part| part.text.as_str()).collect::<Vec<_>>().join(BETWEEN);
         // SQLite's own engine is at hand everywhere.
         let found = if dialect == Dialect::Sqlite {
             let memory = TargetUrl::Sqlite { path: ":memory:".into() };
-            self.through(&memory, dialect, &source)?
+            Self::through(&memory, dialect, &text, &parts)?
         } else if self.global.through_server {
             let target = target::choose(self.project, self.global)?;
             if target.dialect != dialect {
                 let (own, other) = (dialect.provider().title(), target.provider().title());
+                let name = named(&parts);
                 return Err(Failure::new(format!("{name} is the SQL of {own}, and {} is of {other}", target.name))
                     .help(format!("`--target NAME` or `--url URL` names a server of {own} for --through-server")));
             }
-            self.through(&target.url, dialect, &source)?
+            Self::through(&target.url, dialect, &text, &parts)?
         } else {
-            match dialect.read_sql(&source.text) {
-                Some(Ok(read)) => return Ok(SqlFile { source, found: read.found, passed_over: read.passed_over }),
-                Some(Err(mistakes)) => return Err(not_understood(&mistakes, source)),
+            match dialect.read_sql(&text) {
+                Some(Ok(read)) => return Ok(SqlFile { parts, found: read.found, passed_over: read.passed_over }),
+                Some(Err(mistakes)) => return Err(not_understood(&mistakes, &parts)),
                 None => Introspected::default(),
             }
         };
-        Ok(SqlFile { source, found, passed_over: Vec::new() })
+        Ok(SqlFile { parts, found, passed_over: Vec::new() })
     }
 
-    fn through(&self, url: &TargetUrl, dialect: Dialect, source: &Source) -> Result<Introspected> {
-        read_through(url, dialect, &source.text).map_err(|refusal| {
+    fn through(url: &TargetUrl, dialect: Dialect, text: &str, parts: &[Source]) -> Result<Introspected> {
+        read_through(url, dialect, text).map_err(|refusal| {
             let Some(span) = refusal.span else { return Failure::from(refusal.error) };
-            let drawn = vec![drawing(source, span, &refusal.error.to_string(), "this statement was refused")];
-            Failure { drawn, ..Failure::new(format!("{} does not run on an empty database", source.name)) }
+            let drawn = vec![drawing(parts, span, &refusal.error.to_string(), "this statement was refused")];
+            Failure { drawn, ..Failure::new(format!("{} does not run on an empty database", named(parts))) }
         })
     }
 }
@@ -100,7 +101,7 @@ impl SqlFile {
     /// What it declares.
     pub fn lifted(&self, dialect: Dialect) -> Result<Lifted> {
         lift(dialect, &self.found).map_err(|faults| {
-            let failure = Failure::new(format!("{} cannot be put into declarations", self.source.name));
+            let failure = Failure::new(format!("{} cannot be put into declarations", named(&self.parts)));
             faults
                 .iter()
                 .take(5)
@@ -108,27 +109,33 @@ impl SqlFile {
         })
     }
 
-    /// What it declares, as a file of declarations with the same name.
+    /// What they declare, as a file of declarations with the same name.
     pub fn declarations(&self, lifted: &Lifted) -> Source {
-        Source { name: self.source.name.clone(), text: print(&declare(&lifted.schema)) }
+        Source { name: named(&self.parts), text: print(&declare(&lifted.schema)) }
     }
 
-    /// What it says beyond what is taken from it; `at` is the number of its source.
+    /// What they say beyond what is taken from them; `at` is the number of their first source.
     pub fn warnings(&self, lifted: &Lifted, at: usize) -> Vec<Diagnostic> {
         let warning = |message: String, span: Span, text: &str, help: &str| Diagnostic {
             severity: Severity::Warning,
             message,
-            labels: vec![Label { source: at, span, text: text.to_owned() }],
+            labels: {
+                let (part, span) = placed(&self.parts, span);
+                vec![Label { source: at + part, span, text: text.to_owned() }]
+            },
             help: help.to_owned(),
         };
+        let name = named(&self.parts);
         let mut warnings = Vec::new();
         if let Some(first) = self.passed_over.first() {
             let count = plural("statement", self.passed_over.len());
             let verb = if self.passed_over.len() == 1 { "is" } else { "are" };
-            let line = self.source.text[first.span.start..].find('\n').unwrap_or(first.span.end - first.span.start);
-            let span = Span::new(first.span.start, first.span.start + line.min(first.span.end - first.span.start));
+            let (part, span) = placed(&self.parts, first.span);
+            let line = self.parts[part].text[span.start..].find('\n').unwrap_or(span.end - span.start);
+            let shown = line.min(span.end - span.start);
+            let span = Span::new(first.span.start, first.span.start + shown);
             warnings.push(warning(
-                format!("{count} of {} {verb} passed over: `{}` is no part of a schema", self.source.name, first.words),
+                format!("{count} of {} {verb} passed over: `{}` is no part of a schema", name, first.words),
                 span,
                 "the first one",
                 match self.passed_over.iter().any(|one| is_about_rows(&one.words)) {
@@ -155,21 +162,48 @@ fn is_about_rows(words: &str) -> bool {
     matches!(word.as_str(), "insert" | "replace" | "update" | "delete" | "merge" | "copy" | "load" | "truncate")
 }
 
-fn drawing(source: &Source, span: Span, message: &str, text: &str) -> String {
+/// What stands between two files, so that the last statement of one ends.
+const BETWEEN: &str = "\n;\n";
+
+/// The files by their names.
+fn named(parts: &[Source]) -> String {
+    match parts {
+        [] => String::new(),
+        [one] => one.name.clone(),
+        [first, rest @ ..] => format!("{} and {}", first.name, plural("more file", rest.len())),
+    }
+}
+
+/// The file that a place of the whole script is in, by its number, and the place there.
+fn placed(parts: &[Source], span: Span) -> (usize, Span) {
+    let mut start = 0;
+    for (at, part) in parts.iter().enumerate() {
+        let end = start + part.text.len();
+        if span.start <= end || at + 1 == parts.len() {
+            let within = |offset: usize| offset.clamp(start, end) - start;
+            return (at, Span::new(within(span.start), within(span.end)));
+        }
+        start = end + BETWEEN.len();
+    }
+    (0, span)
+}
+
+fn drawing(parts: &[Source], span: Span, message: &str, text: &str) -> String {
+    let (source, span) = placed(parts, span);
     let diagnostic = Diagnostic {
         severity: Severity::Error,
         message: message.to_owned(),
-        labels: vec![Label { source: 0, span, text: text.to_owned() }],
+        labels: vec![Label { source, span, text: text.to_owned() }],
         help: String::new(),
     };
-    draw(&diagnostic, std::slice::from_ref(source), terminal_width())
+    draw(&diagnostic, parts, terminal_width())
 }
 
-fn not_understood(mistakes: &[SqlMistake], source: Source) -> Failure {
-    let drawn = mistakes.iter().take(10).map(|one| drawing(&source, one.span, &one.message, "here")).collect();
+fn not_understood(mistakes: &[SqlMistake], parts: &[Source]) -> Failure {
+    let drawn = mistakes.iter().take(10).map(|one| drawing(parts, one.span, &one.message, "here")).collect();
     let count = plural("statement", mistakes.len());
     let verb = if mistakes.len() == 1 { "is" } else { "are" };
-    let failure = Failure::new(format!("{count} of {} {verb} not understood", source.name)).help(
+    let failure = Failure::new(format!("{count} of {} {verb} not understood", named(parts))).help(
         "`--through-server` runs the file on a scratch database of the target's server, and reads what that holds",
     );
     Failure { drawn, ..failure }

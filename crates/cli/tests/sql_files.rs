@@ -180,6 +180,45 @@ fn rows_in_a_file_are_passed_over_with_a_word() {
     insta::assert_snapshot!(answer.stderr);
 }
 
+/// Several files, and those of a folder, are one script: what one makes the next can use, and a mistake is shown in the file
+/// that it is in.
+#[test]
+fn files_of_one_provider_are_one_script() {
+    let project = Project::empty();
+    project.write("sql/01-apiary.sql", "create table apiary (id int primary key);\n-- no semicolon at the end\ncreate view open as select id from apiary");
+    project.write("sql/02-hive.sql", "create table hive (id int primary key, apiary_id int references apiary);\n");
+    project.write("sql/rows.txt", "insert");
+    for declarations in [r#""sql/01-apiary.sql", "sql/02-hive.sql""#, r#""sql""#] {
+        project.write(
+            "hollow-oak.toml",
+            &format!(
+                "[project]\nname = \"brackenfold\"\ndeclarations = [{declarations}]\n\n[providers]\npostgres = {{}}\n"
+            ),
+        );
+        let checked = project.oak(&["check"]);
+        assert_eq!(checked.status, 0, "{checked:#?}");
+        assert!(checked.stdout.contains("2 tables in 2 files"), "{checked:#?}");
+    }
+    assert!(project.ok(&["diff", "empty", "sql"]).contains("references apiary"));
+    project.write("sql/02-hive.sql", "create table hive (id int primary key);\n\ncreat table swarm (id int);\n");
+    let answer = project.oak(&["check"]);
+    assert_eq!(answer.status, 1);
+    assert!(answer.stderr.contains("[sql/02-hive.sql:3:1]"), "{answer:#?}");
+    project.write("sql/02-hive.sql", "create table hive (id int primary key);\ninsert into hive values (1);\n");
+    let warned = project.oak(&["check"]);
+    assert!(warned.status == 0 && warned.stderr.contains("[sql/02-hive.sql:2:1]"), "{warned:#?}");
+
+    // Where there are declarations beside them, they are only SQL.
+    assert_eq!(project.oak(&["adopt", "--from", "sql"]).status, 0);
+    assert!(project.ok(&["check"]).contains("2 tables in 1 file"));
+    let again = project.oak(&["adopt", "--from", "sql/rows"]);
+    assert!(again.status == 2 && again.stderr.contains("there is no file `sql/rows`"), "{again:#?}");
+    project.write("mixed/a.postgres.sql", "create table a (id int);");
+    project.write("mixed/b.sqlite.sql", "create table b (id int);");
+    let mixed = project.oak(&["adopt", "--from", "mixed"]);
+    assert!(mixed.status == 2 && mixed.stderr.contains("the SQL of two providers"), "{mixed:#?}");
+}
+
 /// What is of the server and not of a schema, and what leaves no trace, is no mistake.
 #[test]
 fn what_is_of_the_server_is_passed_over_with_a_word() {

@@ -7,7 +7,7 @@ use hollow_oak_core::dialect::{Lifted, lift};
 use hollow_oak_core::diff::{describe, diff};
 use hollow_oak_core::history::{Decisions, EventKind, FORMAT, Record};
 use hollow_oak_core::language::syntax::{Declaration, DeclarationKind, File};
-use hollow_oak_core::language::{declare, print};
+use hollow_oak_core::language::{Source, declare, print};
 use hollow_oak_core::physical::{Introspected, Unmanaged};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::{Provider, Schema};
@@ -24,7 +24,7 @@ use crate::diagnostics::draw;
 use crate::exit::Exit;
 use crate::failure::{Failure, Result, make_folder, read_file, shown_path, write_file};
 use crate::output::{Output, danger, dim, done, strong};
-use crate::project::{Project, find_folder, lower};
+use crate::project::{Project, find_folder, lower, sql_files};
 use crate::sql_files::SqlReading;
 use crate::target::{self, Target, is_ignored};
 
@@ -119,9 +119,14 @@ fn list(files: &[PathBuf], output: &mut Output) {
 
 /// Turns a file of SQL into declarations.
 fn from_file(path: &Path, args: &AdoptArgs, global: &Global, output: &mut Output) -> Result<Exit> {
-    if !path.is_file() {
+    if !path.exists() {
         return Err(Failure::usage(format!("there is no file `{}`", path.display())));
     }
+    let mut files = Vec::new();
+    sql_files(path, &mut files)?;
+    let Some(first) = files.first() else {
+        return Err(Failure::usage(format!("there is no .sql file in {}", path.display())));
+    };
     let project = match find_folder(global)? {
         Some(_) => Some(Project::open(global)?),
         None => None,
@@ -133,7 +138,14 @@ fn from_file(path: &Path, args: &AdoptArgs, global: &Global, output: &mut Output
         (None, Some(dialect)) => vec![dialect],
         (None, None) => Vec::new(),
     };
-    let dialect = reading.dialect(path, &dialects)?;
+    let dialect = reading.dialect(first, &dialects)?;
+    for other in &files {
+        if reading.dialect(other, &dialects)? != dialect {
+            let (one, two) = (shown_path(first), shown_path(other));
+            return Err(Failure::usage(format!("{one} and {two} are in the SQL of two providers"))
+                .help("`--from` takes the files of one"));
+        }
+    }
     let url = match (&global.url, dialect.provider()) {
         (Some(url), _) => url.clone(),
         (None, Provider::Sqlite) => "sqlite:app.db".to_owned(),
@@ -145,10 +157,11 @@ fn from_file(path: &Path, args: &AdoptArgs, global: &Global, output: &mut Output
         (None, _) => String::new(),
     };
     if let Some(project) = &project {
-        refuse_declared(project, Some(path))?;
+        refuse_declared(project, &files)?;
     }
     let name = shown_path(path);
-    let file = reading.read(path, &name, dialect)?;
+    let parts = files.iter().map(|file| Ok(Source { name: shown_path(file), text: read_file(file)? }));
+    let file = reading.read(parts.collect::<Result<_>>()?, dialect)?;
     let lifted = file.lifted(dialect)?;
     let size = Size::of(&lifted);
     if size.is_nothing() {
@@ -157,7 +170,7 @@ fn from_file(path: &Path, args: &AdoptArgs, global: &Global, output: &mut Output
     refuse_elsewhere(project.as_ref(), &lifted.schema)?;
     let place = Place { name: &name, provider: dialect.provider(), url: &name, is_file: true };
     for warning in file.warnings(&lifted, 0).iter().take(1) {
-        output.complain(format_args!("{}\n", draw(warning, std::slice::from_ref(&file.source), output.width)));
+        output.complain(format_args!("{}\n", draw(warning, &file.parts, output.width)));
     }
     if !global.json {
         show(&lifted, &file.found, &size, place, output);
@@ -227,15 +240,15 @@ fn has_begun(
              or declare what is missing, and `oak mark applied` what the database has",
         ));
     }
-    refuse_declared(project, None)?;
+    refuse_declared(project, &[])?;
     Ok(None)
 }
 
 /// Declarations that somebody wrote are not written over.
-fn refuse_declared(project: &Project, source: Option<&Path>) -> Result<()> {
+fn refuse_declared(project: &Project, sources: &[PathBuf]) -> Result<()> {
     let files = project.declaration_files()?;
     let is_source =
-        |path: &PathBuf| source.is_some_and(|source| source.canonicalize().ok() == path.canonicalize().ok());
+        |path: &PathBuf| sources.iter().any(|source| source.canonicalize().ok() == path.canonicalize().ok());
     let is_template = |path: &PathBuf| -> Result<bool> {
         Ok(path.file_name().is_some_and(|name| name == FIRST_FILE) && read_file(path)? == DECLARATION)
     };

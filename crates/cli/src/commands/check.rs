@@ -43,7 +43,8 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
     for fault in history.faults() {
         output.complain(format_args!("{} {fault}\n help: {}\n", danger("error:"), fault.help()));
     }
-    let files = plural("file", declared.sources.len());
+    let count = project.declaration_files()?.len();
+    let files = plural("file", count);
     let mut words = Vec::new();
     if errors > 0 {
         words.push(plural("error", errors));
@@ -57,9 +58,9 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
     }
     let aside = if words.is_empty() { String::new() } else { format!(", {}", words.join(", ")) };
     output.line(format_args!("{} {} in {files}{aside}", done("no errors:"), plural("table", tables)));
-    if declared.sources.is_empty() {
+    if count == 0 {
         let folders: Vec<_> = project.settings.declarations.iter().map(|path| path.display().to_string()).collect();
-        output.line(format_args!("there is no .oak file in {}", folders.join(", ")));
+        output.line(format_args!("there is no .oak file and no .sql file in {}", folders.join(", ")));
     }
     Ok(exit)
 }
