@@ -142,6 +142,12 @@ fn what_a_file_brings_in_from_elsewhere_is_not_passed_over() {
             "create table hive (id int primary key);\n\\ir more.sql\n",
             "`\\ir` brings in what is not in this file",
         ),
+        (
+            "postgres",
+            "create table hive as select 1 as id;\n",
+            "what columns a query gives `hive`, only a server can tell",
+        ),
+        ("mariadb", "create table hive select 1 as id;\n", "what columns a query gives `hive`, only a server can tell"),
         ("mariadb", "create table hive (id int primary key);\nsource more.sql;\n", "`source` is not understood here"),
         ("sqlite", "create table hive (id integer primary key);\n.read more.sql\n", "near \".\": syntax error"),
     ] {

@@ -156,7 +156,10 @@ impl Statements for Reader {
             word if WITHOUT_TRACE.contains(&word) => Ok(Read::Nothing),
             "select" if sql.contains("set_config") => Ok(Read::Nothing),
             "do" => self.block(cursor),
-            "\\" => Err(Stop::Because(format!("`\\{}` brings in what is not in this file", cursor.ahead(1)))),
+            "\\" => Err(Stop::Because(format!(
+                "`\\{}` brings in what is not in this file: several files can be declared, in their order",
+                cursor.ahead(1)
+            ))),
             "select" | "insert" | "update" | "delete" | "merge" | "copy" | "truncate" | "security" | "call"
             | "with" | "execute" | "reassign" => Ok(Read::PassedOver),
             _ => Err(Stop::Here),

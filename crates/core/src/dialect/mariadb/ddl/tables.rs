@@ -40,6 +40,9 @@ impl Reader {
             self.copy_table(&other, &name);
             return if !is_enclosed || cursor.eat(")") { Ok(Read::Done) } else { Err(Stop::Here) };
         }
+        if cursor.is_one_of(&["as", "select", "ignore", "replace"]) {
+            return Err(Stop::Because(format!("what columns a query gives `{name}`, only a server can tell")));
+        }
         cursor.expect("(").here()?;
         while !cursor.eat(")") {
             if !self.table_item(cursor, &name)? {

@@ -48,6 +48,9 @@ impl Reader {
         if cursor.eat("of") {
             return self.create_typed(cursor, &name, persistence);
         }
+        if cursor.is("as") {
+            return Err(Stop::Because(format!("what columns a query gives `{name}`, only a server can tell")));
+        }
         // Columns of a dropped table stay in this list, so that no number comes twice.
         let oid = u32::try_from(self.columns.len()).unwrap_or_default() + 1;
         self.catalogue.tables.push(TableRow { oid, name, persistence, ..TableRow::default() });
