@@ -148,3 +148,52 @@ fn mistakes_in_forms_are_told() {
     );
     insta::assert_snapshot!(project.answers(&[&["check"]]));
 }
+
+/// Of two tables, one that references the other has to be written to the log as that is; where both change, and reference
+/// each other, their references go for a moment.
+#[test]
+fn tables_that_reference_each_other_change_what_they_are_written_to() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let tables = |option: &str| {
+        format!(
+            "table lock {{
+{option}    name:   text
+    token:  text
+
+    primary key (name)
+    unique (name, token)
+    foreign key (name) references lock_mode (name) deferrable initially deferred
+    foreign key (token) references lock (name)
+}}
+
+table lock_mode {{
+{option}    name:   text
+    token:  text
+
+    primary key (name)
+    foreign key (name, token) references lock (name, token) deferrable initially deferred
+}}
+"
+        )
+    };
+    let here = Stage::on(shared(Provider::Postgres), &tables(""));
+    let project = &here.project;
+    project.migrate("logged");
+    here.sql(
+        "begin; insert into lock_mode values ('a', 't'); insert into lock values ('a', 't'), ('t', 'a'); \
+              insert into lock_mode values ('t', 'a'); commit",
+    );
+    let before = here.dump();
+    project.declare(&tables("    option \"unlogged\" for postgres\n\n"));
+    project.migrate("unlogged");
+    here.assert_same("live", "declared");
+    assert_eq!(
+        here.query("select count(*) from pg_class where relname in ('lock', 'lock_mode') and relpersistence = 'u'"),
+        ["2"]
+    );
+    project.ok(REVERT);
+    assert_eq!(here.dump(), before);
+    assert_eq!(here.query("select count(*) from lock join lock_mode using (name, token)"), ["2"]);
+}

@@ -317,6 +317,12 @@ impl Dialect {
         }
     }
 
+    /// Whether a table is written to the log from now on, or not any more: it and what references it have to be alike
+    /// (PostgreSQL 17, "CREATE TABLE", `UNLOGGED`; `tablecmds.c`, `ATPrepChangePersistence`).
+    pub(crate) fn changes_persistence(self, from: &physical::Table, to: &physical::Table) -> bool {
+        self == Self::Postgres && from.has_option("unlogged") != to.has_option("unlogged")
+    }
+
     /// Whether a column comes from a parent of its table, and is renamed there.
     pub(crate) fn is_inherited(self, column: &physical::Column) -> bool {
         self == Self::Postgres && postgres::inheriting::is_inherited(column)

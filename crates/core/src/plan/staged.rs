@@ -320,6 +320,14 @@ impl Planner<'_> {
             })
         };
         let own = altered.iter().find(|one| one.from.key() == table.key());
+        // Each of the two would stand in the other's way.
+        let theirs = altered.iter().find(|one| one.from.key() == table.case.table_key(&key.referenced_table));
+        let is_kept_otherwise = |one: &TableAlteration| self.dialect.changes_persistence(&one.from, &one.to);
+        if own.zip(theirs).is_some_and(|(own, theirs)| {
+            own.from.key() != theirs.from.key() && is_kept_otherwise(own) && is_kept_otherwise(theirs)
+        }) {
+            return true;
+        }
         if self.dialect.facts().references_need_own_index && own.is_some_and(|one| index_goes(one, &key.columns)) {
             return true;
         }
