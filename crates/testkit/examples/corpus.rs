@@ -7,7 +7,9 @@
 //! compared with one that the file was loaded into.
 //! With `--chains`, the upgrade scripts of the applications (`APPLICATION/postgres/NNN-NAME.sql` and so on) are what is
 //! tried: the state before a script and the one after it are taken in, `oak diff BEFORE AFTER --sql` runs on the first, and
-//! its dump has to be that of the second. Of a long chain, a dozen steps are tried, evenly.
+//! its dump has to be that of the second. Then the way of a project: the database before the script is adopted, the
+//! declarations of the one after it take the place of its own, a migration is drafted and applied, which has to give the
+//! second's dump, and reverted, which has to give the first's. Of a long chain, a dozen steps are tried, evenly.
 //!
 //! The rules of the normaliser, beyond those of the oracle of the tests:
 //!
@@ -236,23 +238,72 @@ impl Case {
         let output = Command::new(&self.oak).args(diff).current_dir(folder.path().join("after")).output();
         let sql = text(output, "oak diff")?;
         let script = folder.path().join("difference.sql");
+        let within_url = namespace.clone();
         let within = namespace.map(|name| format!("set search_path = {name};\n")).unwrap_or_default();
         std::fs::write(&script, within + &sql).map_err(|error| error.to_string())?;
         self.run_script(&script, &self.original)?;
         let (now, wanted) = (self.dump(&self.original)?, self.dump(&self.again)?);
-        let differing: Vec<String> = wanted
-            .iter()
-            .filter(|line| !now.contains(line))
-            .map(|line| format!("wanted: {line}"))
-            .chain(now.iter().filter(|line| !wanted.contains(line)).map(|line| format!("got:    {line}")))
-            .map(|line| line.chars().take(300).collect())
-            .collect();
-        match differing.is_empty() {
-            true => Ok(()),
-            false => {
-                Err(format!("{} lines differ\n{}", differing.len(), differing[..differing.len().min(4)].join("\n")))
-            }
+        compared(&now, &wanted)?;
+        match left {
+            // There was nothing that a project could have begun with.
+            "empty" => Ok(()),
+            _ => self.migrated(before, folder.path(), within_url.as_deref(), &wanted),
         }
+    }
+
+    /// The way of a project from the state before a script to the one after it, and back; both were taken in in `folder`.
+    fn migrated(
+        &self,
+        before: &[PathBuf],
+        folder: &Path,
+        namespace: Option<&str>,
+        wanted: &[String],
+    ) -> Result<(), String> {
+        let database = self.again.replace("_two", "_five");
+        let (first, rest) = before.split_first().ok_or("there is no state before it")?;
+        self.load(first, &database, "utf8mb4_general_ci")?;
+        for script in rest {
+            self.run_script(script, &database)?;
+        }
+        let project = folder.join("project");
+        std::fs::create_dir(&project).map_err(|error| error.to_string())?;
+        let url = match self.server {
+            None => format!("sqlite:{}", self.folder.path().join(&database).display()),
+            Some(_) => self.url(&database, namespace),
+        };
+        let oak = |arguments: &[&str]| {
+            Command::new(&self.oak).args(arguments).arg("--no-color").current_dir(&project).output()
+        };
+        text(oak(&["adopt", "--yes", "--url", &url]), "oak adopt")?;
+        let initial = self.dump(&database)?;
+        let schema = project.join("schema");
+        std::fs::remove_dir_all(&schema).map_err(|error| error.to_string())?;
+        copy_folder(&folder.join("after/schema"), &schema).map_err(|error| error.to_string())?;
+        // What could have been renamed was not, as far as anybody can tell.
+        let mut draft = vec!["draft".to_owned(), "step".to_owned()];
+        let mut output = oak(&["draft", "step"]);
+        if let Ok(refused) = &output
+            && !refused.status.success()
+        {
+            let said = String::from_utf8_lossy(&refused.stderr).into_owned();
+            let goes = said.split("--no-rename ").skip(1).filter_map(|rest| rest.split_whitespace().next());
+            draft.extend(goes.flat_map(|name| ["--no-rename".to_owned(), name.to_owned()]));
+            output = oak(&draft.iter().map(String::as_str).collect::<Vec<_>>());
+        }
+        let drafted = text(output, "oak draft")?;
+        if drafted.contains("nothing to draft") || !project.join("migrations/0002-step").exists() {
+            return Ok(());
+        }
+        let because = ["--because", "it is tried"];
+        if !oak(&["apply", "--yes"]).is_ok_and(|output| output.status.success()) {
+            let accept = [&["review", "2", "--accept", "loses-data"], &because[..]].concat();
+            text(oak(&accept), "oak review")?;
+            text(oak(&["apply", "--yes"]), "oak apply")?;
+        }
+        compared(&self.dump(&database)?, wanted).map_err(|why| format!("applied: {why}"))?;
+        let revert = [&["revert", "--steps", "1", "--yes", "--accept", "loses-data"], &because[..]].concat();
+        text(oak(&revert), "oak revert")?;
+        compared(&self.dump(&database)?, &initial).map_err(|why| format!("reverted: {why}"))
     }
 
     /// The file as declarations, without a server.
@@ -531,6 +582,30 @@ fn referenced(connection: &rusqlite::Connection, table: &str, column: String) ->
         ("" | "key", Some(key)) => key.to_lowercase(),
         _ => column.to_lowercase(),
     })
+}
+
+/// The first lines in which a dump is not another one.
+fn compared(now: &[String], wanted: &[String]) -> Result<(), String> {
+    let differing: Vec<String> = wanted
+        .iter()
+        .filter(|line| !now.contains(line))
+        .map(|line| format!("wanted: {line}"))
+        .chain(now.iter().filter(|line| !wanted.contains(line)).map(|line| format!("got:    {line}")))
+        .map(|line| line.chars().take(300).collect())
+        .collect();
+    match differing.is_empty() {
+        true => Ok(()),
+        false => Err(format!("{} lines differ\n{}", differing.len(), differing[..differing.len().min(4)].join("\n"))),
+    }
+}
+
+fn copy_folder(from: &Path, to: &Path) -> std::io::Result<()> {
+    std::fs::create_dir(to)?;
+    for entry in std::fs::read_dir(from)? {
+        let entry = entry?;
+        std::fs::copy(entry.path(), to.join(entry.file_name()))?;
+    }
+    Ok(())
 }
 
 fn text(output: std::io::Result<Output>, what: &str) -> Result<String, String> {
