@@ -8,8 +8,8 @@ use std::time::{Duration, Instant};
 
 use hollow_oak_core::Provider;
 use hollow_oak_testkit::server::{PrivateServer, shared, wanted};
-use support::REVERT_ALL;
 use support::stage::Stage;
+use support::{REVERT, REVERT_ALL};
 
 /// All that the language says and both servers have.
 const DECLARED: &str = "\
@@ -549,4 +549,25 @@ fn until(what: &str, holds: impl Fn() -> bool) {
         assert!(begun.elapsed() < Duration::from_secs(10), "{what} never held");
         std::thread::sleep(Duration::from_millis(20));
     }
+}
+
+/// A column that begins to number its rows has a row with a zero, which MariaDB takes for "the next number".
+#[test]
+fn a_zero_stays_where_numbering_begins() {
+    if !wanted(Provider::Mariadb) {
+        return;
+    }
+    let table = |identity: &str| {
+        format!("table hive {{\n    id:    int32{identity}\n    code:  text(9)\n\n    primary key (id)\n}}\n")
+    };
+    let here = Stage::on(shared(Provider::Mariadb), &table(""));
+    here.project.migrate("first");
+    here.sql("insert into hive values (0, 'zero'), (7, 'seven')");
+    here.project.declare(&table(", identity"));
+    here.project.migrate("numbered");
+    here.assert_same("live", "declared");
+    here.sql("insert into hive (code) values ('next')");
+    assert_eq!(here.query("select concat(id, ' ', code) from hive order by id"), ["0 zero", "7 seven", "8 next"]);
+    here.project.ok(REVERT);
+    assert_eq!(here.query("select concat(id, ' ', code) from hive order by id"), ["0 zero", "7 seven", "8 next"]);
 }

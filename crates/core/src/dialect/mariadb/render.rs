@@ -37,7 +37,11 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
         Step::AlterColumn { table, from, to, .. } => {
             // Said, so that it is not taken for one that nobody declared and kept.
             let gone = if from.comment.is_some() && to.comment.is_none() { " comment ''" } else { "" };
-            alter(table, &format!("modify column {}{gone}", column_definition(flavor, to)))
+            let statement = alter(table, &format!("modify column {}{gone}", column_definition(flavor, to)));
+            if from.identity.is_none() && to.identity.is_some() {
+                return keeping_zero(flavor, statement);
+            }
+            statement
         }
         Step::AddConstraint { table, constraint } => alter(table, &format!("add {}", clause(constraint))),
         Step::DropConstraint { table, constraint } => {
@@ -140,6 +144,19 @@ pub(super) fn character_set(collation: &str) -> &str {
     match collation.split('_').next() {
         Some("uca1400") | None => "utf8mb4",
         Some(set) => set,
+    }
+}
+
+/// A column that begins to number its rows keeps a zero that is in it: the server would put the next number there (MariaDB,
+/// "SQL_MODE", NO_AUTO_VALUE_ON_ZERO; MySQL 8.4, "Server SQL Modes").
+fn keeping_zero(flavor: Flavor, statement: String) -> Vec<String> {
+    let mode = "sql_mode = concat(@@sql_mode, ',NO_AUTO_VALUE_ON_ZERO')";
+    match flavor {
+        Flavor::Mariadb => vec![format!("set statement {mode} for {statement}")],
+        Flavor::Mysql => {
+            let (before, after) = ("set @oak_sql_mode = @@sql_mode", "set sql_mode = @oak_sql_mode");
+            vec![before.to_owned(), format!("set {mode}"), statement, after.to_owned()]
+        }
     }
 }
 
