@@ -384,7 +384,7 @@ pub struct AbsorbArgs {
 /// `oak adopt`
 #[derive(Debug, Args)]
 pub struct AdoptArgs {
-    /// Turn a file of SQL into declarations, in place of a database
+    /// Turn a file of SQL, or those of a folder, into declarations, in place of a database
     #[arg(long, value_name = "FILE.sql")]
     pub from: Option<PathBuf>,
     /// Write a file for each table

@@ -440,19 +440,19 @@ impl<'a> Checker<'a> {
         let foreign =
             table.foreign_keys.iter().enumerate().map(|(at, one)| (&one.name, &one.scope, list(at, Item::ForeignKey)));
         let checks = table.checks.iter().enumerate().map(|(at, one)| (&one.name, &one.scope, list(at, Item::Check)));
-        let keys = keys.chain(uniques).map(|one| (Some(true), one));
-        let rest = foreign.map(|one| (Some(false), one)).chain(checks.map(|one| (None, one)));
+        let keys = keys.chain(uniques).map(|one| (Kind::Key, one));
+        let rest = foreign.map(|one| (Kind::Reference, one)).chain(checks.map(|one| (Kind::Check, one)));
         let mut seen: BTreeMap<&Identifier, Vec<Named<'_>>> = BTreeMap::new();
-        for (is_key, (name, scope, place)) in keys.chain(rest) {
+        for (kind, (name, scope, place)) in keys.chain(rest) {
             let Some(name) = name else { continue };
             let earlier = seen.entry(name).or_default();
-            let are_apart = |other: Option<bool>| is_key.zip(other).is_some_and(|(one, other)| one != other);
+            let are_apart = |other: Kind| kind != other && kind != Kind::Check && other != Kind::Check;
             let first = earlier.iter().find(|(other, theirs, _)| overlap(theirs, scope) && !are_apart(*other));
             if let Some((_, _, first)) = first {
                 let kind = FaultKind::DuplicateConstraint { table: table.name.clone(), name: name.clone() };
                 self.faults.push(Fault::new(kind, place.clone()).with_other(first.clone()));
             }
-            earlier.push((is_key, scope, place));
+            earlier.push((kind, scope, place));
         }
     }
 
@@ -507,8 +507,16 @@ fn enum_name(ty: &Type) -> Option<&Identifier> {
     }
 }
 
-/// A constraint with a name: whether it is a key, and no reference, where it is one of the two; for whom, and where.
-type Named<'a> = (Option<bool>, &'a Scope, Place);
+/// What a constraint is, as far as its name goes.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Kind {
+    Key,
+    Reference,
+    Check,
+}
+
+/// A constraint with a name: what it is, for whom, and where.
+type Named<'a> = (Kind, &'a Scope, Place);
 
 fn overlap(a: &Scope, b: &Scope) -> bool {
     Provider::ALL.into_iter().any(|provider| a.holds(provider) && b.holds(provider))

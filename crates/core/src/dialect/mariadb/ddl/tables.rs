@@ -89,10 +89,11 @@ impl Reader {
         self.name_plain(to);
     }
 
-    /// Only InnoDB keeps references; other engines read over them (MariaDB, "Foreign Keys"; MySQL 8.4, "FOREIGN KEY
-    /// Constraints").
+    /// InnoDB keeps references, and so does MySQL's NDB; other engines read over them (MariaDB, "Foreign Keys"; MySQL 8.4,
+    /// "FOREIGN KEY Constraints").
     pub(super) fn settle_references(&mut self) {
-        let without = |engine: &str| !engine.is_empty() && !engine.eq_ignore_ascii_case("innodb");
+        let without =
+            |engine: &str| !["", "innodb", "ndb", "ndbcluster"].iter().any(|one| engine.eq_ignore_ascii_case(one));
         let tables: BTreeSet<String> =
             self.catalogue.tables.iter().filter(|row| without(&row.engine)).map(|row| row.name.clone()).collect();
         self.catalogue.references.retain(|row| !tables.contains(&row.table));
