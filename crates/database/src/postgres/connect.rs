@@ -21,19 +21,28 @@ const MAINTENANCE: &str = "postgres";
 /// Opens a database; makes it first where that is asked for.
 pub(crate) fn open(url: &ServerUrl, opening: Opening) -> Result<Connection, DatabaseError> {
     match connect(url, &url.database) {
-        Ok(client) => {
-            Ok(Connection::new(Box::new(PostgresSession::new(client, url, opening.create)?), opening.lock_wait))
-        }
+        Ok(client) => Ok(connection(client, url, opening)?),
         Err(error) if is_missing(&error) => {
             if !opening.create {
                 return Ok(Connection::missing(Provider::Postgres, opening.lock_wait));
             }
             create(url)?;
             let client = connect(url, &url.database).map_err(|error| refused(url, &error))?;
-            Ok(Connection::new(Box::new(PostgresSession::new(client, url, opening.create)?), opening.lock_wait))
+            Ok(connection(client, url, opening)?)
         }
         Err(error) => Err(refused(url, &error)),
     }
+}
+
+fn connection(client: Client, url: &ServerUrl, opening: Opening) -> Result<Connection, DatabaseError> {
+    let session = PostgresSession::new(client, url, opening.create)?;
+    Ok(Connection::new(Box::new(session), opening.lock_wait))
+}
+
+/// Another session with a database that is there.
+pub(super) fn another(url: &ServerUrl) -> Result<PostgresSession, DatabaseError> {
+    let client = connect(url, &url.database).map_err(|error| refused(url, &error))?;
+    PostgresSession::new(client, url, false)
 }
 
 fn create(url: &ServerUrl) -> Result<(), DatabaseError> {

@@ -138,6 +138,7 @@ create table if not exists hollow_oak_store (
 /// A session with a PostgreSQL server.
 pub(super) struct PostgresSession {
     client: Client,
+    url: ServerUrl,
     version: String,
     version_number: u32,
     /// The namespace that names without one are in.
@@ -149,8 +150,14 @@ pub(super) struct PostgresSession {
 impl PostgresSession {
     /// Pins a new connection; a namespace that the URL names is made where that is asked for.
     pub(super) fn new(client: Client, url: &ServerUrl, create: bool) -> Result<Self, DatabaseError> {
-        let mut session =
-            Self { client, version: String::new(), version_number: 0, namespace: String::new(), others: None };
+        let mut session = Self {
+            client,
+            url: url.clone(),
+            version: String::new(),
+            version_number: 0,
+            namespace: String::new(),
+            others: None,
+        };
         session.execute(PIN)?;
         let found = session
             .ask("select current_setting('server_version'), current_setting('server_version_num'), current_schema()")?;
@@ -179,6 +186,11 @@ impl PostgresSession {
             session.execute(&format!("create schema if not exists {namespace}"))?;
         }
         Ok(session)
+    }
+
+    /// The database that this is a session with.
+    pub(super) fn url(&self) -> &ServerUrl {
+        &self.url
     }
 
     /// Has the statements run, and takes all of it back.

@@ -12,10 +12,8 @@ use super::{
 use crate::kept::is_own_table;
 use crate::server::{ServerError, Session};
 
-impl Reader<'_> {
-    pub(super) fn relations(&mut self) -> Result<(), ServerError> {
-        let rows = self.ask(
-            "select c.oid, $name(c.relnamespace, c.relname), c.relkind, c.relpersistence,
+/// Tables, their parts, and views.
+pub(super) const RELATIONS: &str = "select c.oid, $name(c.relnamespace, c.relname), c.relkind, c.relpersistence,
                     case when toast.oid is null then array_to_string(c.reloptions, E'\\n')
                          else concat_ws(E'\\n', array_to_string(c.reloptions, E'\\n'),
                                         'toast.' || array_to_string(toast.reloptions, E'\\ntoast.')) end, d.description,
@@ -37,8 +35,22 @@ impl Reader<'_> {
              left join pg_am am on am.oid = c.relam
              left join pg_tablespace ts on ts.oid = c.reltablespace
              left join pg_class toast on toast.oid = c.reltoastrelid and toast.relkind = 't' and toast.reloptions is not null
-             where c.relnamespace $namespaces and c.relkind in ('r', 'p', 'v', 'm', 'f', 'S')",
-        )?;
+             where c.relnamespace $namespaces and c.relkind in ('r', 'p', 'v', 'm', 'f', 'S')";
+
+/// Sequences, and the columns that they are of.
+pub(super) const NUMBERING: &str = "select x.refobjid, x.refobjsubid, s.seqstart, s.seqincrement, s.seqcache, s.seqcycle, s.seqmin, s.seqmax,
+                    case s.seqtypid when 'int2'::regtype then 32767 when 'int4'::regtype then 2147483647
+                         else 9223372036854775807 end, c.relname, x.deptype, $name(c.relnamespace, c.relname),
+                    format_type(s.seqtypid, null), d.description, c.relpersistence = 'u'
+             from pg_sequence s
+             join pg_class c on c.oid = s.seqrelid and c.relnamespace $namespaces
+             left join pg_depend x on x.classid = 'pg_class'::regclass and x.objid = s.seqrelid
+                  and (x.deptype in ('a', 'i') and x.refclassid = 'pg_class'::regclass and x.refobjsubid > 0 or x.deptype = 'e')
+             left join pg_description d on d.objoid = c.oid and d.classoid = 'pg_class'::regclass and d.objsubid = 0";
+
+impl Reader<'_> {
+    pub(super) fn relations(&mut self) -> Result<(), ServerError> {
+        let rows = self.ask(RELATIONS)?;
         for mut row in rows {
             let (oid, name) = (number::<u32>(&row, 0), text(&mut row, 1));
             if is_own_table(last(&name)) {
@@ -147,10 +159,11 @@ impl Reader<'_> {
         }
     }
 
-    pub(super) fn columns(&mut self) -> Result<(), ServerError> {
+    /// The columns of tables.
+    pub(super) fn columns_sql(&self) -> String {
         let collation = collation_name("co");
         let compression = self.since(140_000, "nullif(a.attcompression::text, '')", "null");
-        let rows = self.ask(&format!(
+        format!(
             "select a.attrelid, a.attnum, a.attname, format_type(a.atttypid, a.atttypmod),
                     case when t.typtype = 'e' and t.typnamespace $namespaces then $name(t.typnamespace, t.typname)
                          when e.typtype = 'e' and e.typnamespace $namespaces then $name(e.typnamespace, e.typname) end,
@@ -173,7 +186,11 @@ impl Reader<'_> {
              left join pg_description d on d.objoid = a.attrelid and d.classoid = 'pg_class'::regclass
                   and d.objsubid = a.attnum
              where a.attnum > 0 and not a.attisdropped"
-        ))?;
+        )
+    }
+
+    pub(super) fn columns(&mut self) -> Result<(), ServerError> {
+        let rows = self.ask(&self.columns_sql())?;
         let numbering = self.numbering()?;
         for mut row in rows {
             let (table, column) = (number::<u32>(&row, 0), number::<i16>(&row, 1));
@@ -217,17 +234,7 @@ impl Reader<'_> {
     /// First number, step and peculiarities of identity columns, from the sequences in them; the others are kept.
     #[expect(clippy::type_complexity, reason = "a lookup for one caller")]
     fn numbering(&mut self) -> Result<BTreeMap<(u32, i16), ((i64, i64), Vec<String>)>, ServerError> {
-        let rows = self.ask(
-            "select x.refobjid, x.refobjsubid, s.seqstart, s.seqincrement, s.seqcache, s.seqcycle, s.seqmin, s.seqmax,
-                    case s.seqtypid when 'int2'::regtype then 32767 when 'int4'::regtype then 2147483647
-                         else 9223372036854775807 end, c.relname, x.deptype, $name(c.relnamespace, c.relname),
-                    format_type(s.seqtypid, null), d.description, c.relpersistence = 'u'
-             from pg_sequence s
-             join pg_class c on c.oid = s.seqrelid and c.relnamespace $namespaces
-             left join pg_depend x on x.classid = 'pg_class'::regclass and x.objid = s.seqrelid
-                  and (x.deptype in ('a', 'i') and x.refclassid = 'pg_class'::regclass and x.refobjsubid > 0 or x.deptype = 'e')
-             left join pg_description d on d.objoid = c.oid and d.classoid = 'pg_class'::regclass and d.objsubid = 0",
-        )?;
+        let rows = self.ask(NUMBERING)?;
         let mut found = BTreeMap::new();
         for mut row in rows {
             match letter(&row, 10) {
@@ -269,7 +276,8 @@ impl Reader<'_> {
         }
     }
 
-    pub(super) fn constraints(&mut self) -> Result<(), ServerError> {
+    /// The constraints of tables.
+    pub(super) fn constraints_sql(&self) -> String {
         let distinct = self.since(150_000, "coalesce(i.indnullsnotdistinct, false)", "false");
         let set_columns = self.since(
             150_000,
@@ -280,7 +288,7 @@ impl Reader<'_> {
             "null",
         );
         let enforced = self.since(180_000, "con.conenforced", "true");
-        let rows = self.ask(&format!(
+        format!(
             "select con.conrelid, con.conname, con.contype, con.conkey, con.confrelid,
                     case when rc.oid is not null and not (rc.relnamespace $namespaces) then $name(rc.relnamespace, rc.relname) end,
                     con.confkey, con.confdeltype, con.confupdtype, con.condeferrable, con.condeferred,
@@ -303,7 +311,11 @@ impl Reader<'_> {
              left join pg_class ic on ic.oid = i.indexrelid
              left join pg_tablespace ts on ts.oid = ic.reltablespace
              where con.contype <> 't' and con.conparentid = 0"
-        ))?;
+        )
+    }
+
+    pub(super) fn constraints(&mut self) -> Result<(), ServerError> {
+        let rows = self.ask(&self.constraints_sql())?;
         for mut row in rows {
             self.of_constraints.extend(optional(&mut row, 25).and_then(|oid| oid.parse::<u32>().ok()));
             let mut peculiarities = lines(&mut row, 18);
@@ -362,9 +374,10 @@ impl Reader<'_> {
         Ok(())
     }
 
-    pub(super) fn indexes(&mut self) -> Result<(), ServerError> {
+    /// The indexes of tables.
+    pub(super) fn indexes_sql(&self) -> String {
         let distinct = self.since(150_000, "i.indnullsnotdistinct", "false");
-        let rows = self.ask(&format!(
+        format!(
             "select i.indrelid, ic.relname, i.indisunique, am.amname, i.indnkeyatts, i.indkey, i.indoption,
                     i.indcollation, i.indclass,
                     case when i.indexprs is not null then
@@ -393,7 +406,11 @@ impl Reader<'_> {
              join pg_am am on am.oid = ic.relam
              left join pg_tablespace ts on ts.oid = ic.reltablespace
              where not i.indisprimary and (i.indisvalid or c.relkind <> 'p')"
-        ))?;
+        )
+    }
+
+    pub(super) fn indexes(&mut self) -> Result<(), ServerError> {
+        let rows = self.ask(&self.indexes_sql())?;
         let classes = self.names(
             "select oid, case when opcnamespace = 'pg_catalog'::regnamespace then quote_ident(opcname)
                               else $sql(opcnamespace, opcname) end
