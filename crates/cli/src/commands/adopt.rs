@@ -14,10 +14,11 @@ use hollow_oak_core::{Provider, Schema};
 use hollow_oak_database::{Remembered, Sighting};
 use serde_json::json;
 
-use super::diff::{print_reports, show_unmanaged};
+use super::diff::show_unmanaged;
 use super::drafting::{Written, compose};
 use super::init::{self, DECLARATION, FIRST_FILE};
 use super::mark::Marking;
+use super::reports::print_reports;
 use super::running::confirm;
 use crate::args::{AdoptArgs, Global};
 use crate::diagnostics::draw;

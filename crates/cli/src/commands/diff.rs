@@ -9,10 +9,11 @@ use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::write_plain;
 use serde_json::{Value, json};
 
+use super::reports::print_reports;
 use crate::args::{DiffArgs, Global};
 use crate::exit::Exit;
 use crate::failure::{Failure, Result};
-use crate::output::{Output, accent, danger, dim, done, strong};
+use crate::output::{Output, dim, done, strong};
 use crate::project::{Project, find_folder};
 use crate::side::{Held, Side, Sides};
 use crate::target::confirm;
@@ -102,7 +103,7 @@ impl Aside<'_> {
         }
         let newest = live.newest.map(|at| &self.history.migrations()[at]);
         let applied = self.project.physical_after(newest, self.dialect)?;
-        let schema = std::mem::take(&mut live.schema);
+        let schema = std::mem::take(&mut live.schema).called_as_in(other);
         let (managed, aside) = schema.parted(|thing| other.has(thing) || applied.has(thing));
         live.schema = managed;
         Ok(aside)
@@ -187,42 +188,6 @@ fn changes_of(report: &TableReport) -> usize {
         Some(first) if first.kind == "table" && first.verb == Verb::Add => 1,
         _ => report.lines.len(),
     }
-}
-
-/// Prints differences by table, verb, kind and name in fixed columns.
-pub fn print_reports(reports: &[TableReport], output: &mut Output) {
-    for report in reports {
-        let lines = &report.lines;
-        let width = |text: fn(&hollow_oak_core::diff::Line) -> usize| lines.iter().map(text).max().unwrap_or(0);
-        let kinds = width(|line| line.kind.len());
-        let names = width(|line| line.name.chars().count()).min(32);
-        output.line(format_args!("\n{}", strong(&report.table)));
-        for line in lines {
-            let verb = match line.verb {
-                Verb::Drop => danger(format_args!("{:<6}", line.verb.word())),
-                _ => accent(format_args!("{:<6}", line.verb.word())),
-            };
-            let mut head = format!("  {verb}  {:<kinds$}  {:<names$}", line.kind, line.name);
-            if line.details.is_empty() {
-                head.truncate(head.trim_end().len());
-                output.line(&head);
-            }
-            for (at, detail) in line.details.iter().enumerate() {
-                let indent = if at == 0 { head.clone() } else { format!("  {:6}  {:kinds$}  {:names$}", "", "", "") };
-                output.line(format_args!("{indent}  {}", detail_text(detail)));
-            }
-        }
-    }
-}
-
-fn detail_text(detail: &hollow_oak_core::diff::Detail) -> String {
-    let aspect = if detail.aspect.is_empty() { String::new() } else { format!("{}: ", detail.aspect) };
-    let value = match (&detail.old, &detail.new) {
-        (Some(old), Some(new)) => format!("{old} → {new}"),
-        (Some(only), None) | (None, Some(only)) => only.clone(),
-        (None, None) => String::new(),
-    };
-    format!("{aspect}{value}")
 }
 
 /// Names what nobody declared.

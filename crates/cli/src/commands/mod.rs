@@ -19,6 +19,7 @@ mod mark;
 mod overview;
 mod rebuild;
 mod redraft;
+mod reports;
 mod revert;
 mod review;
 mod running;

@@ -6,7 +6,8 @@ use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::Direction;
 use serde_json::{Value, json};
 
-use super::diff::{counted, print_reports, show_unmanaged};
+use super::diff::{counted, show_unmanaged};
+use super::reports::print_reports;
 use super::running::{Refusal, drift_refusal, history_refusals, label_of, obstacle_refusal};
 use crate::args::{Global, StatusArgs};
 use crate::exit::Exit;

@@ -1,9 +1,12 @@
 //! Differences in words: verb, thing, old and new value. The cli lays them out; JSON carries them as they are.
 
+use std::borrow::Cow;
+
 use serde::Serialize;
 
 use super::changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
 use super::rows::RowChanges;
+use crate::language::dedented;
 use crate::physical::{
     Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Options, PrimaryKey, Program, Table, Unique,
 };
@@ -51,7 +54,8 @@ pub struct Line {
     pub details: Vec<Detail>,
 }
 
-/// An old value, a new value, or both.
+/// An old value, a new value, or both. What a view, trigger, routine or other object is has the lines that it was written
+/// in.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Detail {
     /// What the values are of; empty for a whole definition.
@@ -135,7 +139,7 @@ fn row_lines(change: &RowChanges) -> Vec<Line> {
 }
 
 fn program(change: &Change<Program>) -> TableReport {
-    let text = |one: &Program| one.body.text().split_whitespace().collect::<Vec<_>>().join(" ");
+    let text = |one: &Program| dedented(one.body.text());
     let line = match change {
         Change::Alter { from, to } | Change::Rename { from, to } => {
             let mut details = Vec::new();
@@ -448,6 +452,14 @@ fn index_text(index: &Index) -> String {
     with_attributes(text, &index.attributes)
 }
 
+/// A text of several lines as one.
+pub fn in_one_line(text: &str) -> Cow<'_, str> {
+    match text.contains('\n') {
+        true => text.split_whitespace().collect::<Vec<_>>().join(" ").into(),
+        false => text.into(),
+    }
+}
+
 impl std::fmt::Display for Line {
     fn fmt(&self, formatter: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         write!(formatter, "{} {}", self.verb.word(), self.kind)?;
@@ -462,8 +474,8 @@ impl std::fmt::Display for Line {
                 write!(formatter, "{} ", detail.aspect)?;
             }
             match (&detail.old, &detail.new) {
-                (Some(old), Some(new)) => write!(formatter, "{old} → {new}")?,
-                (Some(only), None) | (None, Some(only)) => formatter.write_str(only)?,
+                (Some(old), Some(new)) => write!(formatter, "{} → {}", in_one_line(old), in_one_line(new))?,
+                (Some(only), None) | (None, Some(only)) => formatter.write_str(&in_one_line(only))?,
                 (None, None) => {}
             }
         }

@@ -15,7 +15,7 @@ mod rows;
 
 pub use changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
 pub use compare::{diff, diff_renamed};
-pub use describe::{Detail, Line, TableReport, Verb, column_text, describe};
+pub use describe::{Detail, Line, TableReport, Verb, column_text, describe, in_one_line};
 pub use likeness::{Candidate, candidates};
 pub use reconcile::{StoredForm, doubtful, doubtful_views, overlook_comments, recognize, settle};
 pub use renames::Renames;

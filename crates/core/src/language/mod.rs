@@ -19,6 +19,7 @@ pub mod syntax;
 pub use declare::declare;
 pub use diagnostic::{Diagnostic, Label, Source};
 pub use mistake::{Mistake, MistakeKind};
+pub(crate) use parser::dedented;
 pub use parser::parse;
 pub use patch::patched;
 pub use printer::print;

@@ -89,7 +89,7 @@ const CLAUSES: [&str; 19] = [
 ];
 
 /// A text without the lines around it that are empty, and without the white space that all its lines begin with.
-fn dedented(text: &str) -> String {
+pub(crate) fn dedented(text: &str) -> String {
     let text = text.replace('\r', "");
     let lines: Vec<&str> = text.split('\n').collect();
     let is_blank = |line: &&str| line.trim().is_empty();
