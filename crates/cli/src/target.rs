@@ -331,6 +331,10 @@ pub fn examine(project: &Project, history: &History, target: &Target, database: 
         Some(migration) if is_as_recorded(migration, target.dialect, &live) => None,
         _ => Some(project.physical_after(newest, target.dialect)?),
     };
+    let live = match &expected {
+        Some(expected) => live.called_as_in(expected),
+        None => live,
+    };
     let drift = match &expected {
         None => Changes::default(),
         // What is there is in between, and says nothing about who changed it.
@@ -361,7 +365,7 @@ fn is_as_recorded(migration: &Migration, dialect: Dialect, live: &Schema) -> boo
 
 /// What a live schema has in common with the other one; the rest is unmanaged.
 pub fn managed_only(live: Schema, expected: &Schema, unmanaged: &mut Vec<Unmanaged>) -> Schema {
-    let (managed, rest) = live.parted(|thing| expected.has(thing));
+    let (managed, rest) = live.called_as_in(expected).parted(|thing| expected.has(thing));
     unmanaged.extend(rest);
     managed
 }
@@ -374,7 +378,18 @@ pub fn confirm(
     expected: &Schema,
     unmanaged: &mut Vec<Unmanaged>,
 ) -> Result<()> {
-    unmanaged.extend(overlook_comments(live, expected).into_iter().map(Unmanaged::comment));
+    confirm_but(database, live, expected, unmanaged, |_, _| false)
+}
+
+/// The same; descriptions stay that `stays` is true of, by what they are of: a table or the like, and a column of it.
+pub fn confirm_but(
+    database: &dyn Database,
+    live: &mut Schema,
+    expected: &Schema,
+    unmanaged: &mut Vec<Unmanaged>,
+    stays: impl Fn(&str, Option<&str>) -> bool,
+) -> Result<()> {
+    unmanaged.extend(overlook_comments(live, expected, stays).into_iter().map(Unmanaged::comment));
     if !diff(live, expected).is_empty() {
         database.confirm(live, expected)?;
     }

@@ -150,3 +150,145 @@ fn it_waits_for_what_is_under_way() {
     let pending = here.project.oak(&["absorb", "--yes"]);
     assert!(pending.stderr.contains("1 migration to apply first"), "{pending:#?}");
 }
+
+/// Takes the named things in, and has the change go to another target and back.
+fn goes_everywhere(here: &Stage<'_>, names: &[&str]) {
+    let before = here.project.ok(&["show", "--json"]);
+    here.project.ok(&[&["absorb", "--yes"], names].concat());
+    here.assert_same("live", "declared");
+    here.project.ok(&["check"]);
+    here.project.ok(&["format", "--check"]);
+    assert_eq!(before, here.project.ok(&["show", "--json"]), "absorbing changed the database");
+    let new = here.dump();
+    here.project.ok(&["revert", "--yes", "--accept", "loses-data", "--because", "to see it"]);
+    here.assert_same("live", "history@1");
+    here.project.ok(&["apply", "--yes"]);
+    assert_eq!(new, here.dump());
+}
+
+#[test]
+fn a_reference_may_want_other_types_than_were_declared() {
+    let here = Stage::of(
+        Provider::Sqlite,
+        "\
+table box {
+    id:  int32, identity
+
+    primary key (id)
+}
+
+table visit {
+    day:     date
+    box_id:  int32, null
+
+    primary key (day)
+    foreign key (box_id) references box (id)
+}
+
+table weighing {
+    id:  int64, identity
+    kg:  int32
+
+    primary key (id)
+    check (kg > 0)
+}
+",
+    );
+    here.project.migrate("first");
+    // The name of a constraint made this way is nobody's.
+    here.sql("alter table weighing add column box_id BIGINT references box (id)");
+    goes_everywhere(&here, &[]);
+    let text = here.project.read("schema/schema.oak");
+    assert!(
+        text.contains("table box {\n    id:  int32, identity") && text.contains("    id:      int64, identity"),
+        "{text}"
+    );
+    assert!(text.contains("    box_id:  int32, null, references box(id), native \"BIGINT\" for sqlite"), "{text}");
+}
+
+#[test]
+fn lists_of_words_grow_and_come_along() {
+    let here = Stage::of(
+        Provider::Mariadb,
+        "\
+enum mood { calm, cross }
+
+table hive {
+    id:    int32
+    mood:  mood
+
+    primary key (id)
+}
+
+table yard {
+    id:       int32
+    sort:     sort
+    weather:  sort
+
+    primary key (id)
+}
+
+enum sort { dry, wet }
+",
+    );
+    here.project.migrate("first");
+    here.sql("alter table hive modify mood enum('calm','cross','gone') not null");
+    here.sql("alter table yard modify weather enum('dry','wet','cold') not null");
+    here.sql("create table fence (a int not null primary key, sort enum('old','new') not null default 'new', b enum('dry','wet') null)");
+    goes_everywhere(&here, &["fence"]);
+    let text = here.project.read("schema/schema.oak");
+    assert!(text.contains("enum mood { calm, cross, gone }") && text.contains("    sort:     sort\n"), "{text}");
+    assert!(text.contains("    sort:  sort_2, default 'new'\n    b:     sort, null\n"), "{text}");
+}
+
+#[test]
+fn routines_come_with_all_that_is_said_of_them() {
+    let here = Stage::of(
+        Provider::Postgres,
+        "\
+namespace yard
+
+routine yard.weigh ```
+    create or replace function yard.weigh(a int) returns int language sql as $$ select a $$
+``` drop ```
+    drop function yard.weigh(int)
+``` for postgres
+
+routine calm ```
+    create or replace function public.calm() returns int language sql as $$ select 1 $$
+``` drop ```
+    drop function calm()
+``` for postgres
+
+table yard.hive {
+    id:    int32
+    code:  text(9)
+
+    primary key (id)
+    unique (code)
+    index (code desc)
+}
+
+table yard.visit {
+    id:       int32
+    hive_id:  int32
+
+    primary key (id)
+    foreign key (hive_id) references yard.hive (id)
+}
+",
+    );
+    here.project.migrate("first");
+    here.sql("drop function yard.weigh(int)");
+    here.sql("create function yard.weigh(a int, b int) returns int language sql as $$ select a + b $$");
+    here.sql("comment on function calm() is 'how it is'; comment on table yard.hive is 'a box'");
+    // By the names that were derived for them.
+    here.sql("alter table yard.visit drop constraint visit_hive_id_fkey");
+    here.sql("alter table yard.visit add foreign key (hive_id) references yard.hive (id) on delete cascade");
+    here.sql("alter table yard.hive drop constraint hive_code_key");
+    goes_everywhere(&here, &["calm"]);
+    let text = here.project.read("schema/schema.oak");
+    assert!(text.contains("drop function yard.weigh(integer,integer)"), "{text}");
+    assert!(text.contains("how it is") && !text.contains("a box"), "{text}");
+    assert!(text.contains("on delete cascade") && !text.contains("unique (code)"), "{text}");
+}

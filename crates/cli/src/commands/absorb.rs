@@ -4,7 +4,6 @@
 use std::collections::BTreeMap;
 use std::path::PathBuf;
 
-use hollow_oak_core::Schema;
 use hollow_oak_core::dialect::{absorbed, lift};
 use hollow_oak_core::diff::{Changes, describe, diff};
 use hollow_oak_core::history::{Decisions, EventKind, FORMAT, History, Record, slug};
@@ -12,13 +11,15 @@ use hollow_oak_core::language::{Source, patched, resolve};
 use hollow_oak_core::physical::{self, Introspected, Unmanaged};
 use hollow_oak_core::plan::{Choices, plan};
 use hollow_oak_core::plural::plural;
+use hollow_oak_core::schema::{Fault, Schema};
 use hollow_oak_core::script::{Direction, Script, write};
 use hollow_oak_database::{Database, Outcome};
 use serde_json::json;
 
-use super::diff::{counted, print_reports, show_unmanaged};
+use super::diff::{counted, show_unmanaged};
 use super::drafting::{Report, Written, compose, report};
 use super::mark::Marking;
+use super::reports::print_reports;
 use super::running::{confirm, made_by};
 use super::sync::{Run, print_sql, refuse_loss, show};
 use crate::args::{AbsorbArgs, Global};
@@ -100,7 +101,8 @@ impl ByHand {
         let wanted = |name: &str| args.names.iter().any(|one| one == name);
         let (mut live, left) = state.live.clone().parted(|thing| expected.has(thing) || wanted(thing.name()));
         rest.extend(left);
-        target::confirm(database, &mut live, &expected, &mut rest)?;
+        let described = |owner: &str, column: Option<&str>| wanted(column.unwrap_or(owner));
+        target::confirm_but(database, &mut live, &expected, &mut rest, described)?;
         let changes = diff(&expected, &live);
         Ok(Self { expected, live, changes })
     }
@@ -197,6 +199,11 @@ struct Edited {
     schema: Schema,
 }
 
+/// The first mistake of a list that has warnings in it as well.
+fn first_error(faults: &[Fault]) -> String {
+    faults.iter().find(|fault| fault.is_error()).map(ToString::to_string).unwrap_or_default()
+}
+
 struct Absorbing<'a> {
     args: &'a AbsorbArgs,
     project: &'a Project,
@@ -215,14 +222,12 @@ impl Absorbing<'_> {
         let declared = self.project.valid_declared()?;
         let old = declared.resolution.schema.as_ref().ok_or_else(|| Failure::new("the declarations cannot be read"))?;
         let found = Introspected { schema: by_hand.live.clone(), unmanaged: Vec::new() };
-        let lifted = lift(dialect, &found)
-            .map_err(|faults| refused(faults.first().map(ToString::to_string).unwrap_or_default()))?;
+        let lifted = lift(dialect, &found).map_err(|faults| refused(first_error(&faults)))?;
         if let Some(first) = lifted.left_out.first() {
             return Err(refused(format!("{} {}", first.kind, first.name)));
         }
-        let parts = absorbed(dialect, old, &by_hand.live, &lifted.schema, &by_hand.changes).map_err(refused)?;
-        let (new, _) = Schema::new(parts)
-            .map_err(|faults| refused(faults.first().map(ToString::to_string).unwrap_or_default()))?;
+        let alone = self.project.settings.dialects.len() == 1;
+        let new = absorbed(dialect, old, &by_hand.live, &lifted.schema, &by_hand.changes, alone).map_err(refused)?;
         let paths = self.project.declaration_files()?;
         let mut files = BTreeMap::new();
         let mut sources = Vec::new();
@@ -236,9 +241,7 @@ impl Absorbing<'_> {
         }
         let schema =
             resolve(&sources).schema.ok_or_else(|| refused("the edited declarations cannot be read".into()))?;
-        let lowered = dialect
-            .lower(&schema)
-            .map_err(|faults| refused(faults.first().map(ToString::to_string).unwrap_or_default()))?;
+        let lowered = dialect.lower(&schema).map_err(|faults| refused(first_error(&faults)))?;
         let mut rest = Vec::new();
         let mut live = managed_only(by_hand.live.clone(), &lowered.schema, &mut rest);
         target::confirm(&*self.target.open()?, &mut live, &lowered.schema, &mut rest)?;

@@ -37,6 +37,7 @@ pub fn run(args: &SyncArgs, global: &Global, output: &mut Output) -> Result<Exit
     let found = database.introspect()?;
     let ignored = |name: &str| is_ignored(&project.settings.unmanaged_tables, name);
     let (live, _) = found.schema.parted(|thing| !ignored(thing.name()));
+    let live = live.called_as_in(&wanted);
     let renames = Renames::by_presence(&live, &logical);
     let mut unmanaged = Vec::new();
     let mut from = match args.drop {

@@ -3,13 +3,20 @@
 //! What did not change stays as it is declared. What did is declared as [`super::lift`] would declare it, and only in the
 //! respect in which it changed: a column whose default is another one keeps its type, its references and its words.
 
+mod whole;
+mod words;
+
+use whole::Anew;
+use words::Words;
+
 use super::naming::{NameKind, derived_name};
 use super::{Dialect, lowering};
 use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
 use crate::physical::{self, Named};
-use crate::schema::{Column, Identifier, Parts, Provider, Schema, Scoped, Table};
+use crate::schema::{Column, Identifier, Program, Provider, Schema, Scoped, Table};
 
-/// The declared parts with what changed from `expected` to `live`; `lifted` is what `live` would be declared as.
+/// The declarations with what changed from `expected` to `live`; `lifted` is what `live` would be declared as, and `alone`
+/// says that the declarations are for this provider only.
 ///
 /// # Errors
 ///
@@ -20,21 +27,26 @@ pub fn absorbed(
     live: &physical::Schema,
     lifted: &Schema,
     changes: &Changes,
-) -> Result<Parts, String> {
+    alone: bool,
+) -> Result<Schema, String> {
     let mut parts = declared.clone().into_parts();
-    let absorbing = Absorbing { dialect, provider: dialect.provider(), live, lifted };
+    let words = Words::of(declared, live, lifted);
+    let absorbing = Absorbing { dialect, provider: dialect.provider(), live, lifted: &words };
     for change in &changes.tables {
         match change {
             TableChange::Add(table) => {
-                let new =
-                    lifted.table(&table.name).ok_or_else(|| format!("table {} cannot be declared", table.name))?;
+                let new = words.table(&table.name).ok_or_else(|| format!("table {} cannot be declared", table.name))?;
                 parts.tables.push(new.clone());
             }
             TableChange::Drop(table) => parts.tables.retain(|one| one.name.as_str() != table.name),
             TableChange::Alter(alteration) => {
                 let found = parts.tables.iter_mut().find(|one| one.name.as_str() == alteration.from.name);
                 let table = found.ok_or_else(|| format!("table {} is not declared", alteration.from.name))?;
-                absorbing.table(table, alteration)?;
+                renamed(alteration)?;
+                match (absorbing.table(table, alteration), words.table(&alteration.to.name)) {
+                    (Err(_), Some(lifted)) if alone => whole::declare_anew(table, lifted, Anew::ButColumns),
+                    (taken, _) => taken?,
+                }
             }
         }
     }
@@ -51,7 +63,7 @@ pub fn absorbed(
             }
         }
     }
-    let same = |one: &crate::schema::Program, program: &physical::Program| {
+    let same = |one: &Program, program: &physical::Program| {
         one.kind == program.kind
             && one.name.as_str() == program.name
             && one.word == program.word
@@ -67,21 +79,20 @@ pub fn absorbed(
                 let new = lifted.programs().iter().find(|one| same(one, to));
                 for one in parts.programs.iter_mut().filter(|one| same(one, to)) {
                     if let Some(new) = new {
-                        one.body.clone_from(&new.body);
-                        one.about.clone_from(&new.about);
+                        *one = Program { name: one.name.clone(), scope: one.scope.clone(), ..new.clone() };
                     }
                 }
             }
         }
     }
-    Ok(parts)
+    whole::settled(dialect, parts, live, &words, alone)
 }
 
 struct Absorbing<'a> {
     dialect: Dialect,
     provider: Provider,
     live: &'a physical::Schema,
-    lifted: &'a Schema,
+    lifted: &'a Words,
 }
 
 impl Absorbing<'_> {
@@ -90,9 +101,6 @@ impl Absorbing<'_> {
         let (Some(new), Some(live)) = (self.lifted.table(name), self.live.table(name)) else {
             return Err(format!("table {name} cannot be declared"));
         };
-        if alteration.from.name != alteration.to.name {
-            return Err(format!("table {} was renamed to {name}: declare that with `formerly`", alteration.from.name));
-        }
         for item in &alteration.items {
             match item {
                 ItemChange::Column(change) => self.column(table, new, change)?,
@@ -105,7 +113,7 @@ impl Absorbing<'_> {
                 ItemChange::Unique(change) => {
                     let named = |one: &crate::schema::Unique| {
                         let columns = one.columns.iter().map(Identifier::to_string).collect();
-                        self.name(table.name.as_str(), one.name.as_ref(), columns, NameKind::Unique)
+                        self.name(table.name.base(), one.name.as_ref(), columns, NameKind::Unique)
                     };
                     let names: Vec<String> = table.uniques.iter().map(named).collect();
                     let old = gone(change);
@@ -117,7 +125,7 @@ impl Absorbing<'_> {
                 ItemChange::ForeignKey(change) => {
                     let named = |one: &crate::schema::ForeignKey| {
                         let columns = one.columns.iter().map(Identifier::to_string).collect();
-                        self.name(table.name.as_str(), one.name.as_ref(), columns, NameKind::ForeignKey)
+                        self.name(table.name.base(), one.name.as_ref(), columns, NameKind::ForeignKey)
                     };
                     let names: Vec<String> = table.foreign_keys.iter().map(named).collect();
                     let old = gone(change);
@@ -133,7 +141,7 @@ impl Absorbing<'_> {
                     let named = |one: &crate::schema::Check| {
                         let expression = crate::sql::Expression::read(&one.expression, self.dialect.syntax());
                         let columns = lowering::mentioned(before, &expression);
-                        self.name(table.name.as_str(), one.name.as_ref(), columns, NameKind::Check)
+                        self.name(table.name.base(), one.name.as_ref(), columns, NameKind::Check)
                     };
                     let names: Vec<String> = table.checks.iter().map(named).collect();
                     let old = gone(change);
@@ -148,7 +156,7 @@ impl Absorbing<'_> {
                             crate::schema::KeyPart::Column(name) => Some(name.to_string()),
                             crate::schema::KeyPart::Expression(_) => None,
                         });
-                        self.name(table.name.as_str(), one.name.as_ref(), columns.collect(), NameKind::Index)
+                        self.name(table.name.base(), one.name.as_ref(), columns.collect(), NameKind::Index)
                     };
                     let names: Vec<String> = table.indexes.iter().map(named).collect();
                     let old = gone(change);
@@ -186,10 +194,7 @@ impl Absorbing<'_> {
                 table.columns.insert(before.map_or(0, |at| at + 1), new.columns[at].clone());
                 Ok(())
             }
-            Change::Rename { from, to } => {
-                Err(format!("column {} was renamed to {}: declare that with `formerly`", from.name, to.name))
-            }
-            Change::Alter { from, to } => {
+            Change::Alter { from, to } | Change::Rename { from, to } => {
                 let (at, fresh) = position(table, &to.name)
                     .zip(position(new, &to.name))
                     .ok_or_else(|| format!("{} cannot be declared", to.name))?;
@@ -233,6 +238,22 @@ impl Absorbing<'_> {
     fn scoped<T: Clone>(&self, list: &mut Vec<Scoped<T>>, new: &[Scoped<T>]) {
         list.retain(|one| !one.scope.holds(self.provider));
         list.extend_from_slice(new);
+    }
+}
+
+/// Refuses what only the declarations can say.
+fn renamed(alteration: &TableAlteration) -> Result<(), String> {
+    let TableAlteration { from, to, items, .. } = alteration;
+    if from.name != to.name {
+        return Err(format!("table {} was renamed to {}: declare that with `formerly`", from.name, to.name));
+    }
+    let column = items.iter().find_map(|item| match item {
+        ItemChange::Column(Change::Rename { from, to }) => Some((&from.name, &to.name)),
+        _ => None,
+    });
+    match column {
+        Some((from, to)) => Err(format!("column {from} was renamed to {to}: declare that with `formerly`")),
+        None => Ok(()),
     }
 }
 

@@ -362,6 +362,14 @@ impl Dialect {
         }
     }
 
+    /// The statement that takes a routine's description from it; nothing where making it anew does.
+    pub fn takes_description(self, routine: &physical::Program) -> Option<String> {
+        match self {
+            Self::Postgres => postgres::render::takes_description(routine),
+            Self::Sqlite | Self::Mariadb(_) => None,
+        }
+    }
+
     /// The words that a column of a type may hold, each as a literal, where it is an enum with a type of its own.
     pub fn enum_words(self, schema: &physical::Schema, ty: &physical::TypeName) -> Option<Vec<String>> {
         match self {

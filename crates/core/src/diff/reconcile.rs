@@ -96,25 +96,33 @@ pub fn doubtful_views(live: &Schema, expected: &Schema) -> Vec<Program> {
 }
 
 /// Takes descriptions that nobody declared out of a live schema, and returns what they are of: the table, view, trigger,
-/// routine or other object, and the column where it is one's.
-pub fn overlook_comments(live: &mut Schema, expected: &Schema) -> Vec<(String, Option<String>)> {
+/// routine or other object, and the column where it is one's. Those that `stays` is true of stay.
+pub fn overlook_comments(
+    live: &mut Schema,
+    expected: &Schema,
+    stays: impl Fn(&str, Option<&str>) -> bool,
+) -> Vec<(String, Option<String>)> {
     let mut found = Vec::new();
+    let mut overlook = |comment: &mut Option<String>, owner: &str, column: Option<&str>| {
+        if comment.is_some() && !stays(owner, column) {
+            *comment = None;
+            found.push((owner.to_owned(), column.map(str::to_owned)));
+        }
+    };
     for table in live.tables_mut() {
         let Some(wanted) = expected.table(&table.name) else { continue };
-        if wanted.comment.is_none() && table.comment.take().is_some() {
-            found.push((table.name.clone(), None));
+        if wanted.comment.is_none() {
+            overlook(&mut table.comment, &table.name, None);
         }
         for column in &mut table.columns {
-            let is_declared = wanted.column(&column.name).is_none_or(|one| one.comment.is_some());
-            if !is_declared && column.comment.take().is_some() {
-                found.push((table.name.clone(), Some(column.name.clone())));
+            if wanted.column(&column.name).is_some_and(|one| one.comment.is_none()) {
+                overlook(&mut column.comment, &table.name, Some(&column.name));
             }
         }
     }
     for program in live.programs_mut() {
-        let is_declared = expected.program_like(program).is_none_or(|one| one.comment.is_some());
-        if !is_declared && program.comment.take().is_some() {
-            found.push((program.name.clone(), None));
+        if expected.program_like(program).is_some_and(|one| one.comment.is_none()) {
+            overlook(&mut program.comment, &program.name, None);
         }
     }
     found

@@ -1,5 +1,7 @@
 //! A logical schema as a syntax tree, for files that the tool writes.
 
+use std::collections::BTreeSet;
+
 use super::syntax::{
     self, Clause, ClauseKind, Declaration, DeclarationKind, EnumWord, File, Item, ItemKind, Key, Name, PartKey, Spanned,
 };
@@ -12,25 +14,30 @@ use crate::schema::{
 /// The declarations that mean this schema: enums, tables, then what is SQL of the user's own, by name. Printed and read again they give it back.
 pub fn declare(schema: &Schema) -> File {
     let enums = schema.enums().map(|owner| declaration(DeclarationKind::Enum(enumeration(owner))));
-    let tables = schema.tables().map(|table| {
-        let exclusions = schema.programs().iter().filter_map(|one| match &one.form {
-            Some(Form::Exclusion(exclusion)) if exclusion.table == table.name => Some((exclusion, &one.scope)),
-            _ => None,
-        });
-        let mut declared = declare_table(table);
-        for item in &mut declared.items {
-            if let ItemKind::Column(column) = &mut item.kind {
-                name_domain(schema, column);
-            }
-        }
-        declared.items.extend(exclusions.map(|(one, scope)| item(ItemKind::Exclude(one.clone()), scope)));
-        declaration(DeclarationKind::Table(declared))
-    });
+    let tables = schema
+        .tables()
+        .map(|table| declaration(DeclarationKind::Table(declare_table(schema, table, &InLine::leading(table)))));
     let stands_alone = |one: &&Program| !matches!(one.form, Some(Form::Exclusion(_)));
     let programs = schema.programs().iter().filter(stands_alone);
     let programs = programs.map(|one| declaration(DeclarationKind::Program(declare_program(one))));
     let rows = schema.rows().iter().map(|one| declaration(DeclarationKind::Rows(declare_rows(one))));
     File { declarations: enums.chain(tables).chain(rows).chain(programs).collect(), tail: Vec::new() }
+}
+
+/// A table, with what its columns say beside themselves.
+pub(super) fn declare_table(schema: &Schema, table: &Table, in_line: &InLine) -> syntax::Table {
+    let exclusions = schema.programs().iter().filter_map(|one| match &one.form {
+        Some(Form::Exclusion(exclusion)) if exclusion.table == table.name => Some((exclusion, &one.scope)),
+        _ => None,
+    });
+    let mut declared = table_of(table, in_line);
+    for item in &mut declared.items {
+        if let ItemKind::Column(column) = &mut item.kind {
+            name_domain(schema, column);
+        }
+    }
+    declared.items.extend(exclusions.map(|(one, scope)| item(ItemKind::Exclude(one.clone()), scope)));
+    declared
 }
 
 fn declare_rows(rows: &Rows) -> syntax::Rows {
@@ -133,34 +140,44 @@ fn with_options(item: Item, options: &[Scoped<String>]) -> Item {
     Item { options, ..item }
 }
 
-fn declare_table(table: &Table) -> syntax::Table {
-    let uniques = leading_clauses(table, &table.uniques, unique_clause);
-    let references = leading_clauses(table, &table.foreign_keys, reference_column);
+fn table_of(table: &Table, in_line: &InLine) -> syntax::Table {
     let about = table.about.iter().map(|text| item(ItemKind::About(Spanned::unplaced(text.clone())), &Scope::All));
     let formerly = table.formerly.iter().map(|old| item(ItemKind::Formerly(name(old)), &Scope::All));
     let options = table.options.iter().map(|option| item(option_kind(&option.value), &option.scope));
     let columns = table.columns.iter().map(|column| {
-        let of_column = |name: &Identifier| *name == column.name;
-        let unique = table.uniques[..uniques].iter().any(|unique| of_column(&unique.columns[0]));
-        let reference = table.foreign_keys[..references].iter().find(|key| of_column(&key.columns[0]));
-        item(ItemKind::Column(declare_column(column, unique, reference)), &column.scope)
+        let of_column = |names: &[Identifier]| names[0] == column.name;
+        let beside = Beside {
+            primary_key: table.primary_keys.iter().any(|key| in_line.primary_key && of_column(&key.columns)),
+            unique: chosen(&table.uniques, &in_line.uniques, true).any(|unique| of_column(&unique.columns)),
+            reference: chosen(&table.foreign_keys, &in_line.references, true).find(|key| of_column(&key.columns)),
+            checks: table
+                .checks
+                .iter()
+                .zip(&in_line.checks)
+                .filter(|(_, owner)| owner.as_ref() == Some(&column.name))
+                .map(|(check, _)| &check.expression)
+                .collect(),
+        };
+        item(ItemKind::Column(declare_column(column, &beside)), &column.scope)
     });
     let keys = table
         .primary_keys
         .iter()
+        .filter(|_| !in_line.primary_key)
         .map(|key| (key, declare_key(key.name.as_ref(), &key.columns, false)))
         .map(|(key, made)| with_options(item(ItemKind::PrimaryKey(made), &key.scope), &key.options));
-    let rest = table.uniques[uniques..].iter().map(|unique| {
+    let rest = chosen(&table.uniques, &in_line.uniques, false).map(|unique| {
         let key = declare_key(unique.name.as_ref(), &unique.columns, unique.nulls_equal);
         with_options(item(ItemKind::Unique(key), &unique.scope), &unique.options)
     });
-    let foreign = table.foreign_keys[references..]
-        .iter()
+    let foreign = chosen(&table.foreign_keys, &in_line.references, false)
         .map(|key| with_options(item(ItemKind::ForeignKey(declare_foreign_key(key)), &key.scope), &key.options));
     let checks = table
         .checks
         .iter()
-        .map(|check| with_options(item(ItemKind::Check(declare_check(check)), &check.scope), &check.options));
+        .zip(&in_line.checks)
+        .filter(|(_, owner)| owner.is_none())
+        .map(|(check, _)| with_options(item(ItemKind::Check(declare_check(check)), &check.scope), &check.options));
     let indexes = table
         .indexes
         .iter()
@@ -181,6 +198,95 @@ fn declare_table(table: &Table) -> syntax::Table {
         tail: Vec::new(),
         scope: table.scope.clone(),
     }
+}
+
+/// Those of a list that are chosen, or those that are not.
+fn chosen<'a, T>(list: &'a [T], places: &'a BTreeSet<usize>, wanted: bool) -> impl Iterator<Item = &'a T> {
+    list.iter().enumerate().filter(move |(at, _)| places.contains(at) == wanted).map(|(_, one)| one)
+}
+
+/// Which constraints of a table are written as clauses of their columns.
+#[derive(Debug, Default)]
+pub(super) struct InLine {
+    primary_key: bool,
+    uniques: BTreeSet<usize>,
+    references: BTreeSet<usize>,
+    /// Of each check the column that it stands at.
+    checks: Vec<Option<Identifier>>,
+}
+
+impl InLine {
+    /// What can be written so and be read back in the same order.
+    fn leading(table: &Table) -> Self {
+        Self {
+            primary_key: false,
+            uniques: (0..leading_clauses(table, &table.uniques, unique_clause)).collect(),
+            references: (0..leading_clauses(table, &table.foreign_keys, reference_column)).collect(),
+            checks: vec![None; table.checks.len()],
+        }
+    }
+
+    /// What somebody wrote so, as far as it is still there; a column that is not `written` says what it can.
+    pub(super) fn as_written(table: &Table, written: &syntax::Table) -> Self {
+        let column = |name: &Identifier| {
+            written.items.iter().find_map(|item| match &item.kind {
+                ItemKind::Column(column) if column.name.value == *name => Some(column),
+                _ => None,
+            })
+        };
+        let says = |name: &Identifier, is_meant: &dyn Fn(&ClauseKind) -> bool, otherwise: bool| {
+            column(name).map_or(otherwise, |column| column.clauses.iter().any(|clause| is_meant(&clause.kind)))
+        };
+        let mut used: BTreeSet<(bool, &Identifier)> = BTreeSet::new();
+        let primary_key = table.primary_keys.iter().any(|key| {
+            let plain = key.name.is_none() && key.options.is_empty();
+            plain
+                && single_column(table, &key.columns, &key.scope).is_some()
+                && says(&key.columns[0], &|kind| matches!(kind, ClauseKind::PrimaryKey), false)
+        });
+        let mut in_line = Self { primary_key, ..Self::default() };
+        for (at, unique) in table.uniques.iter().enumerate() {
+            let is_meant = |kind: &ClauseKind| matches!(kind, ClauseKind::Unique);
+            if unique_clause(table, unique).is_some()
+                && says(&unique.columns[0], &is_meant, true)
+                && used.insert((true, &unique.columns[0]))
+            {
+                in_line.uniques.insert(at);
+            }
+        }
+        for (at, key) in table.foreign_keys.iter().enumerate() {
+            let is_meant = |kind: &ClauseKind| matches!(kind, ClauseKind::References { .. });
+            if reference_column(table, key).is_some()
+                && says(&key.columns[0], &is_meant, true)
+                && used.insert((false, &key.columns[0]))
+            {
+                in_line.references.insert(at);
+            }
+        }
+        in_line.checks = table
+            .checks
+            .iter()
+            .map(|check| {
+                let is_meant = |kind: &ClauseKind| match kind {
+                    ClauseKind::Check(text) => text.value.split_whitespace().eq(check.expression.split_whitespace()),
+                    _ => false,
+                };
+                let plain = check.name.is_none() && check.options.is_empty();
+                let names =
+                    table.columns.iter().filter(|column| column.scope == check.scope).map(|column| &column.name);
+                names.into_iter().find(|name| plain && says(name, &is_meant, false)).cloned()
+            })
+            .collect();
+        in_line
+    }
+}
+
+/// What a column's line says beside the column.
+struct Beside<'a> {
+    primary_key: bool,
+    unique: bool,
+    reference: Option<&'a ForeignKey>,
+    checks: Vec<&'a String>,
 }
 
 /// How many constraints at the head of a list can be written as clauses of their columns and be read back in the same
@@ -260,7 +366,7 @@ fn declare_index(index: &Index) -> syntax::Index {
     }
 }
 
-fn declare_column(column: &Column, unique: bool, reference: Option<&ForeignKey>) -> syntax::Column {
+fn declare_column(column: &Column, beside: &Beside<'_>) -> syntax::Column {
     let mut clauses = Clauses(Vec::new());
     if column.nullable {
         clauses.all(ClauseKind::Null);
@@ -270,10 +376,13 @@ fn declare_column(column: &Column, unique: bool, reference: Option<&ForeignKey>)
         from: identity.from,
         by: identity.by,
     });
-    if unique {
+    if beside.primary_key {
+        clauses.all(ClauseKind::PrimaryKey);
+    }
+    if beside.unique {
         clauses.all(ClauseKind::Unique);
     }
-    if let Some(key) = reference {
+    if let Some(key) = beside.reference {
         clauses.reference(key);
     }
     clauses.scoped(&column.default, |value| ClauseKind::Default(Spanned::unplaced(value.clone())));
@@ -281,6 +390,9 @@ fn declare_column(column: &Column, unique: bool, reference: Option<&ForeignKey>)
         expression: Spanned::unplaced(generated.expression.clone()),
         storage: generated.storage,
     });
+    for expression in &beside.checks {
+        clauses.all(ClauseKind::Check(Spanned::unplaced((*expression).clone())));
+    }
     if let Some(scope) = &column.on_update_now {
         clauses.push(ClauseKind::OnUpdateNow, scope);
     }

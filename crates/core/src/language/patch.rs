@@ -6,13 +6,14 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::syntax::{Declaration, DeclarationKind, File, ItemKind, Table};
+use super::declare::{InLine, declare_table};
+use super::syntax::{Declaration, DeclarationKind, File, Index, Item, ItemKind, Name, Table};
 use super::{declare, parse, print};
 use crate::Span;
 use crate::schema::Schema;
 
 /// The text of a file after the change from one schema to the other; what is new at the top comes behind the last
-/// declaration where `takes_new` holds.
+/// declaration where `takes_new` holds. A file in standard form stays in it.
 pub fn patched(source: &str, old: &Schema, new: &Schema, takes_new: bool) -> String {
     let (file, _) = parse(source);
     let (before, after) = (by_key(declare(old)), by_key(declare(new)));
@@ -24,8 +25,9 @@ pub fn patched(source: &str, old: &Schema, new: &Schema, takes_new: bool) -> Str
         match (before.get(&key), after.get(&key)) {
             (Some(_), None) => edits.push((whole_lines(source, declaration.span), String::new())),
             (Some(from), Some(to)) if from != to => match (&declaration.kind, &from.kind, &to.kind) {
-                (DeclarationKind::Table(table), DeclarationKind::Table(from), DeclarationKind::Table(to)) => {
-                    edits.extend(table_edits(source, table, declaration.span, from, to));
+                (DeclarationKind::Table(table), DeclarationKind::Table(_), DeclarationKind::Table(_)) => {
+                    let both = [as_written(old, table), as_written(new, table)];
+                    edits.extend(table_edits(source, table, declaration.span, both));
                 }
                 _ => edits.push((declaration.span, one(to).trim_end().to_owned())),
             },
@@ -47,7 +49,15 @@ pub fn patched(source: &str, old: &Schema, new: &Schema, takes_new: bool) -> Str
             }
         }
     }
-    text
+    if print(&file) == source { print(&parse(&text).0) } else { text }
+}
+
+/// The table in the words of the one in the file: where it has a clause of a column for something, so has this.
+fn as_written(schema: &Schema, written: &Table) -> Table {
+    match schema.table(written.name.value.as_str()) {
+        Some(table) => declare_table(schema, table, &InLine::as_written(table, written)),
+        None => written.clone(),
+    }
 }
 
 fn by_key(file: File) -> BTreeMap<String, Declaration> {
@@ -72,35 +82,54 @@ fn one(declaration: &Declaration) -> String {
     print(&File { declarations: vec![declaration.clone()], tail: Vec::new() })
 }
 
-/// The lines of a table's items in standard form: of columns by their names, of the others as they are.
+/// The lines of a table's items in standard form: of columns by their names, of the others by what they are of.
 struct Lines {
     columns: Vec<(String, String)>,
-    others: Vec<String>,
+    others: Vec<Other>,
+}
+
+/// What stands in a table beside its columns.
+struct Other {
+    /// What it is of, however it is written.
+    key: String,
+    /// Its line.
+    line: String,
 }
 
 impl Lines {
-    fn of(table: &Table) -> Self {
-        let declaration = Declaration {
-            leading: Vec::new(),
-            kind: DeclarationKind::Table(table.clone()),
-            span: Span::default(),
-            comment: None,
-        };
-        let text = one(&declaration);
+    fn of(table: Table) -> Self {
+        let kind = DeclarationKind::Table(table);
+        let text = one(&Declaration { leading: Vec::new(), kind, span: Span::default(), comment: None });
         let (file, _) = parse(&text);
         let mut lines = Self { columns: Vec::new(), others: Vec::new() };
         let Some(DeclarationKind::Table(table)) = file.declarations.into_iter().next().map(|one| one.kind) else {
             return lines;
         };
         for item in &table.items {
-            let written = item.span.text(&text).to_owned();
+            let line = item.span.text(&text).to_owned();
             match &item.kind {
-                ItemKind::Column(column) => lines.columns.push((column.name.value.to_string(), written)),
-                _ => lines.others.push(written),
+                ItemKind::Column(column) => lines.columns.push((column.name.value.to_string(), line)),
+                _ => lines.others.push(Other { key: item_key(item, &text), line }),
             }
         }
         lines
     }
+}
+
+/// What an item is of: a key by its columns, a check by its expression, an index by its name or else its columns.
+fn item_key(item: &Item, source: &str) -> String {
+    let columns = |names: &[Name]| names.iter().map(|name| name.value.as_str()).collect::<Vec<_>>().join(", ");
+    let plain = |text: &str| text.split_whitespace().collect::<Vec<_>>().join(" ");
+    let key = match &item.kind {
+        ItemKind::PrimaryKey(_) => "primary key".to_owned(),
+        ItemKind::Unique(key) => format!("unique {}", columns(&key.columns)),
+        ItemKind::ForeignKey(key) => format!("foreign key {} {}", columns(&key.columns), key.table.value),
+        ItemKind::Check(check) => format!("check {}", plain(&check.expression.value)),
+        ItemKind::Index(Index { name: Some(name), .. }) => format!("index {}", name.value),
+        ItemKind::Index(index) => format!("index {:?}", index.parts.iter().map(|part| &part.key).collect::<Vec<_>>()),
+        _ => plain(item.span.text(source)),
+    };
+    format!("{key} {:?}", item.scope)
 }
 
 /// The same text but for white space.
@@ -108,7 +137,7 @@ fn same(a: &str, b: &str) -> bool {
     a.split_whitespace().eq(b.split_whitespace())
 }
 
-fn table_edits(source: &str, table: &Table, span: Span, from: &Table, to: &Table) -> Vec<(Span, String)> {
+fn table_edits(source: &str, table: &Table, span: Span, [from, to]: [Table; 2]) -> Vec<(Span, String)> {
     let (old, new) = (Lines::of(from), Lines::of(to));
     let mut edits = Vec::new();
     let columns = || {
@@ -128,7 +157,7 @@ fn table_edits(source: &str, table: &Table, span: Span, from: &Table, to: &Table
     }
     let close = source[span.start..span.end].rfind('}').map_or(span.end, |at| span.start + at);
     let line_of = |at: usize| source[..at].rfind('\n').map_or(0, |end| end + 1);
-    let behind = |item: Option<&super::syntax::Item>| match item {
+    let behind = |item: Option<&Item>| match item {
         Some(item) => source[item.span.end..].find('\n').map_or(source.len(), |at| item.span.end + at + 1),
         None => line_of(close),
     };
@@ -141,12 +170,17 @@ fn table_edits(source: &str, table: &Table, span: Span, from: &Table, to: &Table
         edits.push((Span::new(place, place), format!("    {line}\n")));
     }
     let others = || table.items.iter().filter(|item| !matches!(item.kind, ItemKind::Column(_)));
-    for line in old.others.iter().filter(|line| !new.others.iter().any(|other| same(other, line))) {
-        if let Some(item) = others().find(|item| same(item.span.text(source), line)) {
-            edits.push((whole_lines(source, item.span), String::new()));
+    let missing = |list: &[Other], other: &Other| !list.iter().any(|one| same(&one.line, &other.line));
+    let mut added: Vec<&Other> = new.others.iter().filter(|other| missing(&old.others, other)).collect();
+    for other in old.others.iter().filter(|other| missing(&new.others, other)) {
+        let Some(item) = others().find(|item| item_key(item, source) == other.key) else { continue };
+        // What it is now stands in its place.
+        match added.iter().position(|one| one.key == other.key) {
+            Some(at) => edits.push((item.span, added.remove(at).line.clone())),
+            None => edits.push((whole_lines(source, item.span), String::new())),
         }
     }
-    for line in new.others.iter().filter(|line| !old.others.iter().any(|other| same(other, line))) {
+    for Other { line, .. } in added {
         // What is said of the table itself stands at its head.
         let is_head = line.starts_with("about ") || line.starts_with("option ");
         let place = match is_head {
@@ -202,6 +236,30 @@ mod tests {
             primary key (a)
         }
         "#);
+        assert_eq!(schema(&text), schema(new));
+    }
+
+    #[test]
+    fn what_is_written_at_a_column_is_found_there_and_elsewhere() {
+        let old = "table box {\n  id: int32, primary key\n  code: text(9), unique   # painted\n  kg: int32, check (kg > 0)\n}\ntable visit {\n  id: int32, primary key\n  box_id: references box   # where\n  other: int32\n  third: int32, unique\n  foreign key (other) references box (id)  # old\n  unique (other)\n}\n";
+        let new = "table box {\n  id: int32, primary key\n  code: text(9)\n  kg: int32, null, check (kg > 0)\n  check (kg < 9)\n}\ntable visit {\n  id: int32, primary key\n  box_id: references box, on delete cascade\n  other: int32\n  third: int32, unique\n  fourth: references box, unique\n  foreign key (other) references box (id) on update cascade\n}\n";
+        let text = patched(old, &schema(old), &schema(new), true);
+        insta::assert_snapshot!(text, @r"
+        table box {
+          id: int32, primary key
+          code:  text(9)   # painted
+          kg:    int32, null, check (kg > 0)
+            check (kg < 9)
+        }
+        table visit {
+          id: int32, primary key
+          box_id:  int32, references box(id), on delete cascade   # where
+          other: int32
+          third: int32, unique
+            fourth:  int32, unique, references box(id)
+          foreign key (other) references box (id) on update cascade  # old
+        }
+        ");
         assert_eq!(schema(&text), schema(new));
     }
 }

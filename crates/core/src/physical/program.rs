@@ -124,6 +124,21 @@ impl Program {
         self.word.as_ref().map_or(self.name.clone(), |word| format!("{word} {}", self.name))
     }
 
+    /// Whether two routines have the same name but for the arguments that may be part of it.
+    pub(super) fn is_namesake(&self, other: &Self) -> bool {
+        let plain = |one: &Self| one.name.split_once('(').map_or(one.name.clone(), |(name, _)| name.to_owned());
+        let are_routines = [self, other].iter().all(|one| one.kind == ProgramKind::Routine);
+        are_routines && plain(self) == plain(other)
+    }
+
+    /// Whether two routines of one name have the same arguments: then what drops the one drops the other.
+    pub(super) fn has_arguments_of(&self, other: &Self) -> bool {
+        let plain = |one: &Self| -> String {
+            one.drop.chars().filter(|letter| !letter.is_whitespace()).flat_map(char::to_lowercase).collect()
+        };
+        plain(self) == plain(other) || self.body == other.body
+    }
+
     /// The word for it, where it is one of those that are known.
     pub fn known_word(&self) -> &'static str {
         let word = self.word.as_deref().and_then(ObjectKind::from_word);

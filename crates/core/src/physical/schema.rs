@@ -7,6 +7,7 @@ use std::sync::Arc;
 use serde::Serialize;
 
 use super::{ObjectKind, Options, Program, RowSet, Unmanaged, qualified};
+use crate::schema::ProgramKind;
 use crate::schema::{Action, Deferrable, Identity, NullsOrder, Storage};
 use crate::sql::Expression;
 
@@ -121,6 +122,24 @@ impl Schema {
     /// The view, trigger or routine of the same kind and name.
     pub fn program_like(&self, program: &Program) -> Option<&Program> {
         self.programs.get(&self.program_key(program))
+    }
+
+    /// The same with routines called as in the other schema. One that has namesakes goes by its arguments as well, so that it
+    /// gets another name when somebody makes or drops a namesake, and is none the less the same.
+    pub fn called_as_in(self, other: &Self) -> Self {
+        let missing = |one: &&Program| one.kind == ProgramKind::Routine && other.program_like(one).is_none();
+        if !self.programs().any(|one| missing(&one)) {
+            return self;
+        }
+        let renamed = |one: &Program| {
+            let same = other.programs().find(|theirs| {
+                theirs.is_namesake(one) && self.program_like(theirs).is_none() && theirs.has_arguments_of(one)
+            });
+            let name = same.filter(|_| missing(&one)).map_or(&one.name, |theirs| &theirs.name);
+            Program { name: name.clone(), ..one.clone() }
+        };
+        let programs: Vec<Program> = self.programs().map(renamed).collect();
+        self.with_programs(programs)
     }
 
     /// The schema without what is not wanted, and that.

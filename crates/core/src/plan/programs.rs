@@ -41,10 +41,15 @@ pub(super) fn around(
                 made.push(Program { create: statements.join(";\n"), alters: true, ..to.clone() });
             }
             Change::Alter { from, to } | Change::Rename { from, to } => {
+                let mut new = to.clone();
                 if !replaces(from, to) {
                     dropped.push(from.clone());
+                } else if from.comment.is_some() && to.comment.is_none() {
+                    // What takes another's place takes its description over.
+                    let statements = [Some(to.create.clone()), dialect.takes_description(to)];
+                    new.create = statements.into_iter().flatten().collect::<Vec<_>>().join(";\n");
                 }
-                made.push(to.clone());
+                made.push(new);
             }
         }
     }

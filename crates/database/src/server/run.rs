@@ -502,12 +502,13 @@ impl Run<'_, '_> {
     /// Compares what came out with what has to; returns what is to be remembered of it.
     fn check(&mut self, outcome: &Outcome) -> Result<Remembered, Failure> {
         let Introspected { schema: live, mut unmanaged } = self.database(|session| session.introspect())?;
-        let (mut live, rest) = live.parted(|thing| outcome.manages(thing));
+        let (mut live, rest) = live.called_as_in(&outcome.schema).parted(|thing| outcome.manages(thing));
         unmanaged.extend(rest);
         let known = self.database(|session| journal::forms(session))?;
         recognize(&mut live, &known, self.session.dialect().syntax());
         let mut forms = settle(&mut live, &outcome.schema, |maker| outcome.made.contains(maker));
-        unmanaged.extend(overlook_comments(&mut live, &outcome.schema).into_iter().map(Unmanaged::comment));
+        unmanaged
+            .extend(overlook_comments(&mut live, &outcome.schema, |_, _| false).into_iter().map(Unmanaged::comment));
         if !diff(&live, &outcome.schema).is_empty() {
             forms.extend(self.database(|session| confirm::confirm(session, &mut live, &outcome.schema))?);
         }

@@ -267,6 +267,10 @@ fn comment_on_column(table: &str, column: &Column, text: Option<&String>) -> Str
     comment_on(&format!("column {}.{}", quote_object(table), quote(&column.name)), text)
 }
 
+pub(in crate::dialect) fn takes_description(routine: &Program) -> Option<String> {
+    Some(comment_on(&commented(routine)?, None))
+}
+
 /// What a description of a view, trigger, routine or other object is of, where that can have one.
 fn commented(program: &Program) -> Option<String> {
     let is_qualified = Program::is_in_namespace(program.kind, program.word.as_deref());
