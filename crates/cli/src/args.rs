@@ -368,7 +368,7 @@ pub struct AbsorbArgs {
     /// Tables, views and other things that nobody declared, to be taken in as well
     pub names: Vec<String>,
     /// Bring the target back to what its newest migration left, instead
-    #[arg(long, conflicts_with = "names")]
+    #[arg(long, conflicts_with_all = ["names", "rename", "no_rename", "fill", "batch", "convert", "convert_back", "replace", "keep"])]
     pub undo: bool,
     /// With `--undo`: run what loses data
     #[arg(long, value_name = "RISK", value_parser = ["loses-data"], requires = "undo")]
@@ -376,6 +376,8 @@ pub struct AbsorbArgs {
     /// The migration's title
     #[arg(long, default_value = "changes made by hand")]
     pub title: String,
+    #[command(flatten)]
+    pub decided: Decided,
     /// Say what would be taken in or undone, and change nothing
     #[arg(long)]
     pub dry_run: bool,

@@ -42,6 +42,8 @@ fn by_hand(provider: Provider) -> &'static [&'static str] {
             "create index by_note on hive (note desc)",
             "alter table hive add column colour varchar(9) default 'red', alter column kg type bigint, alter column note set not null",
             "alter table hive drop constraint one_code, add constraint light check (kg < 90)",
+            "alter table hive alter id set cache 5 set cycle set maxvalue 9000",
+            "alter sequence keeper_id_seq rename to keepers",
         ],
         _ => &[
             "alter table hive drop index heavy, add index by_note (note desc)",
@@ -291,4 +293,49 @@ table yard.visit {
     assert!(text.contains("drop function yard.weigh(integer,integer)"), "{text}");
     assert!(text.contains("how it is") && !text.contains("a box"), "{text}");
     assert!(text.contains("on delete cascade") && !text.contains("unique (code)"), "{text}");
+}
+
+#[test]
+fn what_was_renamed_by_hand_keeps_its_rows_everywhere() {
+    on_each_provider(|provider| {
+        let here = Stage::of(provider, DECLARED);
+        here.project.migrate("first");
+        let other = match here.server {
+            None => "sqlite:other.db".to_owned(),
+            Some(server) => server.url(&format!("{}_other", here.database)),
+        };
+        here.project.ok(&["apply", "--yes", "--url", &other]);
+        let there = Stage {
+            project: support::Project::new(DECLARED),
+            server: here.server,
+            database: match here.server {
+                None => here.project.file("other.db").display().to_string(),
+                Some(_) => format!("{}_other", here.database),
+            },
+        };
+        there.sql("insert into hive (code, note) values ('AB-1', 'by the gate')");
+        there.sql("insert into keeper (hive_id) select id from hive");
+        here.sql("alter table keeper rename to warden");
+        here.sql("alter table hive rename column note to remark");
+
+        let half = here.project.oak(&["absorb", "--yes"]);
+        assert!(half.status == 2 && half.stderr.contains("oak absorb warden --rename keeper=warden"), "{half:#?}");
+        let asked = here.project.oak(&["absorb", "warden", "--rename", "keeper=warden", "--yes"]);
+        assert!(asked.status == 2 && asked.stderr.contains("--rename hive.note=remark"), "{asked:#?}");
+        assert!(asked.stderr.contains("run `oak absorb warden --rename keeper=warden` again"), "{asked:#?}");
+        let renamed = ["--rename", "keeper=warden", "--rename", "hive.note=remark"];
+        let refused = here.project.oak(&[&["absorb", "--undo", "--yes"], &renamed[..]].concat());
+        assert!(refused.status == 2 && refused.stderr.contains("cannot be used with"), "{refused:#?}");
+        here.project.ok(&[&["absorb", "warden", "--yes"], &renamed[..]].concat());
+        here.assert_same("live", "declared");
+        let text = here.project.read("schema/schema.oak");
+        assert!(text.contains("    remark:  text(40), null\n") && text.contains("\ntable warden {\n"), "{text}");
+        assert!(text.contains("    # painted on the box\n") && !text.contains("keeper {"), "{text}");
+
+        here.project.ok(&["apply", "--yes", "--url", &other]);
+        let rows = "select hive.code, hive.remark from warden join hive on hive.id = warden.hive_id";
+        assert_eq!(there.query(rows), ["AB-1|by the gate"]);
+        here.project.ok(&["revert", "--yes", "--url", &other]);
+        assert_eq!(there.query("select code, note from hive"), ["AB-1|by the gate"]);
+    });
 }

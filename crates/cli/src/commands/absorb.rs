@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::path::PathBuf;
 
 use hollow_oak_core::dialect::{absorbed, lift};
-use hollow_oak_core::diff::{Changes, describe, diff};
+use hollow_oak_core::diff::{Candidate, Changes, Renames, TableChange, candidates, describe, diff};
 use hollow_oak_core::history::{Decisions, EventKind, FORMAT, History, Record, slug};
 use hollow_oak_core::language::{Source, patched, resolve};
 use hollow_oak_core::physical::{self, Introspected, Unmanaged};
@@ -17,7 +17,7 @@ use hollow_oak_database::{Database, Outcome};
 use serde_json::json;
 
 use super::diff::{counted, show_unmanaged};
-use super::drafting::{Report, Written, compose, report};
+use super::drafting::{Report, Written, compose, refuse_one_way, report, settle_fills, settle_keeping, settle_renames};
 use super::mark::Marking;
 use super::reports::print_reports;
 use super::running::{confirm, made_by};
@@ -54,8 +54,8 @@ pub fn run(args: &AbsorbArgs, global: &Global, output: &mut Output) -> Result<Ex
     if args.undo {
         return undo(args, &project, &state, &by_hand, &target, global, output);
     }
-    let absorbing = Absorbing { args, project: &project, history: &history, target: &target };
-    let edited = absorbing.edited(&by_hand)?;
+    let absorbing = Absorbing { args, project: &project, history: &history, target: &target, live: &state.live };
+    let edited = absorbing.edited(&by_hand, output)?;
     if args.dry_run {
         if global.json {
             let files: BTreeMap<_, _> = edited.files.iter().map(|(path, text)| (shown_path(path), text)).collect();
@@ -197,6 +197,9 @@ fn undo(
 struct Edited {
     files: BTreeMap<PathBuf, String>,
     schema: Schema,
+    decisions: Decisions,
+    /// Columns that rows elsewhere have no value for.
+    unfilled: Vec<String>,
 }
 
 /// The first mistake of a list that has warnings in it as well.
@@ -209,11 +212,40 @@ struct Absorbing<'a> {
     project: &'a Project,
     history: &'a History,
     target: &'a Target,
+    /// All that is there.
+    live: &'a physical::Schema,
 }
 
 impl Absorbing<'_> {
+    /// What was typed, as far as another option comes behind it.
+    fn command(&self) -> String {
+        let names = self.args.names.iter().map(|name| format!(" {name}"));
+        let renames = self.args.decided.rename.iter().map(|one| format!(" --rename {one}"));
+        let kept = self.args.decided.no_rename.iter().map(|one| format!(" --no-rename {one}"));
+        format!("oak absorb{}", names.chain(renames).chain(kept).collect::<String>())
+    }
+
+    /// A declared table that went may be one that nobody declared: by itself it would be dropped everywhere.
+    fn refuse_half_a_rename(&self, old: &Schema, by_hand: &ByHand) -> Result<()> {
+        let went = by_hand.changes.tables.iter().any(|change| matches!(change, TableChange::Drop(_)));
+        let found = Introspected { schema: self.live.clone(), unmanaged: Vec::new() };
+        let Some(all) = went.then(|| lift(self.target.dialect, &found).ok()).flatten() else { return Ok(()) };
+        let is_open = |one: &Candidate| {
+            let answers = self.args.decided.no_rename.contains(&one.old_path());
+            one.table.is_none() && by_hand.live.table(&one.new).is_none() && !answers
+        };
+        let Some(one) = candidates(old, &all.schema, &Renames::default()).into_iter().find(is_open) else {
+            return Ok(());
+        };
+        let (old, new) = (one.old_path(), &one.new);
+        Err(Failure::usage(format!("table {old} went, and table {new}, which nobody declared, could be it"))
+            .detail(format!("{} {new} --rename {old}={new}    keeps its rows under the new name", self.command()))
+            .detail(format!("{} --no-rename {old}    drops it everywhere", self.command()))
+            .help("run one of the two; nothing was written"))
+    }
+
     /// Edits the files, and makes sure that they say just what is there; nothing is written yet.
-    fn edited(&self, by_hand: &ByHand) -> Result<Edited> {
+    fn edited(&self, by_hand: &ByHand, output: &mut Output) -> Result<Edited> {
         let dialect = self.target.dialect;
         let refused = |what: String| {
             Failure::new(format!("this cannot be taken in: {what}"))
@@ -226,14 +258,21 @@ impl Absorbing<'_> {
         if let Some(first) = lifted.left_out.first() {
             return Err(refused(format!("{} {}", first.kind, first.name)));
         }
+        self.refuse_half_a_rename(old, by_hand)?;
         let alone = self.project.settings.dialects.len() == 1;
         let new = absorbed(dialect, old, &by_hand.live, &lifted.schema, &by_hand.changes, alone).map_err(refused)?;
+        let mut decisions = self.args.decided.decisions();
+        settle_renames(&mut decisions, old, &new, &self.command(), output)?;
+        let unfilled = settle_fills(&mut decisions, old, &new, &self.project.settings.dialects, output)?;
+        refuse_one_way(&decisions, old, &new)?;
+        settle_keeping(&mut decisions, old, &new, self.project.settings.keep_dropped)?;
+        let renames = decisions.renames(old, &new)?;
         let paths = self.project.declaration_files()?;
         let mut files = BTreeMap::new();
         let mut sources = Vec::new();
         for (at, path) in paths.iter().enumerate() {
             let text = read_file(path)?;
-            let edited = patched(&text, old, &new, at + 1 == paths.len());
+            let edited = patched(&text, old, &new, &renames, at + 1 == paths.len());
             sources.push(Source { name: path.display().to_string(), text: edited.clone() });
             if edited != text {
                 files.insert(path.clone(), edited);
@@ -252,7 +291,7 @@ impl Absorbing<'_> {
                 report.table
             )));
         }
-        Ok(Edited { files, schema })
+        Ok(Edited { files, schema, decisions, unfilled })
     }
 
     /// Writes the files and the migration, and notes it as applied.
@@ -264,7 +303,7 @@ impl Absorbing<'_> {
         }
         let declared = self.project.valid_declared()?;
         let id = uuid::Uuid::now_v7().to_string();
-        let decisions = Decisions::default();
+        let decisions = edited.decisions.clone();
         let drafted = compose(self.project, &before, &edited.schema, &declared.lowered, &decisions, &id)?;
         let folder = format!("{:04}-{}", self.history.next_number(), slug(&self.args.title));
         let record = Record {
@@ -296,7 +335,7 @@ impl Absorbing<'_> {
             path: &path,
             folder: &folder,
             drafted: &drafted,
-            unfilled: &[],
+            unfilled: &edited.unfilled,
             counted: None,
             empty: false,
         };

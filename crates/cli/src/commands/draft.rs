@@ -39,7 +39,7 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
         return nothing_changed(&history, global, output);
     }
     let mut decisions = args.decided.decisions();
-    settle_renames(&mut decisions, &before, after, &args.title, output)?;
+    settle_renames(&mut decisions, &before, after, &format!("oak draft \"{}\"", args.title), output)?;
     let unfilled = settle_fills(&mut decisions, &before, after, &project.settings.dialects, output)?;
     refuse_one_way(&decisions, &before, after)?;
     settle_keeping(&mut decisions, &before, after, project.settings.keep_dropped)?;

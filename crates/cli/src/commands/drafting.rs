@@ -64,12 +64,12 @@ pub(super) fn compose(
     Ok(drafted)
 }
 
-/// Asks what could be a rename, or stops and names the options where there is nobody to ask.
+/// Asks what could be a rename, or stops and names the options where there is nobody to ask; `command` is what takes them.
 pub(super) fn settle_renames(
     decisions: &mut Decisions,
     before: &Schema,
     after: &Schema,
-    title: &str,
+    command: &str,
     output: &mut Output,
 ) -> Result<()> {
     let mut open: Vec<Candidate> = Vec::new();
@@ -103,7 +103,7 @@ pub(super) fn settle_renames(
         failure = failure.detail(format!("    --no-rename {old}    drops it and adds the other"));
     }
     Err(failure.help(format!(
-        "run `oak draft \"{title}\"` again with one of the two for each, or write `formerly {}` in the declarations; \
+        "run `{command}` again with one of the two for each, or write `formerly {}` in the declarations; \
          nothing was written",
         open[0].old
     )))

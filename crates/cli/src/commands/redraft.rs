@@ -50,7 +50,7 @@ pub fn run(args: &RedraftArgs, global: &Global, output: &mut Output) -> Result<E
     let after = schema_of(&declared)?;
     let (mut decisions, forgotten) = fitting(&record.choices, &before, after, &project.settings.dialects);
     take_over(&mut decisions, args.decided.decisions());
-    settle_renames(&mut decisions, &before, after, &record.title, output)?;
+    settle_renames(&mut decisions, &before, after, "oak redraft", output)?;
     let unfilled = settle_fills(&mut decisions, &before, after, &project.settings.dialects, output)?;
     refuse_one_way(&decisions, &before, after)?;
     settle_keeping(&mut decisions, &before, after, project.settings.keep_dropped)?;

@@ -10,11 +10,12 @@ use super::declare::{InLine, declare_table};
 use super::syntax::{Declaration, DeclarationKind, File, Index, Item, ItemKind, Name, Table};
 use super::{declare, parse, print};
 use crate::Span;
-use crate::schema::Schema;
+use crate::diff::Renames;
+use crate::schema::{Identifier, Schema};
 
 /// The text of a file after the change from one schema to the other; what is new at the top comes behind the last
-/// declaration where `takes_new` holds. A file in standard form stays in it.
-pub fn patched(source: &str, old: &Schema, new: &Schema, takes_new: bool) -> String {
+/// declaration where `takes_new` holds. What is renamed stays where it is. A file in standard form stays in it.
+pub fn patched(source: &str, old: &Schema, new: &Schema, renames: &Renames, takes_new: bool) -> String {
     let (file, _) = parse(source);
     let (before, after) = (by_key(declare(old)), by_key(declare(new)));
     let mut edits: Vec<(Span, String)> = Vec::new();
@@ -22,12 +23,25 @@ pub fn patched(source: &str, old: &Schema, new: &Schema, takes_new: bool) -> Str
     for declaration in &file.declarations {
         let key = key_of(declaration);
         known.insert(key.clone());
+        if let DeclarationKind::Table(table) = &declaration.kind
+            && let renamed = under_new_names(table, renames)
+            && renamed != *table
+        {
+            known.insert(table_key(&renamed));
+            if renamed.name != table.name {
+                edits.push((table.name.span, renamed.name.value.declared()));
+            }
+            let both = [as_written(old, table), as_written(new, &renamed)];
+            let columns = renames.columns_of(table.name.value.as_str());
+            edits.extend(table_edits(source, &renamed, declaration.span, both, columns));
+            continue;
+        }
         match (before.get(&key), after.get(&key)) {
             (Some(_), None) => edits.push((whole_lines(source, declaration.span), String::new())),
             (Some(from), Some(to)) if from != to => match (&declaration.kind, &from.kind, &to.kind) {
                 (DeclarationKind::Table(table), DeclarationKind::Table(_), DeclarationKind::Table(_)) => {
                     let both = [as_written(old, table), as_written(new, table)];
-                    edits.extend(table_edits(source, table, declaration.span, both));
+                    edits.extend(table_edits(source, table, declaration.span, both, None));
                 }
                 _ => edits.push((declaration.span, one(to).trim_end().to_owned())),
             },
@@ -66,7 +80,7 @@ fn by_key(file: File) -> BTreeMap<String, Declaration> {
 
 fn key_of(declaration: &Declaration) -> String {
     match &declaration.kind {
-        DeclarationKind::Table(table) => format!("table {}", table.name.value),
+        DeclarationKind::Table(table) => table_key(table),
         DeclarationKind::Enum(owner) => format!("enum {}", owner.name.value),
         DeclarationKind::Rows(rows) => format!("rows {} {:?}", rows.table.value, rows.scope),
         DeclarationKind::Program(program) => {
@@ -75,6 +89,27 @@ fn key_of(declaration: &Declaration) -> String {
             format!("{} {word} {} {table} {:?}", program.kind.word(), program.name.value, program.scope)
         }
     }
+}
+
+fn table_key(table: &Table) -> String {
+    format!("table {}", table.name.value)
+}
+
+/// A table as it stands in the file, but for its name and those of its columns.
+fn under_new_names(table: &Table, renames: &Renames) -> Table {
+    let mut renamed = table.clone();
+    let old = table.name.value.as_str();
+    if let Some(new) = renames.tables.get(old) {
+        renamed.name.value = Identifier::new(&**new);
+    }
+    for item in &mut renamed.items {
+        if let ItemKind::Column(column) = &mut item.kind
+            && let Some(new) = renames.columns_of(old).and_then(|columns| columns.get(column.name.value.as_str()))
+        {
+            column.name.value = Identifier::new(&**new);
+        }
+    }
+    renamed
 }
 
 /// A declaration in standard form.
@@ -137,8 +172,19 @@ fn same(a: &str, b: &str) -> bool {
     a.split_whitespace().eq(b.split_whitespace())
 }
 
-fn table_edits(source: &str, table: &Table, span: Span, [from, to]: [Table; 2]) -> Vec<(Span, String)> {
-    let (old, new) = (Lines::of(from), Lines::of(to));
+fn table_edits(
+    source: &str,
+    table: &Table,
+    span: Span,
+    [from, to]: [Table; 2],
+    renames: Option<&BTreeMap<String, String>>,
+) -> Vec<(Span, String)> {
+    let (mut old, new) = (Lines::of(from), Lines::of(to));
+    for (name, _) in &mut old.columns {
+        if let Some(new) = renames.and_then(|columns| columns.get(name)) {
+            name.clone_from(new);
+        }
+    }
     let mut edits = Vec::new();
     let columns = || {
         table.items.iter().filter_map(|item| match &item.kind {
@@ -213,7 +259,7 @@ mod tests {
     fn only_the_lines_concerned_change() {
         let old = "# bees\ntable hive { # all of them\n    # its number\n    id:    int64, identity\n\n    code:  text(12)   # painted\n    gone: int32, null\n\n    primary key (id)\n    unique  one (code)\n    # fast\n    index (code desc)\n}\n";
         let new = "table hive {\n    about \"a box\"\n    id: int64, identity\n    kg: int32, null\n    code: text(20), null\n    primary key (id)\n    check few (kg < 9)\n    index (code desc)\n}\ntable more { a: int32\n primary key (a) }\n";
-        let text = patched(old, &schema(old), &schema(new), true);
+        let text = patched(old, &schema(old), &schema(new), &Renames::default(), true);
         insta::assert_snapshot!(text, @r#"
         # bees
         table hive { # all of them
@@ -243,7 +289,7 @@ mod tests {
     fn what_is_written_at_a_column_is_found_there_and_elsewhere() {
         let old = "table box {\n  id: int32, primary key\n  code: text(9), unique   # painted\n  kg: int32, check (kg > 0)\n}\ntable visit {\n  id: int32, primary key\n  box_id: references box   # where\n  other: int32\n  third: int32, unique\n  foreign key (other) references box (id)  # old\n  unique (other)\n}\n";
         let new = "table box {\n  id: int32, primary key\n  code: text(9)\n  kg: int32, null, check (kg > 0)\n  check (kg < 9)\n}\ntable visit {\n  id: int32, primary key\n  box_id: references box, on delete cascade\n  other: int32\n  third: int32, unique\n  fourth: references box, unique\n  foreign key (other) references box (id) on update cascade\n}\n";
-        let text = patched(old, &schema(old), &schema(new), true);
+        let text = patched(old, &schema(old), &schema(new), &Renames::default(), true);
         insta::assert_snapshot!(text, @r"
         table box {
           id: int32, primary key
@@ -258,6 +304,36 @@ mod tests {
           third: int32, unique
             fourth:  int32, unique, references box(id)
           foreign key (other) references box (id) on update cascade  # old
+        }
+        ");
+        assert_eq!(schema(&text), schema(new));
+    }
+
+    #[test]
+    fn what_is_renamed_keeps_its_place_and_its_comments() {
+        let old = "# boxes\ntable box { # all\n    # its number\n    id: int32\n    code: text(9)  # painted\n    kg: int32\n    primary key (id)\n    # fast\n    index by_code (code)\n}\n\ntable visit {\n    id: int32, primary key\n    box_id: references box # where\n}\n";
+        let new = "table hive {\n id: int32\n sign: text(9)\n kg: int32\n primary key (id)\n index by_code (sign)\n}\ntable visit {\n id: int32, primary key\n box_id: references hive\n}\n";
+        let renames = Renames {
+            tables: [("box".to_owned(), "hive".to_owned())].into(),
+            columns: [("box".to_owned(), [("code".to_owned(), "sign".to_owned())].into())].into(),
+            ..Renames::default()
+        };
+        let text = patched(old, &schema(old), &schema(new), &renames, true);
+        insta::assert_snapshot!(text, @r"
+        # boxes
+        table hive { # all
+            # its number
+            id: int32
+            sign:  text(9)  # painted
+            kg: int32
+            primary key (id)
+            # fast
+            index by_code (sign)
+        }
+
+        table visit {
+            id: int32, primary key
+            box_id:  int32, references hive(id) # where
         }
         ");
         assert_eq!(schema(&text), schema(new));

@@ -220,8 +220,9 @@ pub(super) fn server_error(error: &postgres::Error) -> ServerError {
     }
     let code = said.code();
     let by_rows = code.code().starts_with("23")
-        // A value that cannot be cast, is too long or out of range (PostgreSQL 17, "PostgreSQL Error Codes").
-        || code.code().starts_with("22");
+        // A value that cannot be cast, is too long or out of range, but not one of a parameter (PostgreSQL 17, "PostgreSQL
+        // Error Codes").
+        || code.code().starts_with("22") && *code != SqlState::INVALID_PARAMETER_VALUE;
     let refused = match *code {
         SqlState::LOCK_NOT_AVAILABLE | SqlState::T_R_DEADLOCK_DETECTED => Refused::ByLock,
         SqlState::INSUFFICIENT_PRIVILEGE => Refused::ByRights,

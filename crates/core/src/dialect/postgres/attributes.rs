@@ -100,6 +100,38 @@ pub(super) fn numbering(attributes: &Options) -> Vec<String> {
     options
 }
 
+/// The name of an identity column's sequence, where it is another than the server gives it.
+pub(super) fn sequence_name(attributes: &Options) -> Option<&str> {
+    attributes.iter().find_map(|attribute| attribute.strip_prefix("identity sequence "))
+}
+
+/// The actions of `alter column` that bring the options of an identity column's sequence from one to the other
+/// (PostgreSQL 17, "ALTER TABLE", SET sequence_option).
+pub(super) fn numbering_actions(from: &Options, to: &Options) -> Vec<String> {
+    let behind = |attributes: &Options, word: &str| {
+        attributes.iter().find_map(|attribute| attribute.strip_prefix(word).map(str::to_owned))
+    };
+    let mut actions = Vec::new();
+    let (old, new) = (behind(from, "identity from "), behind(to, "identity from "));
+    if old != new {
+        let range = new.as_deref().and_then(|range| range.split_once(" to "));
+        actions.push(match range {
+            Some((least, most)) => format!("set minvalue {least} set maxvalue {most}"),
+            None => "set no minvalue set no maxvalue".to_owned(),
+        });
+    }
+    let (old, new) = (behind(from, "identity cache "), behind(to, "identity cache "));
+    if old != new {
+        actions.push(format!("set cache {}", new.as_deref().unwrap_or("1")));
+    }
+    match (from.contains("identity cycle"), to.contains("identity cycle")) {
+        (false, true) => actions.push("set cycle".to_owned()),
+        (true, false) => actions.push("set no cycle".to_owned()),
+        _ => {}
+    }
+    actions
+}
+
 /// What stands behind the columns of a key, in the order of the grammar.
 pub(super) fn behind_key(attributes: &Options) -> String {
     let mut text = String::new();

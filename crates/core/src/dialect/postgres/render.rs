@@ -507,9 +507,8 @@ fn identity_change(statements: &mut Vec<String>, table: &str, from: &Column, to:
             statements.push(alter(table, &format!("alter column {name} {definition}")));
             statements.push(advance(table, &to.name));
         }
-        Some(old) if old == identity => {}
         Some(old) => {
-            let mut actions = Vec::new();
+            let mut actions = attributes::numbering_actions(&from.attributes, &to.attributes);
             if old.always != identity.always {
                 actions.push(format!("set generated {}", kind_of(identity)));
             }
@@ -519,7 +518,15 @@ fn identity_change(statements: &mut Vec<String>, table: &str, from: &Column, to:
             if old.by != identity.by {
                 actions.push(format!("set increment by {}", identity.by.unwrap_or(1)));
             }
-            statements.push(alter(table, &format!("alter column {name} {}", actions.join(" "))));
+            if !actions.is_empty() {
+                statements.push(alter(table, &format!("alter column {name} {}", actions.join(" "))));
+            }
+            let usual = sequence_name(table, &to.name);
+            let named = |column: &Column| attributes::sequence_name(&column.attributes).unwrap_or(&usual).to_owned();
+            let (old, new) = (named(from), named(to));
+            if old != new {
+                statements.push(format!("alter sequence {} rename to {}", beside(table, &old), quote(&new)));
+            }
         }
     }
 }
