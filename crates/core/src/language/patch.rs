@@ -219,7 +219,11 @@ fn table_edits(
     let missing = |list: &[Other], other: &Other| !list.iter().any(|one| same(&one.line, &other.line));
     let mut added: Vec<&Other> = new.others.iter().filter(|other| missing(&old.others, other)).collect();
     for other in old.others.iter().filter(|other| missing(&new.others, other)) {
-        let Some(item) = others().find(|item| item_key(item, source) == other.key) else { continue };
+        // Two of the same columns differ in their names.
+        let just_so = others().find(|item| same(item.span.text(source), &other.line));
+        let Some(item) = just_so.or_else(|| others().find(|item| item_key(item, source) == other.key)) else {
+            continue;
+        };
         // What it is now stands in its place.
         match added.iter().position(|one| one.key == other.key) {
             Some(at) => edits.push((item.span, added.remove(at).line.clone())),
@@ -337,5 +341,17 @@ mod tests {
         }
         ");
         assert_eq!(schema(&text), schema(new));
+    }
+
+    #[test]
+    fn of_two_that_say_the_same_the_one_that_went_goes() {
+        let text =
+            |keys: &str| format!("table a {{\n    id:  int32\n    b:   int32\n\n    primary key (id)\n{keys}}}\n");
+        let (one, two) = ("    foreign key (b) references a (id)\n", "    foreign key again (b) references a (id)\n");
+        let old = text(&format!("{one}{two}"));
+        for left in [one, two] {
+            let new = text(left);
+            assert_eq!(patched(&old, &schema(&old), &schema(&new), &Renames::default(), true), new);
+        }
     }
 }

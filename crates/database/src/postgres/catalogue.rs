@@ -11,42 +11,48 @@ use std::collections::{BTreeMap, BTreeSet};
 use hollow_oak_core::dialect::postgres::catalogue::{Catalogue, OtherRow, description_of_namespace, introspect};
 use hollow_oak_core::physical::{Introspected, ObjectKind};
 
+use postgres::SimpleQueryRow;
+
 use super::session::PostgresSession;
 use crate::server::{ServerError, Session};
 
-type Row = Vec<Option<String>>;
+type Row = SimpleQueryRow;
 
-/// A value of a row, which is taken out of it.
-fn text(row: &mut Row, at: usize) -> String {
+/// A value of a row, as text.
+fn value(row: &Row, at: usize) -> Option<&str> {
+    row.try_get(at).ok().flatten()
+}
+
+fn text(row: &Row, at: usize) -> String {
     optional(row, at).unwrap_or_default()
 }
 
 /// The same where it may be null.
-fn optional(row: &mut Row, at: usize) -> Option<String> {
-    row.get_mut(at).and_then(Option::take)
+fn optional(row: &Row, at: usize) -> Option<String> {
+    value(row, at).map(str::to_owned)
 }
 
 fn truth(row: &Row, at: usize) -> bool {
-    row.get(at).is_some_and(|value| value.as_deref() == Some("t"))
+    value(row, at) == Some("t")
 }
 
 fn number<T: std::str::FromStr + Default>(row: &Row, at: usize) -> T {
-    row.get(at).and_then(|value| value.as_ref()?.parse().ok()).unwrap_or_default()
+    value(row, at).and_then(|text| text.parse().ok()).unwrap_or_default()
 }
 
 fn letter(row: &Row, at: usize) -> char {
-    row.get(at).and_then(|value| value.as_ref()?.chars().next()).unwrap_or(' ')
+    value(row, at).and_then(|text| text.chars().next()).unwrap_or(' ')
 }
 
 /// Numbers separated by commas or spaces, as arrays and vectors are written.
 fn numbers<T: std::str::FromStr>(row: &Row, at: usize) -> Vec<T> {
-    let list = row.get(at).and_then(Option::as_deref).unwrap_or_default();
+    let list = value(row, at).unwrap_or_default();
     list.split([',', ' ', '{', '}']).filter_map(|one| one.parse().ok()).collect()
 }
 
 /// A list whose parts are separated by line ends.
-fn lines(row: &mut Row, at: usize) -> Vec<String> {
-    optional(row, at).map(|list| list.split('\n').map(str::to_owned).collect()).unwrap_or_default()
+fn lines(row: &Row, at: usize) -> Vec<String> {
+    value(row, at).map(|list| list.split('\n').map(str::to_owned).collect()).unwrap_or_default()
 }
 
 /// The last part of a name.
@@ -197,7 +203,7 @@ impl Reader<'_> {
         let sql = self.in_namespaces(sql);
         match self.answers.remove(&sql) {
             Some(rows) => Ok(rows),
-            None => Ok(self.session.ask(&sql)?.rows),
+            None => self.session.rows(&sql),
         }
     }
 
@@ -274,16 +280,15 @@ impl Reader<'_> {
                and $own(pg_namespace, n.oid)
              order by n.nspname",
         )?;
-        let is_here = |row: &Row| row.get(1).and_then(Option::as_deref) == Some(worked_in);
+        let is_here = |row: &Row| value(row, 1) == Some(worked_in);
         let (here, elsewhere): (Vec<Row>, Vec<Row>) = rows.into_iter().partition(is_here);
         let mut worked_in_as = "0".to_owned();
-        for mut row in here {
-            self.catalogue.others.extend(description_of_namespace(worked_in, optional(&mut row, 2).as_deref()));
-            worked_in_as = text(&mut row, 0);
+        for row in here {
+            self.catalogue.others.extend(description_of_namespace(worked_in, optional(&row, 2).as_deref()));
+            worked_in_as = text(&row, 0);
         }
         self.namespaces = vec![worked_in_as];
-        for mut row in elsewhere {
-            let row = &mut row;
+        for row in &elsewhere {
             let (name, comment) = (text(row, 1), optional(row, 2));
             let is_read = match others {
                 Others::All => !is_aside(&name) && !truth(row, 3),
@@ -321,15 +326,15 @@ impl Reader<'_> {
 
     /// Objects from rows of name, what makes it, what drops it, description, and what has to be there before, by lines.
     fn objects(&mut self, kind: ObjectKind, sql: &str) -> Result<(), ServerError> {
-        for mut row in self.ask(sql)? {
+        for row in self.ask(sql)? {
             self.catalogue.others.push(OtherRow {
                 kind,
-                name: text(&mut row, 0),
+                name: text(&row, 0),
                 table: None,
-                sql: text(&mut row, 1),
-                drop: text(&mut row, 2),
-                comment: optional(&mut row, 3),
-                after: lines(&mut row, 4),
+                sql: text(&row, 1),
+                drop: text(&row, 2),
+                comment: optional(&row, 3),
+                after: lines(&row, 4),
             });
         }
         Ok(())

@@ -8,7 +8,7 @@ use hollow_oak_core::plan::Step;
 use hollow_oak_core::script::ScriptStep;
 use hollow_oak_core::{Dialect, Provider};
 use postgres::error::SqlState;
-use postgres::{Client, SimpleQueryMessage};
+use postgres::{Client, SimpleQueryMessage, SimpleQueryRow};
 
 use super::catalogue::{self, Others};
 use crate::error::DatabaseError;
@@ -186,6 +186,16 @@ impl PostgresSession {
             session.execute(&format!("create schema if not exists {namespace}"))?;
         }
         Ok(session)
+    }
+
+    /// The rows that answer a question, as they came.
+    pub(super) fn rows(&mut self, sql: &str) -> Result<Vec<SimpleQueryRow>, ServerError> {
+        let messages = self.client.simple_query(sql).map_err(|error| server_error(&error))?;
+        let row = |message| match message {
+            SimpleQueryMessage::Row(row) => Some(row),
+            _ => None,
+        };
+        Ok(messages.into_iter().filter_map(row).collect())
     }
 
     /// The database that this is a session with.

@@ -2,7 +2,7 @@
 //!
 //! The rows are what the database crate's queries give; which column of `pg_catalog` each comes from is said there.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 
 use super::quote::{quote, quote_object};
 use super::render::sequence_name;
@@ -199,10 +199,9 @@ pub fn introspect(mut catalogue: Catalogue) -> Introspected {
 fn read(catalogue: Catalogue) -> Introspected {
     let Catalogue { tables, columns, constraints, indexes, words, sequences, mut others } = catalogue;
     let mut made: BTreeMap<u32, Reading> = tables.into_iter().map(|row| (row.oid, Reading::new(row))).collect();
-    let mut types = Types::default();
     for row in columns {
         if let Some(reading) = made.get_mut(&row.table) {
-            let ty = types.of(&row);
+            let ty = type_of(&row);
             reading.column(row, ty);
         }
     }
@@ -346,23 +345,11 @@ fn words(list: Vec<String>) -> Options {
     list.into_iter().collect()
 }
 
-/// The types that columns have been found to be of: a large schema has few.
-#[derive(Default)]
-struct Types(HashMap<String, TypeName>);
-
-impl Types {
-    fn of(&mut self, row: &ColumnRow) -> TypeName {
-        if let Some(name) = &row.enumeration {
-            let array = if row.ty.ends_with("[]") { "[]" } else { "" };
-            return type_name(&format!("{}{array}", quote_object(name)));
-        }
-        if let Some(known) = self.0.get(&row.ty) {
-            return known.clone();
-        }
-        let ty = type_name(&row.ty);
-        self.0.insert(row.ty.clone(), ty.clone());
-        ty
-    }
+/// The type of a column.
+fn type_of(row: &ColumnRow) -> TypeName {
+    let Some(name) = &row.enumeration else { return type_name(&row.ty) };
+    let array = if row.ty.ends_with("[]") { "[]" } else { "" };
+    type_name(&format!("{}{array}", quote_object(name)))
 }
 
 impl Reading {

@@ -1,5 +1,8 @@
 //! PostgreSQL's types.
 
+use std::cell::RefCell;
+use std::collections::HashMap;
+
 use crate::physical::TypeName;
 use crate::schema::Type;
 
@@ -42,11 +45,23 @@ pub(super) fn portable(ty: &Type) -> Option<String> {
     })
 }
 
+thread_local! {
+    /// Types by the names that they were asked for by: a large schema has few, in very many columns.
+    static KNOWN: RefCell<HashMap<String, TypeName>> = RefCell::default();
+}
+
 /// A type by any of its names; two names of one type are equal.
 pub(super) fn type_name(text: &str) -> TypeName {
-    let plain = TypeName::new(text);
-    let canonical = canonical(plain.canonical());
-    TypeName::aliased(&short(text, &canonical), &canonical)
+    KNOWN.with_borrow_mut(|known| match known.get(text) {
+        Some(ty) => ty.clone(),
+        None => {
+            let plain = TypeName::new(text);
+            let canonical = canonical(plain.canonical());
+            let ty = TypeName::aliased(&short(text, &canonical), &canonical);
+            known.insert(text.to_owned(), ty.clone());
+            ty
+        }
+    })
 }
 
 /// The type that the catalogue names in its long way, as people write it.

@@ -22,9 +22,9 @@ impl Reader<'_> {
         let url = self.session.url().clone();
         let (answered, asked) = thread::scope(|scope| {
             let second = scope.spawn(|| answers(&url, &snapshot, &theirs));
-            let answered = self.presence().and_then(|()| {
-                ours.iter().map(|sql| Ok(self.session.ask(sql)?.rows)).collect::<Result<Vec<_>, ServerError>>()
-            });
+            let answered = self
+                .presence()
+                .and_then(|()| ours.iter().map(|sql| self.session.rows(sql)).collect::<Result<Vec<_>, ServerError>>());
             (answered, second.join())
         });
         self.answers.extend(ours.into_iter().zip(answered?));
@@ -45,7 +45,7 @@ impl Reader<'_> {
                and current_setting('transaction_read_only') = 'on'
                and current_setting('transaction_isolation') = 'repeatable read'"
         ))?;
-        Ok(rows.into_iter().next().and_then(|mut row| optional(&mut row, 0)))
+        Ok(rows.into_iter().next().and_then(|row| optional(&row, 0)))
     }
 }
 
@@ -55,5 +55,5 @@ fn answers(url: &ServerUrl, snapshot: &str, questions: &[String]) -> Result<Vec<
     session.execute("set enable_nestloop = off")?;
     session.begin_reading()?;
     session.execute(&format!("set transaction snapshot '{snapshot}'"))?;
-    questions.iter().map(|sql| Ok(session.ask(sql)?.rows)).collect()
+    questions.iter().map(|sql| Ok(session.rows(sql)?)).collect()
 }

@@ -35,9 +35,9 @@ impl Reader<'_> {
              where not tg.tgisinternal and tg.tgparentid = 0",
             )?
         };
-        for mut row in rows {
+        for row in rows {
             let table = self.relations.get(&number(&row, 0)).cloned();
-            self.other(ObjectKind::Trigger, text(&mut row, 1), table, text(&mut row, 2), optional(&mut row, 3));
+            self.other(ObjectKind::Trigger, text(&row, 1), table, text(&row, 2), optional(&row, 3));
         }
         if !self.presence.routines {
             return Ok(());
@@ -54,10 +54,10 @@ impl Reader<'_> {
              where p.pronamespace $namespaces and p.prokind <> 'a'
                and $own(pg_proc, p.oid)",
         )?;
-        for mut row in rows {
+        for row in rows {
             // Line ends of another system mean the same.
-            let (name, sql, drop) = (text(&mut row, 0), text(&mut row, 1).replace("\r\n", "\n"), text(&mut row, 2));
-            let (kind, table, comment, after) = (ObjectKind::Routine, None, optional(&mut row, 3), Vec::new());
+            let (name, sql, drop) = (text(&row, 0), text(&row, 1).replace("\r\n", "\n"), text(&row, 2));
+            let (kind, table, comment, after) = (ObjectKind::Routine, None, optional(&row, 3), Vec::new());
             self.catalogue.others.push(OtherRow { kind, name, table, sql, drop, after, comment });
         }
         Ok(())
@@ -66,8 +66,7 @@ impl Reader<'_> {
     pub(super) fn sequences(&mut self) {
         let mut rows = std::mem::take(&mut self.sequences);
         rows.sort_by(|a, b| a.get(11).cmp(&b.get(11)));
-        for mut row in rows {
-            let row = &mut row;
+        for row in &rows {
             let name = text(row, 11);
             if is_ours(&name) {
                 continue;
@@ -200,8 +199,8 @@ impl Reader<'_> {
         let rows = self.ask(&format!(
             "select $name(t.typnamespace, t.typname) from pg_type t where t.typnamespace $namespaces and t.typtype = 'b' and t.typelem = 0 and {own}"
         ))?;
-        for mut row in rows {
-            self.other(ObjectKind::Type, text(&mut row, 0), None, String::new(), None);
+        for row in rows {
+            self.other(ObjectKind::Type, text(&row, 0), None, String::new(), None);
         }
         Ok(())
     }

@@ -8,7 +8,7 @@ use crate::server::{ServerError, Session};
 
 impl Reader<'_> {
     /// A part of a partitioned table. What its parent has, it has without being told.
-    pub(super) fn partition(&mut self, name: String, row: &mut Row) {
+    pub(super) fn partition(&mut self, name: String, row: &Row) {
         let (parent, bound) = (text(row, 18), text(row, 19));
         let dialect = self.session.dialect();
         let quoted = dialect.quote_object(&name);

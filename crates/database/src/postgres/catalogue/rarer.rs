@@ -508,8 +508,8 @@ impl Reader<'_> {
 
     /// Things of which the catalogue does not say enough.
     fn named(&mut self, kind: ObjectKind, sql: &str) -> Result<(), ServerError> {
-        for mut row in self.ask(sql)? {
-            self.other(kind, text(&mut row, 0), None, String::new(), None);
+        for row in self.ask(sql)? {
+            self.other(kind, text(&row, 0), None, String::new(), None);
         }
         Ok(())
     }

@@ -51,8 +51,8 @@ pub(super) const NUMBERING: &str = "select x.refobjid, x.refobjsubid, s.seqstart
 impl Reader<'_> {
     pub(super) fn relations(&mut self) -> Result<(), ServerError> {
         let rows = self.ask(RELATIONS)?;
-        for mut row in rows {
-            let (oid, name) = (number::<u32>(&row, 0), text(&mut row, 1));
+        for row in rows {
+            let (oid, name) = (number::<u32>(&row, 0), text(&row, 1));
             if is_own_table(last(&name)) {
                 self.own.insert(oid);
                 continue;
@@ -64,25 +64,25 @@ impl Reader<'_> {
             self.relations.insert(oid, name.clone());
             let kind = match letter(&row, 2) {
                 'r' | 'p' if !truth(&row, 6) => {
-                    let table = self.table(oid, name, &mut row);
+                    let table = self.table(oid, name, &row);
                     self.catalogue.tables.push(table);
                     continue;
                 }
                 'r' | 'p' => {
-                    self.partition(name, &mut row);
+                    self.partition(name, &row);
                     continue;
                 }
                 'v' => ObjectKind::View,
                 'm' => ObjectKind::MaterializedView,
                 _ => continue,
             };
-            self.view(kind, name, &mut row);
+            self.view(kind, name, &row);
         }
         Ok(())
     }
 
     /// A view. What goes beyond a query, a view of the language cannot say: then it is an object.
-    fn view(&mut self, kind: ObjectKind, name: String, row: &mut Row) {
+    fn view(&mut self, kind: ObjectKind, name: String, row: &Row) {
         let (query, comment) = (text(row, 14), optional(row, 5));
         let mut clauses = String::new();
         if let Some(method) = optional(row, 10) {
@@ -108,7 +108,7 @@ impl Reader<'_> {
         });
     }
 
-    pub(super) fn table(&mut self, oid: u32, name: String, row: &mut Row) -> TableRow {
+    pub(super) fn table(&mut self, oid: u32, name: String, row: &Row) -> TableRow {
         let mut peculiarities = Vec::new();
         if let Some(key) = optional(row, 16) {
             let (method, columns) = key.split_once(' ').unwrap_or((&key, ""));
@@ -192,38 +192,38 @@ impl Reader<'_> {
     pub(super) fn columns(&mut self) -> Result<(), ServerError> {
         let rows = self.ask(&self.columns_sql())?;
         let numbering = self.numbering()?;
-        for mut row in rows {
+        for row in rows {
             let (table, column) = (number::<u32>(&row, 0), number::<i16>(&row, 1));
             self.collations.entry(table).or_default().insert(column, number(&row, 16));
             self.presence.grants |= truth(&row, 17);
             let mut peculiarities = Vec::new();
-            if let Some(storage) = optional(&mut row, 10) {
+            if let Some(storage) = optional(&row, 10) {
                 peculiarities.push(format!("storage {storage}"));
             }
-            if let Some(compression) = optional(&mut row, 11) {
+            if let Some(compression) = optional(&row, 11) {
                 peculiarities.push(format!("compression {compression}"));
             }
-            if let Some(target) = optional(&mut row, 12) {
+            if let Some(target) = optional(&row, 12) {
                 peculiarities.push(format!("statistics {target}"));
             }
-            peculiarities.extend(lines(&mut row, 13));
+            peculiarities.extend(lines(&row, 13));
             said(&mut peculiarities, !truth(&row, 15), "inherited");
             let found = numbering.get(&(table, column));
             peculiarities.extend(found.map(|(_, words)| words.clone()).unwrap_or_default());
             self.catalogue.columns.push(ColumnRow {
                 table,
                 number: column,
-                name: text(&mut row, 2),
-                ty: text(&mut row, 3),
-                enumeration: optional(&mut row, 4),
+                name: text(&row, 2),
+                ty: text(&row, 3),
+                enumeration: optional(&row, 4),
                 required: truth(&row, 5),
                 identity: Some(letter(&row, 6)).filter(|letter| *letter != ' '),
                 numbering: found.map(|(numbering, _)| *numbering),
                 generated: Some(letter(&row, 7)).filter(|letter| *letter != ' '),
-                expression: optional(&mut row, 8),
-                collation: optional(&mut row, 9),
+                expression: optional(&row, 8),
+                collation: optional(&row, 9),
                 peculiarities,
-                comment: optional(&mut row, 14),
+                comment: optional(&row, 14),
             });
         }
         // In order here: the server would sort rows that are much wider.
@@ -236,9 +236,9 @@ impl Reader<'_> {
     fn numbering(&mut self) -> Result<BTreeMap<(u32, i16), ((i64, i64), Vec<String>)>, ServerError> {
         let rows = self.ask(NUMBERING)?;
         let mut found = BTreeMap::new();
-        for mut row in rows {
+        for row in rows {
             match letter(&row, 10) {
-                'i' => self.describe_numbering(&mut row),
+                'i' => self.describe_numbering(&row),
                 // Of an extension.
                 'e' => continue,
                 _ => {
@@ -249,18 +249,18 @@ impl Reader<'_> {
             let (start, step): (i64, i64) = (number(&row, 2), number(&row, 3));
             let (least, most, highest): (i64, i64, i64) = (number(&row, 6), number(&row, 7), number(&row, 8));
             let mut words = Vec::new();
-            said(&mut words, number::<i64>(&row, 4) != 1, format!("identity cache {}", text(&mut row, 4)));
+            said(&mut words, number::<i64>(&row, 4) != 1, format!("identity cache {}", text(&row, 4)));
             said(&mut words, truth(&row, 5), "identity cycle");
             let usual = if step < 0 { (-highest - 1, -1) } else { (1, highest) };
             said(&mut words, (least, most) != usual, format!("identity from {least} to {most}"));
-            words.push(format!("identity sequence {}", text(&mut row, 9)));
+            words.push(format!("identity sequence {}", text(&row, 9)));
             found.insert((number(&row, 0), number(&row, 1)), ((start, step), words));
         }
         Ok(found)
     }
 
     /// The description of the sequence inside an identity column.
-    fn describe_numbering(&mut self, row: &mut Row) {
+    fn describe_numbering(&mut self, row: &Row) {
         if let (Some(comment), Some(table)) = (optional(row, 13), self.relations.get(&number(row, 0))) {
             let dialect = self.session.dialect();
             let what = format!("sequence {}", dialect.quote_object(&text(row, 11)));
@@ -316,35 +316,35 @@ impl Reader<'_> {
 
     pub(super) fn constraints(&mut self) -> Result<(), ServerError> {
         let rows = self.ask(&self.constraints_sql())?;
-        for mut row in rows {
-            self.of_constraints.extend(optional(&mut row, 25).and_then(|oid| oid.parse::<u32>().ok()));
-            let mut peculiarities = lines(&mut row, 18);
+        for row in rows {
+            self.of_constraints.extend(optional(&row, 25).and_then(|oid| oid.parse::<u32>().ok()));
+            let mut peculiarities = lines(&row, 18);
             said(&mut peculiarities, !truth(&row, 13), "not valid");
             said(&mut peculiarities, truth(&row, 14), "no inherit");
             said(&mut peculiarities, truth(&row, 15), "match full");
             said(&mut peculiarities, truth(&row, 16), "nulls not distinct");
-            if let Some(columns) = optional(&mut row, 17) {
+            if let Some(columns) = optional(&row, 17) {
                 peculiarities.push(format!("include ({columns})"));
             }
             said(&mut peculiarities, !truth(&row, 22), "inherited");
             said(&mut peculiarities, truth(&row, 23), "clustered");
             said(&mut peculiarities, truth(&row, 24), "replica identity");
             said(&mut peculiarities, !truth(&row, 20), "not enforced");
-            if let Some(columns) = optional(&mut row, 19) {
+            if let Some(columns) = optional(&row, 19) {
                 peculiarities.push(format!("on delete of columns ({columns})"));
             }
-            if let Some(place) = optional(&mut row, 21) {
+            if let Some(place) = optional(&row, 21) {
                 peculiarities.push(format!("using index tablespace {place}"));
             }
             if letter(&row, 2) == 'x' {
                 let dialect = self.session.dialect();
                 let table = self.relations.get(&number(&row, 0)).cloned().unwrap_or_default();
-                let name = text(&mut row, 1);
+                let name = text(&row, 1);
                 let alter = format!("alter table {}", dialect.quote_object(&table));
                 let quoted = dialect.quote(&name);
                 self.catalogue.others.push(OtherRow {
                     kind: ObjectKind::Constraint,
-                    sql: format!("{alter} add constraint {quoted} {}", text(&mut row, 12)),
+                    sql: format!("{alter} add constraint {quoted} {}", text(&row, 12)),
                     drop: format!("{alter} drop constraint {quoted}"),
                     name: format!("{name} on {table}"),
                     table: None,
@@ -355,18 +355,18 @@ impl Reader<'_> {
             }
             self.catalogue.constraints.push(ConstraintRow {
                 table: number(&row, 0),
-                name: text(&mut row, 1),
+                name: text(&row, 1),
                 kind: letter(&row, 2),
                 columns: numbers(&row, 3),
-                referenced: self.relations.get(&number(&row, 4)).cloned().or_else(|| optional(&mut row, 5)),
+                referenced: self.relations.get(&number(&row, 4)).cloned().or_else(|| optional(&row, 5)),
                 referenced_oid: number(&row, 4),
                 referenced_columns: numbers(&row, 6),
                 on_delete: letter(&row, 7),
                 on_update: letter(&row, 8),
                 deferrable: truth(&row, 9),
                 deferred: truth(&row, 10),
-                expression: optional(&mut row, 11),
-                definition: text(&mut row, 12),
+                expression: optional(&row, 11),
+                definition: text(&row, 12),
                 peculiarities,
             });
         }
@@ -420,24 +420,24 @@ impl Reader<'_> {
             "select oid, {} from pg_collation c where oid in (select unnest(indcollation::oid[]) from pg_index)",
             collation_name("c")
         ))?;
-        for mut row in rows {
+        for row in rows {
             if self.of_constraints.contains(&number(&row, 15)) {
                 continue;
             }
-            let mut peculiarities = lines(&mut row, 11);
+            let mut peculiarities = lines(&row, 11);
             said(&mut peculiarities, !truth(&row, 12), "invalid");
             said(&mut peculiarities, truth(&row, 13), "nulls not distinct");
             said(&mut peculiarities, truth(&row, 16), "clustered");
             said(&mut peculiarities, truth(&row, 17), "replica identity");
-            peculiarities.extend(lines(&mut row, 18));
-            if let Some(place) = optional(&mut row, 14) {
+            peculiarities.extend(lines(&row, 18));
+            if let Some(place) = optional(&row, 14) {
                 peculiarities.push(format!("tablespace {place}"));
             }
             let of_table = self.collations.get(&number(&row, 0));
             let keys: Vec<i16> = numbers(&row, 5);
             let expressions: Vec<String> =
-                optional(&mut row, 9).map(|all| all.split("\n\u{b}").map(str::to_owned).collect()).unwrap_or_default();
-            let mut stated = stated_collations(&optional(&mut row, 20).unwrap_or_default(), &expressions).into_iter();
+                optional(&row, 9).map(|all| all.split("\n\u{b}").map(str::to_owned).collect()).unwrap_or_default();
+            let mut stated = stated_collations(&optional(&row, 20).unwrap_or_default(), &expressions).into_iter();
             let collated = numbers::<u32>(&row, 7).into_iter().enumerate().map(|(at, collation)| {
                 let key = keys.get(at).copied().unwrap_or_default();
                 // An expression has that of what it reads, unless it is stated.
@@ -450,7 +450,7 @@ impl Reader<'_> {
             let collated: Vec<_> = collated.collect();
             let mut operators: Vec<_> =
                 numbers::<u32>(&row, 8).iter().map(|class| classes.get(class).cloned().flatten()).collect();
-            for with_options in lines(&mut row, 19).chunks_exact(2) {
+            for with_options in lines(&row, 19).chunks_exact(2) {
                 let at = with_options[0].parse::<usize>().ok().and_then(|number| operators.get_mut(number - 1));
                 if let Some(operators) = at {
                     *operators = Some(with_options[1].clone());
@@ -458,16 +458,16 @@ impl Reader<'_> {
             }
             self.catalogue.indexes.push(IndexRow {
                 table: number(&row, 0),
-                name: text(&mut row, 1),
+                name: text(&row, 1),
                 unique: truth(&row, 2),
-                method: text(&mut row, 3),
+                method: text(&row, 3),
                 key_columns: number(&row, 4),
                 columns: keys.clone(),
                 expressions,
                 options: numbers(&row, 6),
                 collations: collated,
                 operators,
-                predicate: optional(&mut row, 10),
+                predicate: optional(&row, 10),
                 peculiarities,
             });
         }
@@ -476,6 +476,6 @@ impl Reader<'_> {
     }
 
     fn names(&mut self, sql: &str) -> Result<BTreeMap<u32, Option<String>>, ServerError> {
-        Ok(self.ask(sql)?.iter_mut().map(|row| (number(row, 0), optional(row, 1))).collect())
+        Ok(self.ask(sql)?.iter().map(|row| (number(row, 0), optional(row, 1))).collect())
     }
 }
