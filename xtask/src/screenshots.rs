@@ -28,11 +28,16 @@ struct Scene {
 
 const BACK: &str = "oak revert --to 6 --yes --quiet >/dev/null";
 
-const SCENES: [Scene; 13] = [
+const SCENES: [Scene; 14] = [
     Scene {
         name: "adopt",
         before: "sqlite3 brackenfold.db 'drop table hollow_oak_journal; drop table hollow_oak_store' && rm -rf hollow-oak.toml schema migrations",
         seen: &["oak adopt --url sqlite:brackenfold.db --yes", "oak status"],
+    },
+    Scene {
+        name: "absorb",
+        before: "sqlite3 brackenfold.db 'alter table hive add column colour VARCHAR(20); alter table keeper rename column phone to telephone'",
+        seen: &["oak absorb --yes", "oak absorb --rename keeper.phone=telephone --yes"],
     },
     Scene { name: "overview", before: BACK, seen: &["oak"] },
     Scene {
@@ -42,7 +47,7 @@ const SCENES: [Scene; 13] = [
     },
     Scene {
         name: "diff",
-        before: "sed -i 's/forage:  text(40), null/forage:  text(60)/; /index heavy/d; s/    moved_at:   instant, default now/    moved_at:   instant, default now\\n    retired_on: date, null/' schema/hives.oak",
+        before: "sed -i 's/forage:  text(40), null/forage:  text(60)/; /index heavy/d; s/    moved_at:   instant, default now/    moved_at:   instant, default now\\n    retired_on: date, null/' schema/hives.oak; sed -i 's/sum(h.kg) as kg$/sum(h.kg) as kg,\n        count(*) as harvests/' schema/honey.oak",
         seen: &["oak diff"],
     },
     Scene {

@@ -3,6 +3,7 @@
 mod support;
 
 use hollow_oak_core::Provider;
+use hollow_oak_testkit::server::wanted;
 use support::stage::{Stage, on_each_provider};
 
 const DECLARED: &str = "\
@@ -338,4 +339,30 @@ fn what_was_renamed_by_hand_keeps_its_rows_everywhere() {
         here.project.ok(&["revert", "--yes", "--url", &other]);
         assert_eq!(there.query("select code, note from hive"), ["AB-1|by the gate"]);
     });
+}
+
+#[test]
+fn what_only_one_provider_has_is_said_for_it() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let here = Stage::of(
+        Provider::Postgres,
+        "table hive {\n    id:    int64, identity\n    code:  text(12), default 'new'\n    kg:    int32, null\n\n    primary key (id)\n}\n",
+    );
+    let settings = here.project.read("hollow-oak.toml").replace("postgres = {}", "postgres = {}\nsqlite = {}");
+    here.project.write("hollow-oak.toml", &settings);
+    here.project.migrate("first");
+    here.project.ok(&["apply", "--yes", "--url", "sqlite:local.db"]);
+    here.sql("alter table hive add column ip inet, add column seen_on date default (now() - interval '1 day')::date");
+    here.sql(
+        "alter table hive alter column code set default upper('new'), alter column kg type numeric(6,1)[] using null",
+    );
+    here.sql("alter table hive add constraint young check (id::text <> '7'), add constraint small check (id < 900)");
+    here.sql("create index by_ip on hive using hash (ip); create table visit (id int primary key, at point)");
+    goes_everywhere(&here, &["visit"]);
+    insta::assert_snapshot!(here.project.read("schema/schema.oak"));
+    here.project.ok(&["apply", "--yes", "--url", "sqlite:local.db"]);
+    let same = here.project.ok(&["diff", "live", "declared", "--url", "sqlite:local.db"]);
+    assert!(same.starts_with("no difference"), "{same}");
 }

@@ -259,8 +259,8 @@ impl Absorbing<'_> {
             return Err(refused(format!("{} {}", first.kind, first.name)));
         }
         self.refuse_half_a_rename(old, by_hand)?;
-        let alone = self.project.settings.dialects.len() == 1;
-        let new = absorbed(dialect, old, &by_hand.live, &lifted.schema, &by_hand.changes, alone).map_err(refused)?;
+        let others: Vec<_> = self.project.settings.dialects.iter().copied().filter(|one| *one != dialect).collect();
+        let new = absorbed(dialect, old, &by_hand.live, &lifted.schema, &by_hand.changes, &others).map_err(refused)?;
         let mut decisions = self.args.decided.decisions();
         settle_renames(&mut decisions, old, &new, &self.command(), output)?;
         let unfilled = settle_fills(&mut decisions, old, &new, &self.project.settings.dialects, output)?;
@@ -281,6 +281,9 @@ impl Absorbing<'_> {
         let schema =
             resolve(&sources).schema.ok_or_else(|| refused("the edited declarations cannot be read".into()))?;
         let lowered = dialect.lower(&schema).map_err(|faults| refused(first_error(&faults)))?;
+        for other in others {
+            other.lower(&schema).map_err(|faults| refused(first_error(&faults)))?;
+        }
         let mut rest = Vec::new();
         let mut live = managed_only(by_hand.live.clone(), &lowered.schema, &mut rest);
         target::confirm(&*self.target.open()?, &mut live, &lowered.schema, &mut rest)?;

@@ -247,7 +247,12 @@ fn has_begun(
 
 /// Declarations that somebody wrote are not written over.
 fn refuse_declared(project: &Project, sources: &[PathBuf]) -> Result<()> {
-    let files = project.declaration_files()?;
+    // A folder that is empty may not have come along with the project; it is made.
+    let is_there = |entry: &PathBuf| project.folder.join(entry).exists();
+    let files = match project.settings.declarations.iter().any(is_there) {
+        true => project.declaration_files()?,
+        false => Vec::new(),
+    };
     let is_source =
         |path: &PathBuf| sources.iter().any(|source| source.canonicalize().ok() == path.canonicalize().ok());
     let is_template = |path: &PathBuf| -> Result<bool> {

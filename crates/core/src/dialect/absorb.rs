@@ -3,6 +3,7 @@
 //! What did not change stays as it is declared. What did is declared as [`super::lift`] would declare it, and only in the
 //! respect in which it changed: a column whose default is another one keeps its type, its references and its words.
 
+mod elsewhere;
 mod whole;
 mod words;
 
@@ -13,10 +14,10 @@ use super::naming::{NameKind, derived_name};
 use super::{Dialect, lowering};
 use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
 use crate::physical::{self, Named};
-use crate::schema::{Column, Identifier, Program, Provider, Schema, Scoped, Table};
+use crate::schema::{Column, Identifier, Program, Provider, Schema, Scoped, Table, Type};
 
-/// The declarations with what changed from `expected` to `live`; `lifted` is what `live` would be declared as, and `alone`
-/// says that the declarations are for this provider only.
+/// The declarations with what changed from `expected` to `live`; `lifted` is what `live` would be declared as, and `others` are
+/// the dialects that the declarations serve as well.
 ///
 /// # Errors
 ///
@@ -27,11 +28,12 @@ pub fn absorbed(
     live: &physical::Schema,
     lifted: &Schema,
     changes: &Changes,
-    alone: bool,
+    others: &[Dialect],
 ) -> Result<Schema, String> {
     let mut parts = declared.clone().into_parts();
     let words = Words::of(declared, live, lifted);
-    let absorbing = Absorbing { dialect, provider: dialect.provider(), live, lifted: &words };
+    let alone = others.is_empty();
+    let absorbing = Absorbing { dialect, provider: dialect.provider(), live, lifted: &words, alone };
     for change in &changes.tables {
         match change {
             TableChange::Add(table) => {
@@ -85,7 +87,8 @@ pub fn absorbed(
             }
         }
     }
-    whole::settled(dialect, parts, live, &words, alone)
+    let schema = whole::settled(dialect, parts, live, &words, alone)?;
+    if alone { Ok(schema) } else { elsewhere::narrowed(dialect.provider(), others, declared, live, schema) }
 }
 
 struct Absorbing<'a> {
@@ -93,6 +96,8 @@ struct Absorbing<'a> {
     provider: Provider,
     live: &'a physical::Schema,
     lifted: &'a Words,
+    /// Whether no other provider has a say.
+    alone: bool,
 }
 
 impl Absorbing<'_> {
@@ -207,17 +212,20 @@ impl Absorbing<'_> {
     /// Takes over what changed, and nothing else.
     fn alter(&self, column: &mut Column, new: &Column, from: &physical::Column, to: &physical::Column) {
         if from.ty != to.ty {
-            column.ty.clone_from(&new.ty);
+            // Elsewhere it stays what it is, where this provider has a type of its own for it now.
+            if self.alone || new.ty != Type::Native {
+                column.ty.clone_from(&new.ty);
+            }
             self.scoped(&mut column.native, &new.native);
         }
         if from.nullable != to.nullable {
             column.nullable = new.nullable;
         }
         if from.default != to.default {
-            self.scoped(&mut column.default, &new.default);
+            self.replace(&mut column.default, &new.default, elsewhere::is_value_for_all);
         }
         if from.generated != to.generated {
-            self.scoped(&mut column.generated, &new.generated);
+            self.replace(&mut column.generated, &new.generated, |one| elsewhere::is_for_all(&one.expression));
         }
         if from.collation != to.collation {
             self.scoped(&mut column.collate, &new.collate);
@@ -232,6 +240,11 @@ impl Absorbing<'_> {
             self.scoped(&mut column.options, &new.options);
             column.on_update_now.clone_from(&new.on_update_now);
         }
+    }
+
+    /// What is said for all is said anew, or for this provider where nobody else understands it.
+    fn replace<T: Clone>(&self, list: &mut Vec<Scoped<T>>, new: &[Scoped<T>], is_for_all: impl Fn(&T) -> bool) {
+        elsewhere::replaced(self.provider, list, new, |one| self.alone || is_for_all(one));
     }
 
     /// What is said for this provider is said anew.

@@ -49,8 +49,9 @@ pub fn patched(source: &str, old: &Schema, new: &Schema, renames: &Renames, take
         }
     }
     let mut text = source.to_owned();
-    edits.sort_by_key(|(span, _)| std::cmp::Reverse((span.start, span.end)));
-    for (span, instead) in edits {
+    // From the end on, so that places stay true; what comes to one place keeps its order.
+    edits.sort_by_key(|(span, _)| (span.start, span.end));
+    for (span, instead) in edits.into_iter().rev() {
         text.replace_range(span.start..span.end, &instead);
     }
     if takes_new {

@@ -1,0 +1,156 @@
+//! What is new on one provider, in declarations that serve others, too.
+
+use super::Dialect;
+use crate::physical;
+use crate::schema::{Fault, Identifier, Item, Parts, Provider, Schema, Scope, Scoped, Value};
+use crate::sql::{Expression, Syntax};
+
+/// The scope of what is said for one provider.
+pub(super) fn only(provider: Provider) -> Scope {
+    Scope::For([provider].into())
+}
+
+/// Functions that every provider has, and that mean the same on each.
+const EVERYWHERE: [&str; 8] = ["abs", "coalesce", "length", "lower", "nullif", "round", "trim", "upper"];
+
+/// Whether an expression means the same on every provider: what is in the words of one is declared for it alone.
+pub(super) fn is_for_all(text: &str) -> bool {
+    let is_letter = |letter: char| letter.is_alphanumeric() || letter == '_';
+    let mut called =
+        text.match_indices('(').filter_map(|(at, _)| text[..at].rsplit(|letter| !is_letter(letter)).next());
+    let is_known = |word: &str| {
+        let word = word.to_ascii_lowercase();
+        ["", "and", "in", "not", "or"].contains(&&*word) || EVERYWHERE.contains(&&*word)
+    };
+    !text.contains("::") && Expression::read(text, Syntax::PLAIN).is_parsed() && called.all(is_known)
+}
+
+/// Whether a value means the same on every provider.
+pub(super) fn is_value_for_all(value: &Value) -> bool {
+    match value {
+        Value::Expression(text) => is_for_all(text),
+        _ => true,
+    }
+}
+
+/// The declarations, where every provider can express them: what is new and some other cannot express is said for the one
+/// that it was found on.
+///
+/// # Errors
+///
+/// What another cannot express, and was declared before, in words.
+pub(super) fn narrowed(
+    provider: Provider,
+    others: &[Dialect],
+    declared: &Schema,
+    live: &physical::Schema,
+    schema: Schema,
+) -> Result<Schema, String> {
+    let mut parts = schema.into_parts();
+    in_own_words(provider, declared, &mut parts);
+    // Every round narrows at least one thing, so there is an end to it.
+    loop {
+        let said = |faults: &[Fault]| {
+            faults.iter().find(|fault| fault.is_error()).map(ToString::to_string).unwrap_or_default()
+        };
+        let (schema, _) = Schema::new(parts.clone()).map_err(|faults| said(&faults))?;
+        let refused = others.iter().find_map(|dialect| dialect.lower(&schema).err());
+        let Some(faults) = refused else { return Ok(schema) };
+        let mut changed = false;
+        for fault in faults.iter().filter(|fault| fault.is_error()) {
+            changed |= narrow(provider, declared, live, &mut parts, fault);
+        }
+        if !changed {
+            return Err(said(&faults));
+        }
+    }
+}
+
+/// Says what is new and in a provider's own words for it alone.
+fn in_own_words(provider: Provider, declared: &Schema, parts: &mut Parts) {
+    for table in &mut parts.tables {
+        let before = declared.table(table.name.as_str());
+        let is_new = |name: &Identifier| before.is_none_or(|table| table.column(name).is_none());
+        for column in table.columns.iter_mut().filter(|column| is_new(&column.name)) {
+            let own = column.default.iter_mut().filter(|one| !is_value_for_all(&one.value));
+            own.for_each(|one| one.scope = only(provider));
+            let own = column.generated.iter_mut().filter(|one| !is_for_all(&one.value.expression));
+            own.for_each(|one| one.scope = only(provider));
+        }
+        let is_new = |check: &crate::schema::Check| before.is_none_or(|table| !table.checks.contains(check));
+        for check in table.checks.iter_mut().filter(|check| !is_for_all(&check.expression) && is_new(check)) {
+            check.scope = only(provider);
+        }
+        let is_new = |index: &crate::schema::Index| before.is_none_or(|table| !table.indexes.contains(index));
+        for index in table.indexes.iter_mut().filter(|index| is_new(index)) {
+            let expressions = index.parts.iter().filter_map(|part| match &part.key {
+                crate::schema::KeyPart::Expression(text) => Some(text),
+                crate::schema::KeyPart::Column(_) => None,
+            });
+            if expressions.chain(&index.predicate).any(|text| !is_for_all(text)) {
+                index.scope = only(provider);
+            }
+        }
+    }
+}
+
+/// Says a new thing that is at fault elsewhere for one provider; whether that changed anything.
+fn narrow(provider: Provider, declared: &Schema, live: &physical::Schema, parts: &mut Parts, fault: &Fault) -> bool {
+    let Some(table) = parts.tables.iter_mut().find(|table| table.name == fault.place.owner) else { return false };
+    let Some(before) = declared.table(table.name.as_str()) else {
+        return std::mem::replace(&mut table.scope, only(provider)) == Scope::All;
+    };
+    fn newly<'t, T: PartialEq>(list: &'t mut [T], at: usize, before: &[T]) -> Option<&'t mut T> {
+        list.get_mut(at).filter(|one| !before.contains(one))
+    }
+    let scope = match &fault.place.item {
+        Item::Column(at) => {
+            let Some(column) = table.columns.get_mut(*at) else { return false };
+            let Some(before) = before.column(&column.name) else {
+                return std::mem::replace(&mut column.scope, only(provider)) == Scope::All;
+            };
+            // Elsewhere it stays of the type that it was declared with.
+            let stored = live.table(table.name.as_str()).and_then(|table| table.column(column.name.as_str()));
+            let Some(stored) = stored.filter(|_| column.ty != before.ty) else { return false };
+            column.ty.clone_from(&before.ty);
+            column.native.push(Scoped { value: stored.ty.text().to_owned(), scope: only(provider) });
+            return true;
+        }
+        Item::Unique(at) => newly(&mut table.uniques, *at, &before.uniques).map(|one| &mut one.scope),
+        Item::ForeignKey(at) => newly(&mut table.foreign_keys, *at, &before.foreign_keys).map(|one| &mut one.scope),
+        Item::Check(at) => newly(&mut table.checks, *at, &before.checks).map(|one| &mut one.scope),
+        Item::Index(at) => newly(&mut table.indexes, *at, &before.indexes).map(|one| &mut one.scope),
+        _ => None,
+    };
+    scope.is_some_and(|scope| std::mem::replace(scope, only(provider)) == Scope::All)
+}
+
+/// Puts a new value in the place of an old one for one provider. What all have stays for the others where the new value is
+/// in the provider's own words.
+pub(super) fn replaced<T: Clone>(
+    provider: Provider,
+    list: &mut Vec<Scoped<T>>,
+    new: &[Scoped<T>],
+    is_for_all: impl Fn(&T) -> bool,
+) {
+    let is_own = !new.iter().all(|one| is_for_all(&one.value));
+    list.retain(|one| !one.scope.holds(provider) || is_own && one.scope == Scope::All);
+    let scope = |one: &Scoped<T>| if is_own { only(provider) } else { one.scope.clone() };
+    list.extend(new.iter().map(|one| Scoped { value: one.value.clone(), scope: scope(one) }));
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn words_of_one_provider_are_told_from_those_of_all() {
+        for text in ["kg > 0", "code in ('a', 'b') and (kg < 9 or lower(code) = 'x')", "coalesce(kg, 0) >= 1", "'a(b'"]
+        {
+            assert!(is_for_all(text), "{text}");
+        }
+        for text in ["kg::text <> ''", "nextval('hive_id_seq')", "date_part('year', day) > 2000", "code ~ '^a'"] {
+            assert!(!is_for_all(text), "{text}");
+        }
+    }
+}
