@@ -37,7 +37,7 @@ const SCENES: [Scene; 14] = [
     Scene {
         name: "absorb",
         before: "sqlite3 brackenfold.db 'alter table hive add column colour VARCHAR(20); alter table keeper rename column phone to telephone'",
-        seen: &["oak absorb --yes", "oak absorb --rename keeper.phone=telephone --yes"],
+        seen: &["oak absorb --rename keeper.phone=telephone --yes", "grep -A9 \"table keeper\" schema/hives.oak"],
     },
     Scene { name: "overview", before: BACK, seen: &["oak"] },
     Scene {
@@ -47,7 +47,7 @@ const SCENES: [Scene; 14] = [
     },
     Scene {
         name: "diff",
-        before: "sed -i 's/forage:  text(40), null/forage:  text(60)/; /index heavy/d; s/    moved_at:   instant, default now/    moved_at:   instant, default now\\n    retired_on: date, null/' schema/hives.oak; sed -i 's/sum(h.kg) as kg$/sum(h.kg) as kg,\n        count(*) as harvests/' schema/honey.oak",
+        before: "sed -i 's/forage:  text(40), null/forage:  text(60)/; /index heavy/d; s/    moved_at:   instant, default now/    moved_at:   instant, default now\\n    retired_on: date, null/' schema/hives.oak; sed -i 's/sum(h.kg) as kg$/sum(h.kg) as kg,\\n        count(*) as harvests/' schema/honey.oak",
         seen: &["oak diff"],
     },
     Scene {

@@ -341,17 +341,9 @@ impl Absorbing<'_> {
             unfilled: &edited.unfilled,
             counted: None,
             empty: false,
+            absorbed: Some((&self.target.name, edited.files.keys().map(PathBuf::as_path).collect())),
         };
         report(&told, global, output);
-        if !global.json {
-            for file in edited.files.keys() {
-                output.line(format_args!("  {}", shown_path(file)));
-            }
-            output.line(format_args!(
-                "it counts as applied to {}; every other target gets it by `oak apply`",
-                self.target.name
-            ));
-        }
         Ok(Exit::Done)
     }
 }

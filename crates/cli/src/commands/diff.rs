@@ -176,10 +176,18 @@ fn show(reports: &[TableReport], provider: &str, labels: &(String, String), outp
     print_reports(reports, output);
 }
 
-/// `2 changes in 1 table`
+/// `2 changes in 1 table, 1 view`
 pub fn counted(reports: &[TableReport]) -> String {
     let changes = reports.iter().map(changes_of).sum();
-    format!("{} in {}", plural("change", changes), plural("table", reports.len()))
+    let mut owners: Vec<(&str, usize)> = Vec::new();
+    for report in reports {
+        match owners.iter_mut().find(|(kind, _)| *kind == report.kind) {
+            Some((_, count)) => *count += 1,
+            None => owners.push((report.kind, 1)),
+        }
+    }
+    let owners: Vec<String> = owners.into_iter().map(|(owner, count)| plural(owner, count)).collect();
+    format!("{} in {}", plural("change", changes), owners.join(", "))
 }
 
 /// A table that is added counts as one change, whatever is in it.

@@ -74,6 +74,7 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
         unfilled: &unfilled,
         counted: counted.as_ref(),
         empty: args.empty,
+        absorbed: None,
     };
     report(&told, global, output);
     Ok(Exit::Done)

@@ -112,7 +112,7 @@ pub(super) fn settle_renames(
 /// One question about one thing that goes; nothing where it is not renamed.
 fn ask_rename<'a>(candidates: &'a [Candidate], output: &mut Output) -> Result<Option<&'a Candidate>> {
     let Some(first) = candidates.first() else { return Ok(None) };
-    output.line(format_args!("{} is no longer declared. Was it renamed?", strong(first.old_path())));
+    output.line(format_args!("{} is gone. Was it renamed?", strong(first.old_path())));
     for (at, one) in candidates.iter().enumerate() {
         output.line(format_args!("  {}  renamed to {}  ({})", at + 1, strong(&one.new), one.reason));
     }
@@ -328,6 +328,8 @@ pub(super) struct Report<'a> {
     pub(super) counted: Option<&'a (String, Counted)>,
     /// Whether it is for own SQL.
     pub(super) empty: bool,
+    /// Where it was made of what is on a target: that, and the declaration files that say so now.
+    pub(super) absorbed: Option<(&'a str, Vec<&'a Path>)>,
 }
 
 /// Asks the default target what its rows say to what was drafted.
@@ -348,7 +350,7 @@ pub(super) fn counted(
 
 /// Says what was written.
 pub(super) fn report(report: &Report<'_>, global: &Global, output: &mut Output) {
-    let Report { verb, path, folder, drafted, unfilled, counted, empty } = *report;
+    let Report { verb, path, folder, drafted, unfilled, counted, empty, ref absorbed } = *report;
     if global.json {
         let steps = |plan: &Plan| -> Vec<_> {
             let of = |planned: &PlannedStep| {
@@ -404,13 +406,17 @@ pub(super) fn report(report: &Report<'_>, global: &Global, output: &mut Output) 
     if let Some(first) = unfilled.first() {
         output.line("");
         let names = unfilled.join(", ");
-        output.sentence(
-            0,
-            format_args!(
-                "rows that have no {names} are in the way; to give them a value: `oak discard`, and draft again with \
-                 `--fill {first}=VALUE`"
-            ),
-        );
+        let way = match absorbed {
+            None => format!("`oak discard`, and draft again with `--fill {first}=VALUE`"),
+            Some(_) => "a step of your own in the up script (docs/own-sql.md)".to_owned(),
+        };
+        output.sentence(0, format_args!("rows that have no {names} are in the way; to give them a value: {way}"));
+    }
+    if let Some((target, files)) = absorbed {
+        output.line("");
+        let files: Vec<_> = files.iter().map(|file| shown_path(file)).collect();
+        output.sentence(0, format_args!("changed: {}", files.join(", ")));
+        output.sentence(0, format_args!("it counts as applied to {target}; every other target gets it by `oak apply`"));
     }
     output.next("oak review", "shows up beside down");
 }

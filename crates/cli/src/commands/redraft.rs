@@ -117,6 +117,7 @@ pub fn run(args: &RedraftArgs, global: &Global, output: &mut Output) -> Result<E
         unfilled: &unfilled,
         counted: counted.as_ref(),
         empty: false,
+        absorbed: None,
     };
     report(&told, global, output);
     Ok(Exit::Done)

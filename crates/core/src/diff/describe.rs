@@ -69,6 +69,8 @@ pub struct Detail {
 /// The differences of one table.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct TableReport {
+    /// What it is of: `table`, `enum`, or the kind of a view, trigger, routine or other object.
+    pub kind: &'static str,
     /// The name of the table, enum type, view, trigger or routine; the new one where it is renamed.
     pub table: String,
     /// What differs, the table itself first.
@@ -79,8 +81,8 @@ pub struct TableReport {
 pub fn describe(changes: &Changes) -> Vec<TableReport> {
     let enums = changes.enums.iter().map(enumeration);
     let tables = changes.tables.iter().map(|change| match change {
-        TableChange::Add(table) => TableReport { table: table.name.clone(), lines: added(table) },
-        TableChange::Drop(table) => TableReport { table: table.name.clone(), lines: vec![dropped(table)] },
+        TableChange::Add(table) => TableReport { kind: TABLE, table: table.name.clone(), lines: added(table) },
+        TableChange::Drop(table) => TableReport { kind: TABLE, table: table.name.clone(), lines: vec![dropped(table)] },
         TableChange::Alter(alteration) => altered(alteration),
     });
     let mut reports: Vec<TableReport> = enums.chain(tables).collect();
@@ -88,12 +90,14 @@ pub fn describe(changes: &Changes) -> Vec<TableReport> {
         let lines = row_lines(change);
         match reports.iter_mut().find(|report| report.table == change.table) {
             Some(report) => report.lines.extend(lines),
-            None => reports.push(TableReport { table: change.table.clone(), lines }),
+            None => reports.push(TableReport { kind: TABLE, table: change.table.clone(), lines }),
         }
     }
     reports.extend(changes.programs.iter().map(program));
     reports
 }
+
+const TABLE: &str = "table";
 
 /// More rows than this are counted and not listed.
 const ROWS: usize = 12;
@@ -155,7 +159,7 @@ fn program(change: &Change<Program>) -> TableReport {
         Change::Add(one) => whole(Verb::Add, one.known_word(), &one.name, text(one)),
         Change::Drop(one) => whole(Verb::Drop, one.known_word(), &one.name, text(one)),
     };
-    TableReport { table: line.name.clone(), lines: vec![line] }
+    TableReport { kind: line.kind, table: line.name.clone(), lines: vec![line] }
 }
 
 fn enumeration(change: &Change<EnumType>) -> TableReport {
@@ -175,7 +179,7 @@ fn enumeration(change: &Change<EnumType>) -> TableReport {
         Change::Add(one) => whole(Verb::Add, "enum", &one.name, words(one)),
         Change::Drop(one) => whole(Verb::Drop, "enum", &one.name, words(one)),
     };
-    TableReport { table: line.name.clone(), lines: vec![line] }
+    TableReport { kind: line.kind, table: line.name.clone(), lines: vec![line] }
 }
 
 fn whole(verb: Verb, kind: &'static str, name: &str, text: String) -> Line {
@@ -226,7 +230,7 @@ fn altered(alteration: &TableAlteration) -> TableReport {
         lines.push(renamed("table", &alteration.from.name, &alteration.to.name));
     }
     lines.extend(alteration.items.iter().map(item));
-    TableReport { table: alteration.to.name.clone(), lines }
+    TableReport { kind: TABLE, table: alteration.to.name.clone(), lines }
 }
 
 fn renamed(kind: &'static str, from: &str, to: &str) -> Line {
