@@ -366,3 +366,26 @@ fn what_only_one_provider_has_is_said_for_it() {
     let same = here.project.ok(&["diff", "live", "declared", "--url", "sqlite:local.db"]);
     assert!(same.starts_with("no difference"), "{same}");
 }
+
+#[test]
+fn what_is_new_goes_where_the_likes_of_it_are() {
+    let here = Stage::of(Provider::Sqlite, DECLARED);
+    here.sql("create table hive (id integer primary key, code text)");
+    here.sql("create table keeper (id integer primary key, name text)");
+    std::fs::remove_file(here.project.file("schema/schema.oak")).expect("it is there");
+    here.project.ok(&["adopt", "--split", "--yes"]);
+    here.sql("alter table hive rename to box");
+    here.sql("create table visit (id integer primary key)");
+    here.project.ok(&["absorb", "box", "visit", "--rename", "hive=box", "--yes"]);
+    assert!(here.project.read("schema/hive.oak").starts_with("table box {"));
+    assert!(here.project.read("schema/visit.oak").starts_with("table visit {"));
+    assert!(!here.project.read("schema/keeper.oak").contains("table box"));
+    here.assert_same("live", "declared");
+    // Several in one file: it goes behind the last.
+    let both = format!("{}\n{}", here.project.read("schema/visit.oak"), here.project.read("schema/keeper.oak"));
+    here.project.write("schema/visit.oak", &both);
+    std::fs::remove_file(here.project.file("schema/keeper.oak")).expect("it is there");
+    here.sql("create table queen (id integer primary key)");
+    here.project.ok(&["absorb", "queen", "--yes"]);
+    assert!(here.project.read("schema/visit.oak").contains("\ntable queen {"));
+}

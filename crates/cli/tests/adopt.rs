@@ -238,3 +238,14 @@ fn the_journal_is_corrected_with_a_reason() {
         assert_eq!(json["marked"], "pending");
     });
 }
+
+/// Version control keeps no empty folder.
+#[test]
+fn a_folder_for_the_declarations_is_made() {
+    let here = Stage::of(Provider::Sqlite, "");
+    std::fs::remove_dir_all(here.project.file("schema")).expect("it is there");
+    here.sql("create table hive (id integer primary key)");
+    here.project.ok(&["adopt", "--yes"]);
+    here.assert_same("live", "declared");
+    assert!(here.project.read("schema/brackenfold.oak").starts_with("table hive {"));
+}

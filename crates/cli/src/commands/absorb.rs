@@ -7,7 +7,8 @@ use std::path::PathBuf;
 use hollow_oak_core::dialect::{absorbed, lift};
 use hollow_oak_core::diff::{Candidate, Changes, Renames, TableChange, candidates, describe, diff};
 use hollow_oak_core::history::{Decisions, EventKind, FORMAT, History, Record, slug};
-use hollow_oak_core::language::{Source, patched, resolve};
+use hollow_oak_core::language::syntax::Declaration;
+use hollow_oak_core::language::{Source, added, parse, patched, resolve};
 use hollow_oak_core::physical::{self, Introspected, Unmanaged};
 use hollow_oak_core::plan::{Choices, plan};
 use hollow_oak_core::plural::plural;
@@ -18,13 +19,15 @@ use serde_json::json;
 
 use super::diff::{counted, show_unmanaged};
 use super::drafting::{Report, Written, compose, refuse_one_way, report, settle_fills, settle_keeping, settle_renames};
+use super::init::FIRST_FILE;
+use super::layout::place_of;
 use super::mark::Marking;
 use super::reports::print_reports;
 use super::running::{confirm, made_by};
 use super::sync::{Run, print_sql, refuse_loss, show};
 use crate::args::{AbsorbArgs, Global};
 use crate::exit::Exit;
-use crate::failure::{Failure, Result, read_file, shown_path, write_file};
+use crate::failure::{Failure, Result, make_folder, read_file, shown_path, write_file};
 use crate::output::{Output, done, strong};
 use crate::project::Project;
 use crate::sql_files::is_sql;
@@ -268,14 +271,29 @@ impl Absorbing<'_> {
         settle_keeping(&mut decisions, old, &new, self.project.settings.keep_dropped)?;
         let renames = decisions.renames(old, &new)?;
         let paths = self.project.declaration_files()?;
+        let mut texts: BTreeMap<PathBuf, String> = BTreeMap::new();
+        for path in paths {
+            let text = read_file(&path)?;
+            texts.insert(path, text);
+        }
+        let laid_out: Vec<_> = texts.iter().map(|(path, text)| (path.clone(), parse(text).0)).collect();
+        let mut places: BTreeMap<PathBuf, Vec<&Declaration>> = BTreeMap::new();
+        let added = added(old, &new, &renames);
+        for declaration in &added {
+            let first = || self.project.settings.declarations.first().map(|entry| self.project.folder.join(entry));
+            let path = place_of(declaration, &laid_out).or_else(|| Some(first()?.join(FIRST_FILE)));
+            let path = path.ok_or_else(|| refused("there is no file for it".into()))?;
+            texts.entry(path.clone()).or_default();
+            places.entry(path).or_default().push(declaration);
+        }
         let mut files = BTreeMap::new();
         let mut sources = Vec::new();
-        for (at, path) in paths.iter().enumerate() {
-            let text = read_file(path)?;
-            let edited = patched(&text, old, &new, &renames, at + 1 == paths.len());
+        for (path, text) in texts {
+            let added = places.get(&path).map(Vec::as_slice).unwrap_or_default();
+            let edited = patched(&text, old, &new, &renames, added);
             sources.push(Source { name: path.display().to_string(), text: edited.clone() });
             if edited != text {
-                files.insert(path.clone(), edited);
+                files.insert(path, edited);
             }
         }
         let schema =
@@ -302,6 +320,7 @@ impl Absorbing<'_> {
         let before =
             self.history.newest().map(|newest| self.project.schema_after(newest)).transpose()?.unwrap_or_default();
         for (path, text) in &edited.files {
+            make_folder(path.parent().unwrap_or(path))?;
             write_file(path, text)?;
         }
         let declared = self.project.valid_declared()?;

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use hollow_oak_core::dialect::{Lifted, lift};
 use hollow_oak_core::diff::{describe, diff};
 use hollow_oak_core::history::{Decisions, EventKind, FORMAT, Record};
-use hollow_oak_core::language::syntax::{Declaration, DeclarationKind, File};
+use hollow_oak_core::language::syntax::{Declaration, File};
 use hollow_oak_core::language::{Source, declare, print};
 use hollow_oak_core::physical::{Introspected, Unmanaged};
 use hollow_oak_core::plural::plural;
@@ -17,6 +17,7 @@ use serde_json::json;
 use super::diff::show_unmanaged;
 use super::drafting::{Written, compose};
 use super::init::{self, DECLARATION, FIRST_FILE};
+use super::layout::{file_name, file_of, namespace_of};
 use super::mark::Marking;
 use super::reports::print_reports;
 use super::running::confirm;
@@ -386,9 +387,11 @@ fn begin(url: &str, provider: Provider, global: &Global) -> Result<Project> {
 
 /// Writes the declarations into the first folder that the configuration names; returns the files.
 fn write_declarations(project: &Project, schema: &Schema, split: bool) -> Result<Vec<PathBuf>> {
-    let folder =
-        project.settings.declarations.iter().map(|entry| project.folder.join(entry)).find(|path| path.is_dir());
-    let Some(folder) = folder else {
+    let mut entries = project.settings.declarations.iter().map(|entry| project.folder.join(entry));
+    let folder = entries.clone().find(|path| path.is_dir());
+    // One that is empty may not have come along with the project.
+    let missing = || entries.find(|path| !path.exists() && path.extension().is_none());
+    let Some(folder) = folder.or_else(missing) else {
         return Err(Failure::new("`declarations` in hollow-oak.toml names no folder")
             .help("adopting writes its files into one: `declarations = [\"schema\"]`"));
     };
@@ -420,35 +423,6 @@ fn parted(whole: File, name: impl Fn(&Declaration) -> String) -> BTreeMap<String
         files.entry(name(&declaration)).or_default().declarations.push(declaration);
     }
     files
-}
-
-/// The namespace that a declaration is in, or that it is.
-fn namespace_of(declaration: &Declaration) -> Option<&str> {
-    match &declaration.kind {
-        DeclarationKind::Table(table) => table.name.value.namespace(),
-        DeclarationKind::Enum(one) => one.name.value.namespace(),
-        DeclarationKind::Rows(rows) => rows.table.value.namespace(),
-        DeclarationKind::Program(one) if one.word.as_ref().is_some_and(|word| word.value == "namespace") => {
-            Some(one.name.value.as_str())
-        }
-        DeclarationKind::Program(one) => one.table.as_ref().unwrap_or(&one.name).value.namespace(),
-    }
-}
-
-/// A file for each table, and one for each kind of the rest; in a folder for each namespace.
-fn file_of(declaration: &Declaration) -> String {
-    let name = match &declaration.kind {
-        DeclarationKind::Table(table) => file_name(table.name.value.base()),
-        DeclarationKind::Rows(rows) => file_name(rows.table.value.base()),
-        DeclarationKind::Enum(_) => "_enums".to_owned(),
-        DeclarationKind::Program(program) => format!("_{}s", program.kind.word().replace(' ', "_")),
-    };
-    namespace_of(declaration).map_or(name.clone(), |namespace| format!("{}/{name}", file_name(namespace)))
-}
-
-/// A name as a file's, on every system.
-fn file_name(table: &str) -> String {
-    table.chars().map(|one| if one.is_alphanumeric() || matches!(one, '-' | '_') { one } else { '_' }).collect()
 }
 
 /// Writes the first migration and notes it as adopted; returns its folder. `seen` is the mark of the catalogue and what

@@ -14,6 +14,7 @@ mod drafting;
 mod format;
 mod init;
 mod kept;
+mod layout;
 mod manual;
 mod mark;
 mod overview;

@@ -21,6 +21,6 @@ pub use diagnostic::{Diagnostic, Label, Source};
 pub use mistake::{Mistake, MistakeKind};
 pub(crate) use parser::dedented;
 pub use parser::parse;
-pub use patch::patched;
+pub use patch::{added, patched};
 pub use printer::print;
 pub use resolver::{Resolution, resolve};

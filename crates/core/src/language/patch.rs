@@ -4,7 +4,7 @@
 //! place of what stands there, taken out, or added behind its neighbours. Whoever calls this reads the result again: a
 //! layout that this does not understand shows as a schema that is not the wanted one.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
 use super::declare::{InLine, declare_table};
 use super::syntax::{Declaration, DeclarationKind, File, Index, Item, ItemKind, Name, Table};
@@ -13,21 +13,29 @@ use crate::Span;
 use crate::diff::Renames;
 use crate::schema::{Identifier, Schema};
 
-/// The text of a file after the change from one schema to the other; what is new at the top comes behind the last
-/// declaration where `takes_new` holds. What is renamed stays where it is. A file in standard form stays in it.
-pub fn patched(source: &str, old: &Schema, new: &Schema, renames: &Renames, takes_new: bool) -> String {
+/// What the second schema declares and the first does not.
+pub fn added(old: &Schema, new: &Schema, renames: &Renames) -> Vec<Declaration> {
+    let before = by_key(declare(old));
+    let is_renamed = |declaration: &Declaration| match &declaration.kind {
+        DeclarationKind::Table(table) => renames.tables.values().any(|name| name == table.name.value.as_str()),
+        _ => false,
+    };
+    let after = by_key(declare(new)).into_iter();
+    after.filter(|(key, one)| !before.contains_key(key) && !is_renamed(one)).map(|(_, one)| one).collect()
+}
+
+/// The text of a file after the change from one schema to the other; what is added to this file comes behind its last
+/// declaration. What is renamed stays where it is. A file in standard form stays in it.
+pub fn patched(source: &str, old: &Schema, new: &Schema, renames: &Renames, added: &[&Declaration]) -> String {
     let (file, _) = parse(source);
     let (before, after) = (by_key(declare(old)), by_key(declare(new)));
     let mut edits: Vec<(Span, String)> = Vec::new();
-    let mut known: BTreeSet<String> = BTreeSet::new();
     for declaration in &file.declarations {
         let key = key_of(declaration);
-        known.insert(key.clone());
         if let DeclarationKind::Table(table) = &declaration.kind
             && let renamed = under_new_names(table, renames)
             && renamed != *table
         {
-            known.insert(table_key(&renamed));
             if renamed.name != table.name {
                 edits.push((table.name.span, renamed.name.value.declared()));
             }
@@ -54,15 +62,11 @@ pub fn patched(source: &str, old: &Schema, new: &Schema, renames: &Renames, take
     for (span, instead) in edits.into_iter().rev() {
         text.replace_range(span.start..span.end, &instead);
     }
-    if takes_new {
-        for (key, declaration) in &after {
-            if !before.contains_key(key) && !known.contains(key) {
-                if !text.is_empty() && !text.ends_with("\n\n") {
-                    text.push('\n');
-                }
-                text.push_str(&one(declaration));
-            }
+    for declaration in added {
+        if !text.is_empty() && !text.ends_with("\n\n") {
+            text.push('\n');
         }
+        text.push_str(&one(declaration));
     }
     if print(&file) == source { print(&parse(&text).0) } else { text }
 }
@@ -260,11 +264,17 @@ mod tests {
         resolve(&sources).schema.expect("it is well-formed")
     }
 
+    fn all_in_one(old: &str, new: &str, renames: &Renames) -> String {
+        let (old_schema, new) = (schema(old), schema(new));
+        let added = added(&old_schema, &new, renames);
+        patched(old, &old_schema, &new, renames, &added.iter().collect::<Vec<_>>())
+    }
+
     #[test]
     fn only_the_lines_concerned_change() {
         let old = "# bees\ntable hive { # all of them\n    # its number\n    id:    int64, identity\n\n    code:  text(12)   # painted\n    gone: int32, null\n\n    primary key (id)\n    unique  one (code)\n    # fast\n    index (code desc)\n}\n";
         let new = "table hive {\n    about \"a box\"\n    id: int64, identity\n    kg: int32, null\n    code: text(20), null\n    primary key (id)\n    check few (kg < 9)\n    index (code desc)\n}\ntable more { a: int32\n primary key (a) }\n";
-        let text = patched(old, &schema(old), &schema(new), &Renames::default(), true);
+        let text = all_in_one(old, new, &Renames::default());
         insta::assert_snapshot!(text, @r#"
         # bees
         table hive { # all of them
@@ -294,7 +304,7 @@ mod tests {
     fn what_is_written_at_a_column_is_found_there_and_elsewhere() {
         let old = "table box {\n  id: int32, primary key\n  code: text(9), unique   # painted\n  kg: int32, check (kg > 0)\n}\ntable visit {\n  id: int32, primary key\n  box_id: references box   # where\n  other: int32\n  third: int32, unique\n  foreign key (other) references box (id)  # old\n  unique (other)\n}\n";
         let new = "table box {\n  id: int32, primary key\n  code: text(9)\n  kg: int32, null, check (kg > 0)\n  check (kg < 9)\n}\ntable visit {\n  id: int32, primary key\n  box_id: references box, on delete cascade\n  other: int32\n  third: int32, unique\n  fourth: references box, unique\n  foreign key (other) references box (id) on update cascade\n}\n";
-        let text = patched(old, &schema(old), &schema(new), &Renames::default(), true);
+        let text = all_in_one(old, new, &Renames::default());
         insta::assert_snapshot!(text, @r"
         table box {
           id: int32, primary key
@@ -323,7 +333,7 @@ mod tests {
             columns: [("box".to_owned(), [("code".to_owned(), "sign".to_owned())].into())].into(),
             ..Renames::default()
         };
-        let text = patched(old, &schema(old), &schema(new), &renames, true);
+        let text = all_in_one(old, new, &renames);
         insta::assert_snapshot!(text, @r"
         # boxes
         table hive { # all
@@ -352,7 +362,7 @@ mod tests {
         let old = text(&format!("{one}{two}"));
         for left in [one, two] {
             let new = text(left);
-            assert_eq!(patched(&old, &schema(&old), &schema(&new), &Renames::default(), true), new);
+            assert_eq!(all_in_one(&old, &new, &Renames::default()), new);
         }
     }
 }
