@@ -3,7 +3,7 @@
 use super::Dialect;
 use crate::physical;
 use crate::schema::{Fault, Identifier, Item, Parts, Provider, Schema, Scope, Scoped, Value};
-use crate::sql::{Expression, Syntax};
+use crate::sql::{Expression, Lexer, Syntax, Token, TokenKind};
 
 /// The scope of what is said for one provider.
 pub(super) fn only(provider: Provider) -> Scope {
@@ -15,14 +15,16 @@ const EVERYWHERE: [&str; 8] = ["abs", "coalesce", "length", "lower", "nullif", "
 
 /// Whether an expression means the same on every provider: what is in the words of one is declared for it alone.
 pub(super) fn is_for_all(text: &str) -> bool {
-    let is_letter = |letter: char| letter.is_alphanumeric() || letter == '_';
-    let mut called =
-        text.match_indices('(').filter_map(|(at, _)| text[..at].rsplit(|letter| !is_letter(letter)).next());
-    let is_known = |word: &str| {
-        let word = word.to_ascii_lowercase();
-        ["", "and", "in", "not", "or"].contains(&&*word) || EVERYWHERE.contains(&&*word)
+    let tokens: Vec<Token> =
+        Lexer::new(text, 0, Syntax::PLAIN).filter(|token| token.kind != TokenKind::Space).collect();
+    let word = |token: &Token| token.span.text(text).to_ascii_lowercase();
+    let is_known = |token: &Token| {
+        let word = word(token);
+        ["and", "in", "not", "or"].contains(&&*word) || EVERYWHERE.contains(&&*word)
     };
-    !text.contains("::") && Expression::read(text, Syntax::PLAIN).is_parsed() && called.all(is_known)
+    let calls = |pair: &[Token]| pair[0].kind == TokenKind::Word && word(&pair[1]) == "(" && !is_known(&pair[0]);
+    let is_cast = tokens.iter().any(|token| token.kind == TokenKind::Symbol && word(token) == "::");
+    Expression::read(text, Syntax::PLAIN).is_parsed() && !is_cast && !tokens.windows(2).any(calls)
 }
 
 /// Whether a value means the same on every provider.
