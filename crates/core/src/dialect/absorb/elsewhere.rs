@@ -13,6 +13,9 @@ pub(super) fn only(provider: Provider) -> Scope {
 /// Functions that every provider has, and that mean the same on each.
 const EVERYWHERE: [&str; 8] = ["abs", "coalesce", "length", "lower", "nullif", "round", "trim", "upper"];
 
+/// Operators and the like of which the same is true.
+const SYMBOLS: [&str; 14] = ["(", ")", ",", ".", "=", "<>", "!=", "<", ">", "<=", ">=", "+", "-", "*"];
+
 /// Whether an expression means the same on every provider: what is in the words of one is declared for it alone.
 pub(super) fn is_for_all(text: &str) -> bool {
     let tokens: Vec<Token> =
@@ -23,8 +26,9 @@ pub(super) fn is_for_all(text: &str) -> bool {
         ["and", "in", "not", "or"].contains(&&*word) || EVERYWHERE.contains(&&*word)
     };
     let calls = |pair: &[Token]| pair[0].kind == TokenKind::Word && word(&pair[1]) == "(" && !is_known(&pair[0]);
-    let is_cast = tokens.iter().any(|token| token.kind == TokenKind::Symbol && word(token) == "::");
-    Expression::read(text, Syntax::PLAIN).is_parsed() && !is_cast && !tokens.windows(2).any(calls)
+    let is_plain = |token: &Token| token.kind != TokenKind::Symbol || SYMBOLS.contains(&&*word(token));
+    let is_parsed = Expression::read(text, Syntax::PLAIN).is_parsed();
+    is_parsed && tokens.iter().all(is_plain) && !tokens.windows(2).any(calls)
 }
 
 /// Whether a value means the same on every provider.
