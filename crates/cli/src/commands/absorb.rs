@@ -205,9 +205,20 @@ struct Edited {
     unfilled: Vec<String>,
 }
 
+/// A file before the change and after it.
+struct Text {
+    before: String,
+    after: String,
+}
+
 /// The first mistake of a list that has warnings in it as well.
 fn first_error(faults: &[Fault]) -> String {
     faults.iter().find(|fault| fault.is_error()).map(ToString::to_string).unwrap_or_default()
+}
+
+fn cannot_be_taken(what: impl std::fmt::Display) -> Failure {
+    Failure::new(format!("this cannot be taken in: {what}"))
+        .help("change the declarations by hand and `oak draft`; `oak mark applied` then says that it is there; nothing was changed")
 }
 
 struct Absorbing<'a> {
@@ -230,9 +241,11 @@ impl Absorbing<'_> {
 
     /// A declared table that went may be one that nobody declared: by itself it would be dropped everywhere.
     fn refuse_half_a_rename(&self, old: &Schema, by_hand: &ByHand) -> Result<()> {
-        let went = by_hand.changes.tables.iter().any(|change| matches!(change, TableChange::Drop(_)));
+        if !by_hand.changes.tables.iter().any(|change| matches!(change, TableChange::Drop(_))) {
+            return Ok(());
+        }
         let found = Introspected { schema: self.live.clone(), unmanaged: Vec::new() };
-        let Some(all) = went.then(|| lift(self.target.dialect, &found).ok()).flatten() else { return Ok(()) };
+        let all = lift(self.target.dialect, &found).map_err(|faults| cannot_be_taken(first_error(&faults)))?;
         let is_open = |one: &Candidate| {
             let answers = self.args.decided.no_rename.contains(&one.old_path());
             one.table.is_none() && by_hand.live.table(&one.new).is_none() && !answers
@@ -250,69 +263,72 @@ impl Absorbing<'_> {
     /// Edits the files, and makes sure that they say just what is there; nothing is written yet.
     fn edited(&self, by_hand: &ByHand, output: &mut Output) -> Result<Edited> {
         let dialect = self.target.dialect;
-        let refused = |what: String| {
-            Failure::new(format!("this cannot be taken in: {what}"))
-                .help("change the declarations by hand and `oak draft`; `oak mark applied` then says that it is there; nothing was changed")
-        };
         let declared = self.project.valid_declared()?;
         let old = declared.resolution.schema.as_ref().ok_or_else(|| Failure::new("the declarations cannot be read"))?;
         let found = Introspected { schema: by_hand.live.clone(), unmanaged: Vec::new() };
-        let lifted = lift(dialect, &found).map_err(|faults| refused(first_error(&faults)))?;
+        let lifted = lift(dialect, &found).map_err(|faults| cannot_be_taken(first_error(&faults)))?;
         if let Some(first) = lifted.left_out.first() {
-            return Err(refused(format!("{} {}", first.kind, first.name)));
+            return Err(cannot_be_taken(format!("{} {}", first.kind, first.name)));
         }
         self.refuse_half_a_rename(old, by_hand)?;
         let others: Vec<_> = self.project.settings.dialects.iter().copied().filter(|one| *one != dialect).collect();
-        let new = absorbed(dialect, old, &by_hand.live, &lifted.schema, &by_hand.changes, &others).map_err(refused)?;
+        let new = absorbed(dialect, old, &by_hand.live, &lifted.schema, &by_hand.changes, &others)
+            .map_err(cannot_be_taken)?;
         let mut decisions = self.args.decided.decisions();
         settle_renames(&mut decisions, old, &new, &self.command(), output)?;
         let unfilled = settle_fills(&mut decisions, old, &new, &self.project.settings.dialects, output)?;
         refuse_one_way(&decisions, old, &new)?;
         settle_keeping(&mut decisions, old, &new, self.project.settings.keep_dropped)?;
         let renames = decisions.renames(old, &new)?;
-        let paths = self.project.declaration_files()?;
-        let mut texts: BTreeMap<PathBuf, String> = BTreeMap::new();
-        for path in paths {
-            let text = read_file(&path)?;
-            texts.insert(path, text);
-        }
-        let laid_out: Vec<_> = texts.iter().map(|(path, text)| (path.clone(), parse(text).0)).collect();
-        let mut places: BTreeMap<PathBuf, Vec<&Declaration>> = BTreeMap::new();
-        let added = added(old, &new, &renames);
-        for declaration in &added {
-            let first = || self.project.settings.declarations.first().map(|entry| self.project.folder.join(entry));
-            let path = place_of(declaration, &laid_out).or_else(|| Some(first()?.join(FIRST_FILE)));
-            let path = path.ok_or_else(|| refused("there is no file for it".into()))?;
-            texts.entry(path.clone()).or_default();
-            places.entry(path).or_default().push(declaration);
-        }
-        let mut files = BTreeMap::new();
-        let mut sources = Vec::new();
-        for (path, text) in texts {
-            let added = places.get(&path).map(Vec::as_slice).unwrap_or_default();
-            let edited = patched(&text, old, &new, &renames, added);
-            sources.push(Source { name: path.display().to_string(), text: edited.clone() });
-            if edited != text {
-                files.insert(path, edited);
-            }
-        }
+        let texts = self.texts(old, &new, &renames)?;
+        let sources: Vec<Source> = texts
+            .iter()
+            .map(|(path, text)| Source { name: path.display().to_string(), text: text.after.clone() })
+            .collect();
         let schema =
-            resolve(&sources).schema.ok_or_else(|| refused("the edited declarations cannot be read".into()))?;
-        let lowered = dialect.lower(&schema).map_err(|faults| refused(first_error(&faults)))?;
+            resolve(&sources).schema.ok_or_else(|| cannot_be_taken("the edited declarations cannot be read"))?;
+        let lowered = dialect.lower(&schema).map_err(|faults| cannot_be_taken(first_error(&faults)))?;
         for other in others {
-            other.lower(&schema).map_err(|faults| refused(first_error(&faults)))?;
+            other.lower(&schema).map_err(|faults| cannot_be_taken(first_error(&faults)))?;
         }
         let mut rest = Vec::new();
         let mut live = managed_only(by_hand.live.clone(), &lowered.schema, &mut rest);
         target::confirm(&*self.target.open()?, &mut live, &lowered.schema, &mut rest)?;
         let changes = diff(&live, &lowered.schema);
         if let Some(report) = describe(&changes).first() {
-            return Err(refused(format!(
+            return Err(cannot_be_taken(format!(
                 "{} would not be declared as it is (`oak format` first, if the files are laid out by hand)",
                 report.table
             )));
         }
+        let changed = texts.into_iter().filter(|(_, text)| text.before != text.after);
+        let files = changed.map(|(path, text)| (path, text.after)).collect();
         Ok(Edited { files, schema, decisions, unfilled })
+    }
+
+    /// The declaration files, and those that come with what is new, before the change and after it.
+    fn texts(&self, old: &Schema, new: &Schema, renames: &Renames) -> Result<BTreeMap<PathBuf, Text>> {
+        let mut before: BTreeMap<PathBuf, String> = BTreeMap::new();
+        for path in self.project.declaration_files()? {
+            let text = read_file(&path)?;
+            before.insert(path, text);
+        }
+        let laid_out: Vec<_> = before.iter().map(|(path, text)| (path.clone(), parse(text).0)).collect();
+        let first = self.project.settings.declarations.first().map(|entry| self.project.folder.join(entry));
+        let added = added(old, new, renames);
+        let mut places: BTreeMap<PathBuf, Vec<&Declaration>> = BTreeMap::new();
+        for declaration in &added {
+            let path = place_of(declaration, &laid_out).or_else(|| Some(first.as_ref()?.join(FIRST_FILE)));
+            let path = path.ok_or_else(|| cannot_be_taken("there is no file for it"))?;
+            before.entry(path.clone()).or_default();
+            places.entry(path).or_default().push(declaration);
+        }
+        let edited = |(path, before): (PathBuf, String)| {
+            let added = places.get(&path).map(Vec::as_slice).unwrap_or_default();
+            let after = patched(&before, old, new, renames, added);
+            (path, Text { before, after })
+        };
+        Ok(before.into_iter().map(edited).collect())
     }
 
     /// Writes the files and the migration, and notes it as applied.

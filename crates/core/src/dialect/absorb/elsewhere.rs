@@ -2,7 +2,7 @@
 
 use super::Dialect;
 use crate::physical;
-use crate::schema::{Fault, Identifier, Item, Parts, Provider, Schema, Scope, Scoped, Value};
+use crate::schema::{Check, Fault, Identifier, Index, Item, KeyPart, Parts, Provider, Schema, Scope, Scoped, Value};
 use crate::sql::{Expression, Lexer, Syntax, Token, TokenKind};
 
 /// The scope of what is said for one provider.
@@ -83,15 +83,15 @@ fn in_own_words(provider: Provider, declared: &Schema, parts: &mut Parts) {
             let own = column.generated.iter_mut().filter(|one| !is_for_all(&one.value.expression));
             own.for_each(|one| one.scope = only(provider));
         }
-        let is_new = |check: &crate::schema::Check| before.is_none_or(|table| !table.checks.contains(check));
+        let is_new = |check: &Check| before.is_none_or(|table| !table.checks.contains(check));
         for check in table.checks.iter_mut().filter(|check| !is_for_all(&check.expression) && is_new(check)) {
             check.scope = only(provider);
         }
-        let is_new = |index: &crate::schema::Index| before.is_none_or(|table| !table.indexes.contains(index));
+        let is_new = |index: &Index| before.is_none_or(|table| !table.indexes.contains(index));
         for index in table.indexes.iter_mut().filter(|index| is_new(index)) {
             let expressions = index.parts.iter().filter_map(|part| match &part.key {
-                crate::schema::KeyPart::Expression(text) => Some(text),
-                crate::schema::KeyPart::Column(_) => None,
+                KeyPart::Expression(text) => Some(text),
+                KeyPart::Column(_) => None,
             });
             if expressions.chain(&index.predicate).any(|text| !is_for_all(text)) {
                 index.scope = only(provider);
