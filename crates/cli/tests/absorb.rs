@@ -320,14 +320,14 @@ fn what_was_renamed_by_hand_keeps_its_rows_everywhere() {
         here.sql("alter table hive rename column note to remark");
 
         let half = here.project.oak(&["absorb", "--yes"]);
-        assert!(half.status == 2 && half.stderr.contains("oak absorb warden --rename keeper=warden"), "{half:#?}");
-        let asked = here.project.oak(&["absorb", "warden", "--rename", "keeper=warden", "--yes"]);
+        assert!(half.status == 2 && half.stderr.contains("oak absorb --rename keeper=warden"), "{half:#?}");
+        let asked = here.project.oak(&["absorb", "--rename", "keeper=warden", "--yes"]);
         assert!(asked.status == 2 && asked.stderr.contains("--rename hive.note=remark"), "{asked:#?}");
-        assert!(asked.stderr.contains("run `oak absorb warden --rename keeper=warden` again"), "{asked:#?}");
+        assert!(asked.stderr.contains("run `oak absorb --rename keeper=warden` again"), "{asked:#?}");
         let renamed = ["--rename", "keeper=warden", "--rename", "hive.note=remark"];
-        let refused = here.project.oak(&[&["absorb", "--undo", "--yes"], &renamed[..]].concat());
+        let refused = here.project.oak(&["absorb", "--undo", "--fill", "hive.note='x'"]);
         assert!(refused.status == 2 && refused.stderr.contains("cannot be used with"), "{refused:#?}");
-        here.project.ok(&[&["absorb", "warden", "--yes"], &renamed[..]].concat());
+        here.project.ok(&[&["absorb", "--yes"], &renamed[..]].concat());
         here.assert_same("live", "declared");
         let text = here.project.read("schema/schema.oak");
         assert!(text.contains("    remark:  text(40), null\n") && text.contains("\ntable warden {\n"), "{text}");
@@ -338,6 +338,36 @@ fn what_was_renamed_by_hand_keeps_its_rows_everywhere() {
         assert_eq!(there.query(rows), ["AB-1|by the gate"]);
         here.project.ok(&["revert", "--yes", "--url", &other]);
         assert_eq!(there.query("select code, note from hive"), ["AB-1|by the gate"]);
+    });
+}
+
+#[test]
+fn what_was_renamed_by_hand_gets_its_name_back_with_its_rows() {
+    on_each_provider(|provider| {
+        let here = Stage::of(provider, DECLARED);
+        here.project.migrate("first");
+        let before = here.dump();
+        here.sql("insert into hive (code, note) values ('AB-1', 'by the gate')");
+        here.sql("insert into keeper (hive_id) select id from hive");
+        here.sql("alter table keeper rename to warden");
+        here.sql("alter table hive rename column note to remark");
+        here.sql("alter table hive add column shade varchar(9)");
+
+        let half = here.project.oak(&["absorb", "--undo", "--yes"]);
+        assert!(half.status == 2 && half.stderr.contains("oak absorb --undo --rename keeper=warden"), "{half:#?}");
+        assert!(half.stderr.contains("gives it back its name, with its rows"), "{half:#?}");
+        let asked = here.project.oak(&["absorb", "--undo", "--rename", "keeper=warden", "--yes"]);
+        assert!(asked.status == 2 && asked.stderr.contains("--rename hive.note=remark"), "{asked:#?}");
+        assert!(!asked.stderr.contains("formerly"), "{asked:#?}");
+        let renamed = ["--rename", "keeper=warden", "--rename", "hive.note=remark"];
+        let loses = here.project.oak(&[&["absorb", "--undo", "--yes"], &renamed[..]].concat());
+        assert!(loses.status == 1 && loses.stderr.contains("this loses data"), "{loses:#?}");
+        here.project.ok(&[&["absorb", "--undo", "--yes", "--accept", "loses-data"], &renamed[..]].concat());
+
+        assert!(here.project.ok(&["status"]).starts_with("up to date:"));
+        assert_eq!(before, here.dump());
+        let rows = "select hive.code, hive.note from keeper join hive on hive.id = keeper.hive_id";
+        assert_eq!(here.query(rows), ["AB-1|by the gate"]);
     });
 }
 

@@ -4,7 +4,8 @@
 use std::collections::BTreeMap;
 use std::path::PathBuf;
 
-use hollow_oak_core::dialect::{absorbed, lift};
+use hollow_oak_core::Dialect;
+use hollow_oak_core::dialect::{Lifted, absorbed, lift};
 use hollow_oak_core::diff::{Candidate, Changes, Renames, TableChange, candidates, describe, diff};
 use hollow_oak_core::history::{Decisions, EventKind, FORMAT, History, Record, slug};
 use hollow_oak_core::language::syntax::Declaration;
@@ -18,7 +19,9 @@ use hollow_oak_database::{Database, Outcome};
 use serde_json::json;
 
 use super::diff::{counted, show_unmanaged};
-use super::drafting::{Report, Written, compose, refuse_one_way, report, settle_fills, settle_keeping, settle_renames};
+use super::drafting::{
+    AskedBy, Report, Written, compose, refuse_one_way, report, settle_fills, settle_keeping, settle_renames,
+};
 use super::init::FIRST_FILE;
 use super::layout::place_of;
 use super::mark::Marking;
@@ -42,6 +45,7 @@ pub fn run(args: &AbsorbArgs, global: &Global, output: &mut Output) -> Result<Ex
     let state = examine(&project, &history, &target, &*database)?;
     refuse(args, &project, &history, &state, &target)?;
     let by_hand = ByHand::of(args, &state, &*database)?;
+    let renaming = Renaming { args, dialect: target.dialect, live: &state.live };
     if by_hand.changes.is_empty() {
         return nothing(&state, &target, global, output);
     }
@@ -55,9 +59,9 @@ pub fn run(args: &AbsorbArgs, global: &Global, output: &mut Output) -> Result<Ex
         output.line("");
     }
     if args.undo {
-        return undo(args, &project, &state, &by_hand, &target, global, output);
+        return undo(&renaming, &project, &state, &by_hand, &target, global, output);
     }
-    let absorbing = Absorbing { args, project: &project, history: &history, target: &target, live: &state.live };
+    let absorbing = Absorbing { args, project: &project, history: &history, target: &target, renaming: &renaming };
     let edited = absorbing.edited(&by_hand, output)?;
     if args.dry_run {
         if global.json {
@@ -101,7 +105,10 @@ impl ByHand {
             }
         }
         let mut rest: Vec<Unmanaged> = Vec::new();
-        let wanted = |name: &str| args.names.iter().any(|one| one == name);
+        // A table that nobody declared is wanted, too, where a declared one is said to have become it.
+        let renamed: Vec<&str> =
+            args.decided.rename.iter().filter_map(|one| Some(one.split_once('=')?.1.trim())).collect();
+        let wanted = |name: &str| args.names.iter().any(|one| one == name) || renamed.contains(&name);
         let (mut live, left) = state.live.clone().parted(|thing| expected.has(thing) || wanted(thing.name()));
         rest.extend(left);
         let described = |owner: &str, column: Option<&str>| wanted(column.unwrap_or(owner));
@@ -159,7 +166,7 @@ fn nothing(state: &State, target: &Target, global: &Global, output: &mut Output)
 
 /// Brings the target back.
 fn undo(
-    args: &AbsorbArgs,
+    renaming: &Renaming,
     project: &Project,
     state: &State,
     by_hand: &ByHand,
@@ -167,7 +174,9 @@ fn undo(
     global: &Global,
     output: &mut Output,
 ) -> Result<Exit> {
-    let steps = plan(target.dialect, &by_hand.live, &by_hand.expected, &Choices::default());
+    let args = renaming.args;
+    let choices = Choices { renames: renaming.undone(by_hand, output)?, ..Choices::default() };
+    let steps = plan(target.dialect, &by_hand.live, &by_hand.expected, &choices);
     let text = write(target.dialect, "undo", Direction::Up, &steps);
     if args.dry_run {
         print_sql(&text, target, global, output);
@@ -221,31 +230,37 @@ fn cannot_be_taken(what: impl std::fmt::Display) -> Failure {
         .help("change the declarations by hand and `oak draft`; `oak mark applied` then says that it is there; nothing was changed")
 }
 
-struct Absorbing<'a> {
+/// What was renamed by hand, as far as it was said, or is asked.
+struct Renaming<'a> {
     args: &'a AbsorbArgs,
-    project: &'a Project,
-    history: &'a History,
-    target: &'a Target,
+    dialect: Dialect,
     /// All that is there.
     live: &'a physical::Schema,
 }
 
-impl Absorbing<'_> {
+impl Renaming<'_> {
     /// What was typed, as far as another option comes behind it.
     fn command(&self) -> String {
+        let undo = if self.args.undo { " --undo" } else { "" };
         let names = self.args.names.iter().map(|name| format!(" {name}"));
         let renames = self.args.decided.rename.iter().map(|one| format!(" --rename {one}"));
         let kept = self.args.decided.no_rename.iter().map(|one| format!(" --no-rename {one}"));
-        format!("oak absorb{}", names.chain(renames).chain(kept).collect::<String>())
+        format!("oak absorb{undo}{}", names.chain(renames).chain(kept).collect::<String>())
     }
 
-    /// A declared table that went may be one that nobody declared: by itself it would be dropped everywhere.
-    fn refuse_half_a_rename(&self, old: &Schema, by_hand: &ByHand) -> Result<()> {
+    /// What a database holds, as it would be declared.
+    fn lifted(&self, schema: &physical::Schema) -> Result<Lifted> {
+        let found = Introspected { schema: schema.clone(), unmanaged: Vec::new() };
+        lift(self.dialect, &found).map_err(|faults| cannot_be_taken(first_error(&faults)))
+    }
+
+    /// A declared table that went may be one that nobody declared: by itself it would be dropped everywhere, or, undone, be
+    /// made again without its rows.
+    fn refuse_half(&self, old: &Schema, by_hand: &ByHand) -> Result<()> {
         if !by_hand.changes.tables.iter().any(|change| matches!(change, TableChange::Drop(_))) {
             return Ok(());
         }
-        let found = Introspected { schema: self.live.clone(), unmanaged: Vec::new() };
-        let all = lift(self.target.dialect, &found).map_err(|faults| cannot_be_taken(first_error(&faults)))?;
+        let all = self.lifted(self.live)?;
         let is_open = |one: &Candidate| {
             let answers = self.args.decided.no_rename.contains(&one.old_path());
             one.table.is_none() && by_hand.live.table(&one.new).is_none() && !answers
@@ -253,29 +268,55 @@ impl Absorbing<'_> {
         let Some(one) = candidates(old, &all.schema, &Renames::default()).into_iter().find(is_open) else {
             return Ok(());
         };
-        let (old, new) = (one.old_path(), &one.new);
+        let (old, new, command) = (one.old_path(), &one.new, self.command());
+        let (kept, not) = match self.args.undo {
+            true => ("gives it back its name, with its rows", "makes it again, without rows"),
+            false => ("keeps its rows under the new name", "drops it everywhere"),
+        };
         Err(Failure::usage(format!("table {old} went, and table {new}, which nobody declared, could be it"))
-            .detail(format!("{} {new} --rename {old}={new}    keeps its rows under the new name", self.command()))
-            .detail(format!("{} --no-rename {old}    drops it everywhere", self.command()))
-            .help("run one of the two; nothing was written"))
+            .detail(format!("{command} --rename {old}={new}    {kept}"))
+            .detail(format!("{command} --no-rename {old}    {not}"))
+            .help("run one of the two; nothing was changed"))
     }
 
+    /// Asks what was renamed.
+    fn settle(&self, old: &Schema, new: &Schema, output: &mut Output) -> Result<Decisions> {
+        let mut decisions = self.args.decided.decisions();
+        settle_renames(&mut decisions, old, new, &AskedBy { command: &self.command(), declared: false }, output)?;
+        Ok(decisions)
+    }
+
+    /// The way back from what was renamed.
+    fn undone(&self, by_hand: &ByHand, output: &mut Output) -> Result<Renames> {
+        let (old, new) = (self.lifted(&by_hand.expected)?.schema, self.lifted(&by_hand.live)?.schema);
+        self.refuse_half(&old, by_hand)?;
+        Ok(self.settle(&old, &new, output)?.renames(&old, &new)?.inverse())
+    }
+}
+
+struct Absorbing<'a> {
+    args: &'a AbsorbArgs,
+    project: &'a Project,
+    history: &'a History,
+    target: &'a Target,
+    renaming: &'a Renaming<'a>,
+}
+
+impl Absorbing<'_> {
     /// Edits the files, and makes sure that they say just what is there; nothing is written yet.
     fn edited(&self, by_hand: &ByHand, output: &mut Output) -> Result<Edited> {
         let dialect = self.target.dialect;
         let declared = self.project.valid_declared()?;
         let old = declared.resolution.schema.as_ref().ok_or_else(|| Failure::new("the declarations cannot be read"))?;
-        let found = Introspected { schema: by_hand.live.clone(), unmanaged: Vec::new() };
-        let lifted = lift(dialect, &found).map_err(|faults| cannot_be_taken(first_error(&faults)))?;
+        let lifted = self.renaming.lifted(&by_hand.live)?;
         if let Some(first) = lifted.left_out.first() {
             return Err(cannot_be_taken(format!("{} {}", first.kind, first.name)));
         }
-        self.refuse_half_a_rename(old, by_hand)?;
+        self.renaming.refuse_half(old, by_hand)?;
         let others: Vec<_> = self.project.settings.dialects.iter().copied().filter(|one| *one != dialect).collect();
         let new = absorbed(dialect, old, &by_hand.live, &lifted.schema, &by_hand.changes, &others)
             .map_err(cannot_be_taken)?;
-        let mut decisions = self.args.decided.decisions();
-        settle_renames(&mut decisions, old, &new, &self.command(), output)?;
+        let mut decisions = self.renaming.settle(old, &new, output)?;
         let unfilled = settle_fills(&mut decisions, old, &new, &self.project.settings.dialects, output)?;
         refuse_one_way(&decisions, old, &new)?;
         settle_keeping(&mut decisions, old, &new, self.project.settings.keep_dropped)?;

@@ -8,7 +8,8 @@ use hollow_oak_core::language::{declare, print};
 use serde_json::json;
 
 use super::drafting::{
-    Report, Written, compose, counted, refuse_one_way, report, schema_of, settle_fills, settle_keeping, settle_renames,
+    AskedBy, Report, Written, compose, counted, refuse_one_way, report, schema_of, settle_fills, settle_keeping,
+    settle_renames,
 };
 use crate::args::{DraftArgs, Global};
 use crate::exit::Exit;
@@ -39,7 +40,8 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
         return nothing_changed(&history, global, output);
     }
     let mut decisions = args.decided.decisions();
-    settle_renames(&mut decisions, &before, after, &format!("oak draft \"{}\"", args.title), output)?;
+    let command = format!("oak draft \"{}\"", args.title);
+    settle_renames(&mut decisions, &before, after, &AskedBy { command: &command, declared: true }, output)?;
     let unfilled = settle_fills(&mut decisions, &before, after, &project.settings.dialects, output)?;
     refuse_one_way(&decisions, &before, after)?;
     settle_keeping(&mut decisions, &before, after, project.settings.keep_dropped)?;

@@ -64,12 +64,20 @@ pub(super) fn compose(
     Ok(drafted)
 }
 
-/// Asks what could be a rename, or stops and names the options where there is nobody to ask; `command` is what takes them.
+/// Whose question it is what was renamed.
+pub(super) struct AskedBy<'a> {
+    /// The command that takes the answers as options.
+    pub(super) command: &'a str,
+    /// Whether `formerly` in the declarations answers as well.
+    pub(super) declared: bool,
+}
+
+/// Asks what could be a rename, or stops and names the options where there is nobody to ask.
 pub(super) fn settle_renames(
     decisions: &mut Decisions,
     before: &Schema,
     after: &Schema,
-    command: &str,
+    asked_by: &AskedBy<'_>,
     output: &mut Output,
 ) -> Result<()> {
     let mut open: Vec<Candidate> = Vec::new();
@@ -102,11 +110,12 @@ pub(super) fn settle_renames(
         failure = failure.detail(format!("    --rename {old}={}    keeps its values under the new name", one.new));
         failure = failure.detail(format!("    --no-rename {old}    drops it and adds the other"));
     }
-    Err(failure.help(format!(
-        "run `{command}` again with one of the two for each, or write `formerly {}` in the declarations; \
-         nothing was written",
-        open[0].old
-    )))
+    let formerly = match asked_by.declared {
+        true => format!(", or write `formerly {}` in the declarations", open[0].old),
+        false => String::new(),
+    };
+    let command = asked_by.command;
+    Err(failure.help(format!("run `{command}` again with one of the two for each{formerly}; nothing was written")))
 }
 
 /// One question about one thing that goes; nothing where it is not renamed.
@@ -117,13 +126,13 @@ fn ask_rename<'a>(candidates: &'a [Candidate], output: &mut Output) -> Result<Op
         output.line(format_args!("  {}  renamed to {}  ({})", at + 1, strong(&one.new), one.reason));
     }
     let last = candidates.len() + 1;
-    output.line(format_args!("  {last}  no: it is dropped, and its values are lost"));
+    output.line(format_args!("  {last}  no: one goes and the other comes, and its values are lost"));
     loop {
         output.ask(&format!("1 to {last}, or q to stop [1] "));
         let answer = read_answer("`--rename` and `--no-rename` answer it")?;
         match answer.as_str() {
             "" => return Ok(Some(first)),
-            "q" | "quit" => return Err(Failure::new("stopped; no migration was written")),
+            "q" | "quit" => return Err(Failure::new("stopped; nothing was written")),
             number => match number.parse::<usize>() {
                 Ok(number) if number == last => return Ok(None),
                 Ok(number) if (1..last).contains(&number) => return Ok(candidates.get(number - 1)),

@@ -8,7 +8,8 @@ use serde_json::json;
 
 use super::discard::refuse_applied;
 use super::drafting::{
-    Report, Written, compose, counted, refuse_one_way, report, schema_of, settle_fills, settle_keeping, settle_renames,
+    AskedBy, Report, Written, compose, counted, refuse_one_way, report, schema_of, settle_fills, settle_keeping,
+    settle_renames,
 };
 use crate::args::{Global, RedraftArgs};
 use crate::exit::Exit;
@@ -50,7 +51,7 @@ pub fn run(args: &RedraftArgs, global: &Global, output: &mut Output) -> Result<E
     let after = schema_of(&declared)?;
     let (mut decisions, forgotten) = fitting(&record.choices, &before, after, &project.settings.dialects);
     take_over(&mut decisions, args.decided.decisions());
-    settle_renames(&mut decisions, &before, after, "oak redraft", output)?;
+    settle_renames(&mut decisions, &before, after, &AskedBy { command: "oak redraft", declared: true }, output)?;
     let unfilled = settle_fills(&mut decisions, &before, after, &project.settings.dialects, output)?;
     refuse_one_way(&decisions, &before, after)?;
     settle_keeping(&mut decisions, &before, after, project.settings.keep_dropped)?;

@@ -66,7 +66,7 @@ impl Dialect {
     pub fn plain_sql(self, source: &str) -> String {
         match self {
             Self::Sqlite => super::sqlite::shell::plain(source),
-            Self::Postgres => super::postgres::ddl::plain(source),
+            Self::Postgres => super::postgres::ddl::client::plain(source),
             Self::Mariadb(_) => super::mariadb::ddl::plain(source),
         }
     }

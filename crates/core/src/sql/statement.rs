@@ -30,10 +30,12 @@ pub fn split(source: &str, syntax: Syntax, bodies: Bodies) -> Vec<Statement> {
     let mut delimiter = ";";
     let mut skip_to = 0;
     for token in Lexer::new(source, 0, syntax) {
-        if token.span.start < skip_to || matches!(token.kind, TokenKind::Space | TokenKind::Comment) {
+        let text = token.span.text(source);
+        // What would begin a comment may be what ends a statement: `delimiter #`.
+        let is_comment = token.kind == TokenKind::Comment && (delimiter == ";" || !text.starts_with(delimiter));
+        if token.span.start < skip_to || is_comment || token.kind == TokenKind::Space {
             continue;
         }
-        let text = token.span.text(source);
         if current.is_none() && bodies == Bodies::Compound && text.eq_ignore_ascii_case("delimiter") {
             let line = source[token.span.end..].lines().next().unwrap_or_default();
             delimiter = Some(line.trim()).filter(|one| !one.is_empty()).unwrap_or(";");
@@ -246,6 +248,10 @@ mod tests {
         );
         case(
             "delimiter //\ncreate procedure p() begin select ';'; end//\ndelimiter ;\nselect 2;",
+            &["create procedure p() begin select ';'; end", "select 2"],
+        );
+        case(
+            "delimiter #\ncreate procedure p() begin select ';'; end #\ndelimiter ;\nselect 2; # 3\n",
             &["create procedure p() begin select ';'; end", "select 2"],
         );
         case(

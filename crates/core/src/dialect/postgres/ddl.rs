@@ -2,6 +2,7 @@
 
 mod alter;
 mod blocks;
+pub(in crate::dialect) mod client;
 mod constraints;
 mod create;
 mod grants;
@@ -17,8 +18,7 @@ use super::catalogue::{Catalogue, ColumnRow, IndexRow, OtherRow, SequenceRow, de
 use super::quote::{literal, quote, quote_object};
 use super::render::object_name;
 use super::types::type_name;
-use crate::Span;
-use crate::dialect::reading::{OrStop, Read, Statements, Stop, blanked};
+use crate::dialect::reading::{OrStop, Read, Statements, Stop};
 use crate::physical::{Introspected, ObjectKind, qualified};
 use crate::sql::{Cursor, Expression, TokenKind};
 
@@ -49,36 +49,6 @@ const CLAUSES: [&str; 16] = [
     "no",
     "enforced",
 ];
-
-/// The text without what only the `psql` client reads: its own commands, and rows behind `copy … from stdin`.
-pub(in crate::dialect) fn plain(source: &str) -> String {
-    let mut stretches = Vec::new();
-    let (mut at, mut rows_from) = (0, None);
-    for line in source.split_inclusive('\n') {
-        let text = line.trim_end();
-        let end = at + line.len();
-        match rows_from {
-            Some(start) if text == "\\." => {
-                stretches.push(Span::new(start, end));
-                rows_from = None;
-            }
-            Some(_) => {}
-            None if BRINGING_IN.iter().any(|command| text.split_whitespace().next() == Some(command)) => {}
-            None if text.starts_with('\\') => stretches.push(Span::new(at, end)),
-            None => {
-                let lower = text.to_ascii_lowercase();
-                if lower.starts_with("copy ") && lower.contains(" from stdin") && lower.ends_with(';') {
-                    rows_from = Some(end);
-                }
-            }
-        }
-        at = end;
-    }
-    blanked(source, &stretches)
-}
-
-/// Commands of the client that bring in what the file does not say (PostgreSQL 17, "psql", "Meta-Commands").
-const BRINGING_IN: [&str; 5] = ["\\i", "\\ir", "\\include", "\\include_relative", "\\gexec"];
 
 /// A reference whose columns on the other side are looked up at the end.
 struct Pending {
@@ -197,6 +167,16 @@ impl Statements for Reader {
 
 impl Reader {
     // ---- what is there ------------------------------------------------------------------------------------------
+
+    /// Whether nothing has been made so far.
+    fn is_new(&self) -> bool {
+        let catalogue = &self.catalogue;
+        let is_made = |row: &OtherRow| row.kind != ObjectKind::Namespace;
+        catalogue.tables.is_empty()
+            && catalogue.words.is_empty()
+            && catalogue.sequences.is_empty()
+            && !catalogue.others.iter().any(is_made)
+    }
 
     fn oid(&self, table: &str) -> Option<u32> {
         self.catalogue.tables.iter().find(|row| row.name == table).map(|row| row.oid)
@@ -572,6 +552,10 @@ impl Reader {
         }
         let of_table = matches!(word, "trigger" | "policy" | "rule" | "schema" | "extension");
         let name = if of_table { cursor.name().here()? } else { self.relation(cursor)? };
+        // A new database begins with it, and whoever begins anew drops it first.
+        if word == "schema" && name == PUBLIC && self.is_new() {
+            return Ok(true);
+        }
         let catalogue = &mut self.catalogue;
         let before = catalogue.others.len();
         match word {

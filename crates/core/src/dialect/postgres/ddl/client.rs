@@ -1,0 +1,123 @@
+//! What only the `psql` client reads: its own commands, and rows behind `copy … from stdin`.
+
+use crate::Span;
+use crate::dialect::Dialect;
+use crate::dialect::reading::blanked;
+use crate::sql::{Lexer, TokenKind};
+
+/// Commands that bring in what the file does not say (PostgreSQL 17, "psql", "Meta-Commands"); they stay, and are mistakes.
+const BRINGING_IN: [&str; 5] = ["i", "ir", "include", "include_relative", "gexec"];
+
+/// Commands that send what stands before them, as a semicolon does.
+const SENDING: [&str; 8] = ["g", "gx", "gset", "gdesc", "gexec", "watch", "crosstabview", "crosstabview+"];
+
+/// What belongs to the server and may be made by `\gexec` without a trace in the schema.
+const OF_SERVER: [&str; 4] = ["'create database", "'create role", "'create user", "'drop database"];
+
+/// The text without what only the client reads, every other byte in its place.
+pub(in crate::dialect) fn plain(source: &str) -> String {
+    let mut stretches = Vec::new();
+    let mut ends = Vec::new();
+    let (mut from, mut statement) = (0, 0);
+    while let Some(stop) = next_stop(source, from) {
+        let line_end = source[stop..].find('\n').map_or(source.len(), |at| stop + at + 1);
+        let before = &source[statement..stop];
+        if source[stop..].starts_with(';') {
+            (from, statement) = (stop + 1, stop + 1);
+            if takes_rows(before) {
+                let end = end_of_rows(source, line_end);
+                stretches.push(Span::new(line_end, end));
+                (from, statement) = (end, end);
+            }
+            continue;
+        }
+        let behind = &source[stop + 1..line_end];
+        let command = behind.split([' ', '\t', '\r', '\n', '\\', ';']).next().unwrap_or_default();
+        if behind.starts_with(';') {
+            stretches.push(Span::new(stop, stop + 1));
+            (from, statement) = (stop + 2, stop + 2);
+            continue;
+        }
+        let is_of_server = || {
+            let text = before.to_ascii_lowercase();
+            OF_SERVER.iter().any(|beginning| text.contains(beginning))
+        };
+        if SENDING.contains(&command) {
+            ends.push(stop);
+            statement = line_end;
+        }
+        match BRINGING_IN.contains(&command) && !(command == "gexec" && is_of_server()) {
+            true if SENDING.contains(&command) => from = stop + 1,
+            true => from = line_end,
+            false => {
+                stretches.push(Span::new(stop, line_end));
+                from = line_end;
+            }
+        }
+    }
+    let mut text = blanked(source, &stretches);
+    for at in ends {
+        text.replace_range(at..=at, ";");
+    }
+    text
+}
+
+/// The next semicolon or backslash that is no part of a text, a name or a comment.
+fn next_stop(source: &str, from: usize) -> Option<usize> {
+    let mut tokens = Lexer::new(source, from, Dialect::Postgres.syntax());
+    let is_stop = |text: &str| matches!(text.as_bytes().first(), Some(b';' | b'\\'));
+    let found = tokens.find(|token| {
+        !matches!(token.kind, TokenKind::Quoted | TokenKind::Comment) && is_stop(token.span.text(source))
+    });
+    found.map(|token| token.span.start)
+}
+
+/// Whether rows stand behind a statement (PostgreSQL 17, "COPY").
+fn takes_rows(statement: &str) -> bool {
+    let lower = statement.to_ascii_lowercase();
+    let mut words = lower.split_ascii_whitespace();
+    let copies = words.by_ref().any(|word| word == "copy");
+    copies && words.any(|word| word == "from") && lower.contains("stdin")
+}
+
+/// Behind the line that ends rows, or the end of the text.
+fn end_of_rows(source: &str, from: usize) -> usize {
+    let mut at = from;
+    for line in source[from..].split_inclusive('\n') {
+        at += line.len();
+        if line.trim_end() == "\\." {
+            break;
+        }
+    }
+    at
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_the_clients_alone_goes() {
+        #[track_caller]
+        fn case(source: &str, expected: &str) {
+            let squeezed = |text: &str| text.split_whitespace().collect::<Vec<_>>().join(" ");
+            let found = plain(source);
+            assert_eq!(found.len(), source.len());
+            assert_eq!(squeezed(&found), expected);
+        }
+        case("\\set ON_ERROR_STOP on\nselect 1;\n", "select 1;");
+        case("select 1 \\g\ncreate table a (b int);", "select 1 ; create table a (b int);");
+        case("select 1 \\gset x_\nselect 2;", "select 1 ; select 2;");
+        case(
+            "select 'create database d' where true\\gexec\nselect 2;",
+            "select 'create database d' where true; select 2;",
+        );
+        case("select 'drop table a'\\gexec\n", "select 'drop table a';gexec");
+        case("\\i other.sql\n", "\\i other.sql");
+        case("select 1\\; select 2;", "select 1 ; select 2;");
+        case("select '\n\\d', $$\n\\w\n$$; -- \\d\n", "select ' \\d', $$ \\w $$; -- \\d");
+        case("copy a (b) from stdin;\n1;\\d\n'\n\\.\nselect 1;", "copy a (b) from stdin; select 1;");
+        case("copy a from stdin;\n1", "copy a from stdin;");
+        case("copy a to stdout;\nselect 1;", "copy a to stdout; select 1;");
+    }
+}
