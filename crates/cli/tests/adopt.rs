@@ -185,16 +185,58 @@ fn what_is_there_already_is_not_written_over() {
 }
 
 #[test]
-fn what_another_provider_cannot_express_stops_it_before_anything_is_written() {
+fn what_another_provider_cannot_express_is_declared_for_the_one_that_has_it() {
     let here = Project::empty();
-    let config = support::CONFIG.replace("[targets.dev]", "[providers]\nsqlite = {}\npostgres = {}\n\n[targets.dev]");
+    let config = support::CONFIG
+        .replace("[targets.dev]", "[providers]\nsqlite = {}\npostgres = {}\nmariadb = {}\n\n[targets.dev]");
     here.write("hollow-oak.toml", &config);
     here.write("schema/notes.txt", "");
     let store = rusqlite::Connection::open(here.file("brackenfold.db")).expect("the file opens");
-    store.execute_batch("create table hive (id integer primary key, shape \"INT WIDE\")").expect("it can be made");
-    let refused = here.oak(&["adopt", "--yes"]);
-    assert!(refused.status == 1 && refused.stderr.contains("PostgreSQL cannot express"), "{refused:#?}");
-    assert!(!here.file("schema/brackenfold.oak").exists() && !here.file("migrations").exists());
+    store
+        .execute_batch(
+            "create table hive (
+                 id integer primary key,
+                 shape \"INT WIDE\",
+                 name varchar(20) not null default (lower(hex(randomblob(4)))),
+                 seen datetime default '0000-00-00 00:00:00',
+                 kg integer check (kg > 0)
+             );
+             create index hive_shape on hive (shape);
+             create index hive_name on hive (name) where name glob 'A*';
+             create view heavy as select id from hive where kg > 40;",
+        )
+        .expect("it can be made");
+    let told = here.ok(&["adopt", "--yes"]);
+    assert!(told.contains("1 column, 2 indexes declared `for sqlite`"), "{told}");
+    insta::assert_snapshot!(here.read("schema/brackenfold.oak"), @r#"
+    table hive {
+        option "unnamed constraints" for sqlite
+
+        id:     int32, identity
+        shape:  native "INT WIDE" for sqlite, null, for sqlite
+        name:   text(20), default (lower(hex(randomblob(4)))) for sqlite
+        seen:   datetime, null, default '0000-00-00 00:00:00' for sqlite
+        kg:     int32, null
+
+        primary key (id)
+        check (kg > 0)
+        index hive_shape (shape), for sqlite
+        index hive_name (name) where (name glob 'A*'), for sqlite
+    }
+
+    view heavy ```
+        select id from hive where kg > 40
+    ``` for sqlite
+    "#);
+    here.ok(&["check"]);
+    assert!(here.ok(&["diff", "live", "declared"]).starts_with("no difference"));
+    for script in ["postgres.up.sql", "mariadb.up.sql"] {
+        let script = here.read(&format!("migrations/0001-baseline/{script}"));
+        assert!(
+            script.contains("create table hive") && !script.contains("shape") && !script.contains("0000"),
+            "{script}"
+        );
+    }
 }
 
 #[test]

@@ -3,14 +3,15 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use hollow_oak_core::dialect::{Lifted, lift};
+use hollow_oak_core::dialect::{Lifted, adopted, lift};
 use hollow_oak_core::diff::{describe, diff};
 use hollow_oak_core::history::{Decisions, EventKind, FORMAT, Record};
 use hollow_oak_core::language::syntax::{Declaration, File};
 use hollow_oak_core::language::{Source, declare, print};
-use hollow_oak_core::physical::{Introspected, Unmanaged};
+use hollow_oak_core::physical::{self, Introspected, Unmanaged};
 use hollow_oak_core::plural::plural;
-use hollow_oak_core::{Provider, Schema};
+use hollow_oak_core::schema::Scope;
+use hollow_oak_core::{Dialect, Provider, Schema};
 use hollow_oak_database::{Remembered, Sighting};
 use serde_json::json;
 
@@ -65,12 +66,12 @@ pub fn run(args: &AdoptArgs, global: &Global, output: &mut Output) -> Result<Exi
         }
         failure.help("this is a mistake of oak; nothing was changed")
     })?;
+    let lifted = for_all(project.as_ref(), target.dialect, lifted, &found.schema)?;
     let size = Size::of(&lifted);
     if size.is_nothing() && lifted.left_out.is_empty() {
         return Err(Failure::new(format!("{} holds nothing to take in", target.described()))
             .help("`oak init` starts with an empty database"));
     }
-    refuse_elsewhere(project.as_ref(), &lifted.schema)?;
     if !global.json {
         show(
             &lifted,
@@ -164,12 +165,11 @@ fn from_file(path: &Path, args: &AdoptArgs, global: &Global, output: &mut Output
     let name = shown_path(path);
     let parts = files.iter().map(|file| Ok(Source { name: shown_path(file), text: read_file(file)? }));
     let file = reading.read(parts.collect::<Result<_>>()?, dialect)?;
-    let lifted = file.lifted(dialect)?;
+    let lifted = for_all(project.as_ref(), dialect, file.lifted(dialect)?, &file.found.schema)?;
     let size = Size::of(&lifted);
     if size.is_nothing() {
         return Err(Failure::new(format!("{name} makes nothing that could be declared")));
     }
-    refuse_elsewhere(project.as_ref(), &lifted.schema)?;
     let place = Place { name: &name, provider: dialect.provider(), url: &name, is_file: true };
     for warning in file.warnings(&lifted, 0).iter().take(1) {
         output.complain(format_args!("{}\n", draw(warning, &file.parts, output.width)));
@@ -269,21 +269,16 @@ fn refuse_declared(project: &Project, sources: &[PathBuf]) -> Result<()> {
     Ok(())
 }
 
-/// What another provider of the project cannot express would leave the declarations with errors.
-fn refuse_elsewhere(project: Option<&Project>, schema: &Schema) -> Result<()> {
+/// The same for all providers of the project: what another one cannot express is declared for the one that it is from.
+fn for_all(project: Option<&Project>, dialect: Dialect, lifted: Lifted, live: &physical::Schema) -> Result<Lifted> {
     let dialects = project.map(|project| project.settings.dialects.as_slice()).unwrap_or_default();
-    for dialect in dialects {
-        let Err(faults) = dialect.lower(schema) else { continue };
-        let provider = dialect.provider();
-        let mut failure = Failure::new(format!("{} cannot express all that was found", provider.title()));
-        for fault in faults.iter().filter(|fault| fault.is_error()).take(5) {
-            failure = failure.detail(format!("{}: {fault}", fault.place.owner));
-        }
-        return Err(failure.help(format!(
-            "take `{provider}` out of [providers] in hollow-oak.toml, adopt, and add it again; nothing was changed"
-        )));
-    }
-    Ok(())
+    let others: Vec<Dialect> = dialects.iter().copied().filter(|one| *one != dialect).collect();
+    let schema = adopted(dialect, lifted.schema, live, &others).map_err(|fault| {
+        let others: Vec<_> = others.iter().map(|one| one.provider().word()).collect();
+        Failure::new(format!("not all that was found can be declared beside {}: {fault}", others.join(" and ")))
+            .help("take what cannot express it out of [providers] in hollow-oak.toml, adopt, and add it again; nothing was changed")
+    })?;
+    Ok(Lifted { schema, ..lifted })
 }
 
 /// What was found without what the configuration leaves alone, and that.
@@ -305,6 +300,8 @@ struct Size {
     indexes: usize,
     references: usize,
     programs: BTreeMap<String, usize>,
+    /// How much of it is declared for one provider alone, by what it is; programs always are.
+    alone: Vec<String>,
 }
 
 impl Size {
@@ -318,7 +315,20 @@ impl Size {
         if enums > 0 {
             programs.insert("enum".into(), enums);
         }
+        let is_for_one = |scope: &Scope| *scope != Scope::All;
+        let alone = [
+            ("table", tables().filter(|table| is_for_one(&table.scope)).count()),
+            ("column", tables().flat_map(|table| &table.columns).filter(|one| is_for_one(&one.scope)).count()),
+            (
+                "unique constraint",
+                tables().flat_map(|table| &table.uniques).filter(|one| is_for_one(&one.scope)).count(),
+            ),
+            ("reference", tables().flat_map(|table| &table.foreign_keys).filter(|one| is_for_one(&one.scope)).count()),
+            ("check", tables().flat_map(|table| &table.checks).filter(|one| is_for_one(&one.scope)).count()),
+            ("index", tables().flat_map(|table| &table.indexes).filter(|one| is_for_one(&one.scope)).count()),
+        ];
         Self {
+            alone: alone.iter().filter(|(_, count)| *count > 0).map(|(word, count)| plural(word, *count)).collect(),
             tables: tables().len(),
             columns: tables().map(|table| table.columns.len()).sum(),
             native: tables().flat_map(|table| &table.columns).filter(|column| !column.native.is_empty()).count(),
@@ -363,6 +373,12 @@ fn show(lifted: &Lifted, found: &Introspected, size: &Size, place: Place<'_>, ou
     line(size.references, "reference", "");
     for (word, count) in &size.programs {
         line(*count, word, "");
+    }
+    if !size.alone.is_empty() {
+        let (alone, provider) = (size.alone.join(", "), place.provider);
+        output.line(format_args!(
+            "  {alone} declared `for {provider}`: another provider of the project has nothing like it"
+        ));
     }
     if !lifted.left_out.is_empty() {
         output.line("");

@@ -91,6 +91,24 @@ pub fn absorbed(
     if alone { Ok(schema) } else { elsewhere::narrowed(dialect.provider(), others, declared, live, schema) }
 }
 
+/// A database of one provider, as declarations that serve other ones as well: what some other cannot express is said for
+/// the one that it was found on; `lifted` is what `live` would be declared as.
+///
+/// # Errors
+///
+/// What cannot even be said so, in words.
+pub fn adopted(
+    dialect: Dialect,
+    lifted: Schema,
+    live: &physical::Schema,
+    others: &[Dialect],
+) -> Result<Schema, String> {
+    if others.is_empty() {
+        return Ok(lifted);
+    }
+    elsewhere::narrowed(dialect.provider(), others, &Schema::default(), live, lifted)
+}
+
 struct Absorbing<'a> {
     dialect: Dialect,
     provider: Provider,

@@ -8,7 +8,7 @@ use super::{Facts, IdentifierLimit, Lowered};
 use crate::physical::{self, Cell, IndexKey, Options, Origin, RowSet, TypeName, qualified};
 use crate::schema::{
     Column, Fault, FaultKind, ForeignKey, Form, Identifier, Identity, Index, Item, KeyPart, Part, Place, Program,
-    ProgramKind, Provider, Rows, Schema, Scope, Scoped, Table, UNCHECKED, Value, is_key,
+    ProgramKind, Provider, Rows, Schema, Scope, Scoped, Table, Type, UNCHECKED, Value, is_key,
 };
 use crate::sql::{Expression, Syntax};
 
@@ -73,6 +73,23 @@ pub(super) trait Storing {
     fn reference(&self, lowering: &mut Lowering<'_, Self>, table: &Table, key: &ForeignKey, place: &Place);
     /// What only shows once the whole table is there.
     fn finish(&self, lowering: &mut Lowering<'_, Self>, table: &Table, lowered: &mut physical::Table);
+}
+
+/// What of a day or moment as a default a provider refuses: one that the calendar does not have, or one with its distance from
+/// UTC. SQLite looks at neither; MariaDB takes `0000-00-00`, which MySQL refuses (MariaDB, "NO_ZERO_DATE", "DATETIME"; MySQL
+/// 8.4, "Server SQL Modes").
+fn no_moment(provider: Provider, column: &Column, value: &Value) -> Option<String> {
+    let Value::Text(text) = value else { return None };
+    let is_portable = Scoped::pick(&column.native, provider).is_none();
+    let is_moment = matches!(column.ty, Type::Date | Type::Datetime(_) | Type::Instant(_)) && is_portable;
+    let (day, rest) = text.split_at_checked(10).filter(|_| is_moment && provider != Provider::Sqlite)?;
+    let is_zero = day.starts_with("0000") || day.contains("-00");
+    let is_real = day.parse::<jiff::civil::Date>().is_ok() && !is_zero;
+    if !(is_real || is_zero && provider == Provider::Mariadb) {
+        return Some(format!("day '{day}'"));
+    }
+    let has_zone = provider != Provider::Postgres && rest.contains(['+', '-', 'Z']);
+    has_zone.then(|| format!("moments with their distance from UTC: '{text}'"))
 }
 
 /// The SQL of an object that is declared in clauses.
@@ -504,7 +521,15 @@ impl<'a, S: Storing> Lowering<'a, S> {
                 None => column.ty.to_string(),
             }));
             made.nullable = column.nullable;
-            made.default = Scoped::pick(&column.default, here).and_then(|value| storing.default(table, column, value));
+            let default = Scoped::pick(&column.default, here);
+            if let Some(moment) = default.and_then(|value| no_moment(here, column, value)) {
+                let kind = self.not_expressible(
+                    format!("has no {moment}"),
+                    format!("give {here} another default, or none: `default … except {here}`"),
+                );
+                self.fault(kind, place.clone().part(Part::Default));
+            }
+            made.default = default.and_then(|value| storing.default(table, column, value));
             made.generated = Scoped::pick(&column.generated, here).map(|generated| physical::Generated {
                 expression: storing.expression(table, &generated.expression),
                 storage: generated.storage,

@@ -22,7 +22,7 @@ mod reading;
 mod rowing;
 pub mod sqlite;
 
-pub use absorb::absorbed;
+pub use absorb::{absorbed, adopted};
 pub use facts::{Altering, Facts, IdentifierLimit};
 pub use lift::{Lifted, lift};
 pub use mariadb::Flavor;

@@ -2,7 +2,9 @@
 
 use super::Dialect;
 use crate::physical;
-use crate::schema::{Check, Fault, Identifier, Index, Item, KeyPart, Parts, Provider, Schema, Scope, Scoped, Value};
+use crate::schema::{
+    Check, Fault, Identifier, Index, Item, KeyPart, Part, Parts, Provider, Schema, Scope, Scoped, Table, Type, Value,
+};
 use crate::sql::{Expression, Lexer, Syntax, Token, TokenKind};
 
 /// The scope of what is said for one provider.
@@ -31,12 +33,33 @@ pub(super) fn is_for_all(text: &str) -> bool {
     is_parsed && tokens.iter().all(is_plain) && !tokens.windows(2).any(calls)
 }
 
-/// Whether a value means the same on every provider.
+/// Whether a value means the same on every provider. What would be a plain value stands as an expression where it is none of
+/// the column's type, which only some providers look away from.
 pub(super) fn is_value_for_all(value: &Value) -> bool {
+    let is_literal = |text: &str| {
+        let mut tokens = Lexer::new(text, 0, Syntax::PLAIN).filter(|token| token.kind != TokenKind::Space);
+        let first = tokens.find(|token| !matches!(token.span.text(text), "(" | "-" | "+"));
+        let is_end = tokens.all(|token| token.span.text(text) == ")");
+        first.is_some_and(|token| matches!(token.kind, TokenKind::Number | TokenKind::Text)) && is_end
+    };
     match value {
-        Value::Expression(text) => is_for_all(text),
+        Value::Expression(text) => is_for_all(text) && !is_literal(text),
         _ => true,
     }
+}
+
+/// Whether a condition takes true and false for numbers, as SQLite and MariaDB do.
+fn counts_truths(table: &Table, text: &str) -> bool {
+    let tokens: Vec<Token> = Lexer::new(text, 0, Syntax::PLAIN).collect();
+    let is_truth = |token: &Token| {
+        let column = table.columns.iter().find(|column| column.name.as_str() == unquoted(token.span.text(text)));
+        column.is_some_and(|column| column.ty == Type::Bool)
+    };
+    tokens.iter().any(is_truth) && tokens.iter().any(|token| token.kind == TokenKind::Number)
+}
+
+fn unquoted(name: &str) -> &str {
+    name.trim_matches('"')
 }
 
 /// The declarations, where every provider can express them: what is new and some other cannot express is said for the one
@@ -84,7 +107,9 @@ fn in_own_words(provider: Provider, declared: &Schema, parts: &mut Parts) {
             own.for_each(|one| one.scope = only(provider));
         }
         let is_new = |check: &Check| before.is_none_or(|table| !table.checks.contains(check));
-        for check in table.checks.iter_mut().filter(|check| !is_for_all(&check.expression) && is_new(check)) {
+        let is_own = |check: &Check| !is_for_all(&check.expression) || counts_truths(table, &check.expression);
+        let own: Vec<bool> = table.checks.iter().map(|check| is_new(check) && is_own(check)).collect();
+        for (check, _) in table.checks.iter_mut().zip(own).filter(|(_, is_own)| *is_own) {
             check.scope = only(provider);
         }
         let is_new = |index: &Index| before.is_none_or(|table| !table.indexes.contains(index));
@@ -103,16 +128,24 @@ fn in_own_words(provider: Provider, declared: &Schema, parts: &mut Parts) {
 /// Says a new thing that is at fault elsewhere for one provider; whether that changed anything.
 fn narrow(provider: Provider, declared: &Schema, live: &physical::Schema, parts: &mut Parts, fault: &Fault) -> bool {
     let Some(table) = parts.tables.iter_mut().find(|table| table.name == fault.place.owner) else { return false };
-    let Some(before) = declared.table(table.name.as_str()) else {
-        return std::mem::replace(&mut table.scope, only(provider)) == Scope::All;
-    };
+    let before = declared.table(table.name.as_str());
     fn newly<'t, T: PartialEq>(list: &'t mut [T], at: usize, before: &[T]) -> Option<&'t mut T> {
         list.get_mut(at).filter(|one| !before.contains(one))
     }
     let scope = match &fault.place.item {
         Item::Column(at) => {
             let Some(column) = table.columns.get_mut(*at) else { return false };
-            let Some(before) = before.column(&column.name) else {
+            if fault.place.part == Part::Default {
+                let own = column.default.iter_mut().filter(|one| one.scope == Scope::All);
+                let narrowed: Vec<_> = own.map(|one| one.scope = only(provider)).collect();
+                return !narrowed.is_empty();
+            }
+            let Some(before) = before.and_then(|table| table.column(&column.name)) else {
+                let near = column.native.first().filter(|_| column.ty == Type::Native);
+                if let Some(ty) = near.and_then(|native| nearest(provider, &native.value)) {
+                    column.ty = ty;
+                    return true;
+                }
                 return std::mem::replace(&mut column.scope, only(provider)) == Scope::All;
             };
             // Elsewhere it stays of the type that it was declared with.
@@ -122,13 +155,50 @@ fn narrow(provider: Provider, declared: &Schema, live: &physical::Schema, parts:
             column.native.push(Scoped { value: stored.ty.text().to_owned(), scope: only(provider) });
             return true;
         }
-        Item::Unique(at) => newly(&mut table.uniques, *at, &before.uniques).map(|one| &mut one.scope),
-        Item::ForeignKey(at) => newly(&mut table.foreign_keys, *at, &before.foreign_keys).map(|one| &mut one.scope),
-        Item::Check(at) => newly(&mut table.checks, *at, &before.checks).map(|one| &mut one.scope),
-        Item::Index(at) => newly(&mut table.indexes, *at, &before.indexes).map(|one| &mut one.scope),
+        Item::Unique(at) => {
+            newly(&mut table.uniques, *at, before.map_or(&[], |table| &table.uniques)).map(|one| &mut one.scope)
+        }
+        Item::ForeignKey(at) => newly(&mut table.foreign_keys, *at, before.map_or(&[], |table| &table.foreign_keys))
+            .map(|one| &mut one.scope),
+        Item::Check(at) => {
+            newly(&mut table.checks, *at, before.map_or(&[], |table| &table.checks)).map(|one| &mut one.scope)
+        }
+        Item::Index(at) => {
+            newly(&mut table.indexes, *at, before.map_or(&[], |table| &table.indexes)).map(|one| &mut one.scope)
+        }
+        // What a table cannot be without.
+        _ if before.is_none() => Some(&mut table.scope),
         _ => None,
     };
     scope.is_some_and(|scope| std::mem::replace(scope, only(provider)) == Scope::All)
+}
+
+/// The portable type that holds all that a provider's own type does, for the other providers (MariaDB, "Data Types"; SQLite,
+/// "Datatypes In SQLite", on affinity). Of a `bigint unsigned` it lacks the upper half.
+fn nearest(provider: Provider, native: &str) -> Option<Type> {
+    let native = native.to_ascii_lowercase();
+    let base = native.split(['(', ' ']).next().unwrap_or_default();
+    let unsigned = native.contains("unsigned");
+    match (provider, base) {
+        (Provider::Mariadb | Provider::Mysql, _) => Some(match base {
+            "tinyint" | "year" => Type::Int(16),
+            "smallint" if unsigned => Type::Int(32),
+            "mediumint" => Type::Int(32),
+            "int" | "integer" | "bigint" if unsigned => Type::Int(64),
+            "float" => Type::Float(32),
+            "double" => Type::Float(64),
+            "tinytext" | "text" | "mediumtext" | "longtext" | "enum" | "set" => Type::Text(None),
+            "tinyblob" | "blob" | "mediumblob" | "longblob" => Type::Bytes(None),
+            "timestamp" => Type::Instant(None),
+            _ => return None,
+        }),
+        (Provider::Postgres, "varchar" | "name" | "citext" | "inet" | "cidr" | "macaddr" | "xml") => {
+            Some(Type::Text(None))
+        }
+        (Provider::Postgres, "json") => Some(Type::Json),
+        (Provider::Postgres, "character") if native == "character varying" => Some(Type::Text(None)),
+        _ => None,
+    }
 }
 
 /// Puts a new value in the place of an old one for one provider. What all have stays for the others where the new value is

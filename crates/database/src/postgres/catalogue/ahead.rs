@@ -18,8 +18,9 @@ impl Reader<'_> {
     pub(super) fn ahead(&mut self) -> Result<(), ServerError> {
         let Some(snapshot) = self.shared_snapshot()? else { return self.presence() };
         let filled = |sql: &str| self.in_namespaces(sql);
-        let theirs = [filled(RELATIONS), filled(&self.constraints_sql()), filled(&self.indexes_sql())];
-        let ours = [filled(&self.columns_sql()), filled(NUMBERING)];
+        // Constraints and indexes want the server's words for expressions, which cost as much as all the rest.
+        let theirs = [filled(&self.constraints_sql()), filled(&self.indexes_sql())];
+        let ours = [filled(RELATIONS), filled(&self.columns_sql()), filled(NUMBERING)];
         let url = self.session.url().clone();
         let (answered, asked) = thread::scope(|scope| {
             let second = scope.spawn(|| answers(&url, &snapshot, &theirs));

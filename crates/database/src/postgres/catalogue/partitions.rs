@@ -9,22 +9,22 @@ use crate::server::{ServerError, Session};
 impl Reader<'_> {
     /// A part of a partitioned table. What its parent has, it has without being told.
     pub(super) fn partition(&mut self, name: String, row: &Row) {
-        let (parent, bound) = (text(row, 18), text(row, 19));
+        let (parent, bound) = (text(row, 17), text(row, 18));
         let dialect = self.session.dialect();
         let quoted = dialect.quote_object(&name);
         let unlogged = if letter(row, 3) == 'u' { "unlogged " } else { "" };
         let mut sql = format!("create {unlogged}table {quoted} partition of {} {bound}", dialect.quote_object(&parent));
-        if let Some(key) = optional(row, 16) {
+        if let Some(key) = optional(row, 15) {
             sql.push_str(&format!(" partition by {key}"));
         }
-        if let Some(method) = optional(row, 10) {
+        if let Some(method) = optional(row, 9) {
             sql.push_str(&format!(" using {method}"));
         }
         sql.push_str(&with_parameters(lines(row, 4)));
-        if let Some(place) = optional(row, 11) {
+        if let Some(place) = optional(row, 10) {
             sql.push_str(&format!(" tablespace {place}"));
         }
-        let identity = match letter(row, 12) {
+        let identity = match letter(row, 11) {
             'f' => Some("full"),
             'n' => Some("nothing"),
             _ => None,

@@ -17,16 +17,16 @@ pub(super) const RELATIONS: &str = "select c.oid, $name(c.relnamespace, c.relnam
                     case when toast.oid is null then array_to_string(c.reloptions, E'\\n')
                          else concat_ws(E'\\n', array_to_string(c.reloptions, E'\\n'),
                                         'toast.' || array_to_string(toast.reloptions, E'\\ntoast.')) end, d.description,
-                    c.relispartition, exists (select from pg_inherits i where i.inhrelid = c.oid), c.relrowsecurity,
+                    c.relispartition, c.relrowsecurity,
                     c.relforcerowsecurity, nullif(am.amname, 'heap'), ts.spcname, c.relreplident,
                     nullif(c.reloftype, 0)::regtype,
                     case when c.relkind in ('v', 'm') then pg_get_viewdef(c.oid) end,
-                    exists (select from pg_depend x where x.classid = 'pg_class'::regclass and x.objid = c.oid
-                                and x.deptype in ('e', 'i')) and c.relkind <> 'p' and not c.relispartition,
+                    c.oid in (select x.objid from pg_depend x
+                              where x.refclassid = 'pg_extension'::regclass and x.classid = 'pg_class'::regclass),
                     case when c.relkind = 'p' then pg_get_partkeydef(c.oid) end,
-                    (select string_agg($sql(pc.relnamespace, pc.relname), ', ' order by i.inhseqno)
-                     from pg_inherits i join pg_class pc on pc.oid = i.inhparent
-                     where i.inhrelid = c.oid and not c.relispartition),
+                    case when not c.relispartition and exists (select from pg_inherits i where i.inhrelid = c.oid) then
+                        (select string_agg($sql(pc.relnamespace, pc.relname), ', ' order by i.inhseqno)
+                         from pg_inherits i join pg_class pc on pc.oid = i.inhparent where i.inhrelid = c.oid) end,
                     case when c.relispartition then (select $name(pc.relnamespace, pc.relname) from pg_inherits i
                         join pg_class pc on pc.oid = i.inhparent where i.inhrelid = c.oid) end,
                     pg_get_expr(c.relpartbound, c.oid)
@@ -35,7 +35,7 @@ pub(super) const RELATIONS: &str = "select c.oid, $name(c.relnamespace, c.relnam
              left join pg_am am on am.oid = c.relam
              left join pg_tablespace ts on ts.oid = c.reltablespace
              left join pg_class toast on toast.oid = c.reltoastrelid and toast.relkind = 't' and toast.reloptions is not null
-             where c.relnamespace $namespaces and c.relkind in ('r', 'p', 'v', 'm', 'f', 'S')";
+             where c.relnamespace $namespaces and c.relkind in ('r', 'p', 'v', 'm', 'f')";
 
 /// Sequences, and the columns that they are of.
 pub(super) const NUMBERING: &str = "select x.refobjid, x.refobjsubid, s.seqstart, s.seqincrement, s.seqcache, s.seqcycle, s.seqmin, s.seqmax,
@@ -57,8 +57,8 @@ impl Reader<'_> {
                 self.own.insert(oid);
                 continue;
             }
-            // Of an extension, or the sequence inside an identity column.
-            if truth(&row, 15) || is_ours(&name) {
+            // Of an extension.
+            if truth(&row, 14) || is_ours(&name) {
                 continue;
             }
             self.relations.insert(oid, name.clone());
@@ -83,13 +83,13 @@ impl Reader<'_> {
 
     /// A view. What goes beyond a query, a view of the language cannot say: then it is an object.
     fn view(&mut self, kind: ObjectKind, name: String, row: &Row) {
-        let (query, comment) = (text(row, 14), optional(row, 5));
+        let (query, comment) = (text(row, 13), optional(row, 5));
         let mut clauses = String::new();
-        if let Some(method) = optional(row, 10) {
+        if let Some(method) = optional(row, 9) {
             clauses.push_str(&format!(" using {method}"));
         }
         clauses.push_str(&with_parameters(lines(row, 4)));
-        if let Some(place) = optional(row, 11) {
+        if let Some(place) = optional(row, 10) {
             clauses.push_str(&format!(" tablespace {place}"));
         }
         if clauses.is_empty() {
@@ -110,23 +110,23 @@ impl Reader<'_> {
 
     pub(super) fn table(&mut self, oid: u32, name: String, row: &Row) -> TableRow {
         let mut peculiarities = Vec::new();
-        if let Some(key) = optional(row, 16) {
+        if let Some(key) = optional(row, 15) {
             let (method, columns) = key.split_once(' ').unwrap_or((&key, ""));
             peculiarities.push(format!("partition by {} {columns}", method.to_ascii_lowercase()));
         }
-        if let Some(parents) = optional(row, 17) {
+        if let Some(parents) = optional(row, 16) {
             peculiarities.push(format!("inherits ({parents})"));
         }
-        if let Some(method) = optional(row, 10) {
+        if let Some(method) = optional(row, 9) {
             peculiarities.push(format!("using {method}"));
         }
-        if let Some(place) = optional(row, 11) {
+        if let Some(place) = optional(row, 10) {
             peculiarities.push(format!("tablespace {place}"));
         }
-        let identity = letter(row, 12);
+        let identity = letter(row, 11);
         said(&mut peculiarities, identity == 'f', "replica identity full");
         said(&mut peculiarities, identity == 'n', "replica identity nothing");
-        if let Some(ty) = optional(row, 13) {
+        if let Some(ty) = optional(row, 12) {
             peculiarities.push(format!("of {ty}"));
         }
         self.security(&name, row);
@@ -143,7 +143,7 @@ impl Reader<'_> {
     /// Whether policies are in force on a table or a part of one.
     pub(super) fn security(&mut self, name: &str, row: &Row) {
         let quoted = self.session.dialect().quote_object(name);
-        for (is_on, word, reset) in [(truth(row, 8), "enable", "disable"), (truth(row, 9), "force", "no force")] {
+        for (is_on, word, reset) in [(truth(row, 7), "enable", "disable"), (truth(row, 8), "force", "no force")] {
             if is_on {
                 let action = |word: &str| format!("alter table {quoted} {word} row level security");
                 self.catalogue.others.push(OtherRow {
