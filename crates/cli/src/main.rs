@@ -10,6 +10,7 @@ mod diagnostics;
 mod exit;
 mod failure;
 mod later;
+mod line_ends;
 mod output;
 mod project;
 mod settings;

@@ -106,6 +106,11 @@ impl Output {
         ignore_closed_pipe(writeln!(self.stderr, "{text}"));
     }
 
+    /// A line that leads to a question; it is no part of the answer.
+    pub fn question(&mut self, text: impl Display) {
+        self.complain(text);
+    }
+
     /// A question, with the answer to be typed behind it. Plain text and a plain line: whoever stops the process here
     /// gets the terminal back as it was.
     pub fn ask(&mut self, question: &str) {

@@ -372,6 +372,29 @@ fn what_was_renamed_by_hand_gets_its_name_back_with_its_rows() {
 }
 
 #[test]
+fn files_with_the_line_ends_of_another_system_mean_the_same_and_keep_them() {
+    let here = Stage::of(Provider::Sqlite, DECLARED);
+    here.project.migrate("first");
+    let folder = "migrations/0001-first";
+    let scripts =
+        ["record.toml", "schema.oak", "sqlite.up.sql", "sqlite.down.sql"].map(|file| format!("{folder}/{file}"));
+    for file in scripts.iter().map(String::as_str).chain(["schema/schema.oak"]) {
+        here.project.write(file, &here.project.read(file).replace('\n', "\r\n"));
+    }
+    assert!(here.project.ok(&["status"]).starts_with("up to date:"));
+    assert!(here.project.ok(&["draft", "nothing"]).starts_with("up to date:"));
+    here.project.ok(&["format"]);
+    here.project.ok(&["revert", "--yes"]);
+    here.project.ok(&["apply", "--yes"]);
+    here.sql("alter table hive add column shade text");
+    here.project.ok(&["absorb", "--yes"]);
+    let text = here.project.read("schema/schema.oak");
+    assert!(text.contains("    shade:  text, null\r\n"), "{text:?}");
+    assert_eq!(text.matches('\n').count(), text.matches("\r\n").count());
+    here.project.ok(&["format", "--check"]);
+}
+
+#[test]
 fn what_only_one_provider_has_is_said_for_it() {
     if !wanted(Provider::Postgres) {
         return;

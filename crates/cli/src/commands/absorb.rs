@@ -31,6 +31,7 @@ use super::sync::{Run, print_sql, refuse_loss, show};
 use crate::args::{AbsorbArgs, Global};
 use crate::exit::Exit;
 use crate::failure::{Failure, Result, make_folder, read_file, shown_path, write_file};
+use crate::line_ends::LineEnds;
 use crate::output::{Output, done, strong};
 use crate::project::Project;
 use crate::sql_files::is_sql;
@@ -216,6 +217,7 @@ struct Edited {
 
 /// A file before the change and after it.
 struct Text {
+    ends: LineEnds,
     before: String,
     after: String,
 }
@@ -343,18 +345,18 @@ impl Absorbing<'_> {
             )));
         }
         let changed = texts.into_iter().filter(|(_, text)| text.before != text.after);
-        let files = changed.map(|(path, text)| (path, text.after)).collect();
+        let files = changed.map(|(path, text)| (path, text.ends.in_file(&text.after))).collect();
         Ok(Edited { files, schema, decisions, unfilled })
     }
 
     /// The declaration files, and those that come with what is new, before the change and after it.
     fn texts(&self, old: &Schema, new: &Schema, renames: &Renames) -> Result<BTreeMap<PathBuf, Text>> {
-        let mut before: BTreeMap<PathBuf, String> = BTreeMap::new();
+        let mut before: BTreeMap<PathBuf, (LineEnds, String)> = BTreeMap::new();
         for path in self.project.declaration_files()? {
-            let text = read_file(&path)?;
+            let text = LineEnds::of(read_file(&path)?);
             before.insert(path, text);
         }
-        let laid_out: Vec<_> = before.iter().map(|(path, text)| (path.clone(), parse(text).0)).collect();
+        let laid_out: Vec<_> = before.iter().map(|(path, (_, text))| (path.clone(), parse(text).0)).collect();
         let first = self.project.settings.declarations.first().map(|entry| self.project.folder.join(entry));
         let added = added(old, new, renames);
         let mut places: BTreeMap<PathBuf, Vec<&Declaration>> = BTreeMap::new();
@@ -364,10 +366,10 @@ impl Absorbing<'_> {
             before.entry(path.clone()).or_default();
             places.entry(path).or_default().push(declaration);
         }
-        let edited = |(path, before): (PathBuf, String)| {
+        let edited = |(path, (ends, before)): (PathBuf, (LineEnds, String))| {
             let added = places.get(&path).map(Vec::as_slice).unwrap_or_default();
             let after = patched(&before, old, new, renames, added);
-            (path, Text { before, after })
+            (path, Text { ends, before, after })
         };
         Ok(before.into_iter().map(edited).collect())
     }

@@ -121,12 +121,12 @@ pub(super) fn settle_renames(
 /// One question about one thing that goes; nothing where it is not renamed.
 fn ask_rename<'a>(candidates: &'a [Candidate], output: &mut Output) -> Result<Option<&'a Candidate>> {
     let Some(first) = candidates.first() else { return Ok(None) };
-    output.line(format_args!("{} is gone. Was it renamed?", strong(first.old_path())));
+    output.question(format_args!("{} is gone. Was it renamed?", strong(first.old_path())));
     for (at, one) in candidates.iter().enumerate() {
-        output.line(format_args!("  {}  renamed to {}  ({})", at + 1, strong(&one.new), one.reason));
+        output.question(format_args!("  {}  renamed to {}  ({})", at + 1, strong(&one.new), one.reason));
     }
     let last = candidates.len() + 1;
-    output.line(format_args!("  {last}  no: one goes and the other comes, and its values are lost"));
+    output.question(format_args!("  {last}  no: one goes and the other comes, and its values are lost"));
     loop {
         output.ask(&format!("1 to {last}, or q to stop [1] "));
         let answer = read_answer("`--rename` and `--no-rename` answer it")?;
@@ -136,7 +136,7 @@ fn ask_rename<'a>(candidates: &'a [Candidate], output: &mut Output) -> Result<Op
             number => match number.parse::<usize>() {
                 Ok(number) if number == last => return Ok(None),
                 Ok(number) if (1..last).contains(&number) => return Ok(candidates.get(number - 1)),
-                _ => output.line(format_args!("`{number}` is none of these")),
+                _ => output.question(format_args!("`{number}` is none of these")),
             },
         }
     }
@@ -170,8 +170,8 @@ pub(super) fn settle_fills(
     }
     let mut left = Vec::new();
     for column in unfilled {
-        output.line(format_args!("{} is required. What do rows get that have no value?", strong(&column)));
-        output.line("  a value as for `default`: 0, 'text', a word of the enum, or (an SQL expression)");
+        output.question(format_args!("{} is required. What do rows get that have no value?", strong(&column)));
+        output.question("  a value as for `default`: 0, 'text', a word of the enum, or (an SQL expression)");
         loop {
             output.ask("value, or nothing to leave it: then the step is refused where such rows are there: ");
             let answer = read_line("`--fill` answers it")?;
@@ -186,7 +186,7 @@ pub(super) fn settle_fills(
                     *decisions = tried;
                     break;
                 }
-                Err(fault) => output.line(format_args!("{}; {}", fault.what, fault.help)),
+                Err(fault) => output.question(format_args!("{}; {}", fault.what, fault.help)),
             }
         }
     }

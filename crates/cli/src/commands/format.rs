@@ -10,6 +10,7 @@ use crate::args::{FormatArgs, Global};
 use crate::diagnostics::draw;
 use crate::exit::Exit;
 use crate::failure::{Failure, Result, read_file, shown_path, write_file};
+use crate::line_ends::LineEnds;
 use crate::output::{Output, done};
 use crate::project::{Project, oak_files};
 use crate::sql_files::is_sql;
@@ -33,7 +34,7 @@ pub fn run(args: &FormatArgs, global: &Global, output: &mut Output) -> Result<Ex
     }
     let (mut changed, mut unreadable) = (Vec::new(), 0);
     for path in &files {
-        let text = read_file(path)?;
+        let (ends, text) = LineEnds::of(read_file(path)?);
         let (tree, mistakes) = parse(&text);
         if !mistakes.is_empty() {
             unreadable += 1;
@@ -50,7 +51,7 @@ pub fn run(args: &FormatArgs, global: &Global, output: &mut Output) -> Result<Ex
         }
         changed.push(shown_path(path));
         if !args.check {
-            write_file(path, &standard)?;
+            write_file(path, &ends.in_file(&standard))?;
         }
     }
     if global.json {

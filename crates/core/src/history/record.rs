@@ -133,6 +133,9 @@ impl Record {
         struct FormatOnly {
             format: u32,
         }
+        // Line ends of another system mean the same, in texts of several lines, too.
+        let plain = text.contains('\r').then(|| text.replace("\r\n", "\n"));
+        let text = plain.as_deref().unwrap_or(text);
         let malformed = |error: toml::de::Error| RecordError::Malformed {
             message: error.message().to_owned(),
             line: error.span().map(|span| crate::span::line_of(text, span.start)),
@@ -151,7 +154,7 @@ impl Record {
     /// As for [`Self::read`].
     pub fn read_head(text: &str) -> Result<Self, RecordError> {
         // The steps are the only tables in double brackets, and the last of the file.
-        Self::read(text.split("\n[[").next().unwrap_or(text))
+        Self::read(text.split("\n[[").next().unwrap_or(text).trim_end())
     }
 
     /// The acceptance of a risk of a step, if there is one.
