@@ -7,6 +7,7 @@ use hollow_oak_core::dialect::Lowered;
 use hollow_oak_core::history::{History, Migration, Record, StepRecords};
 use hollow_oak_core::language::{Diagnostic, Resolution, Source, resolve};
 use hollow_oak_core::plural::plural;
+use hollow_oak_core::schema::Fault;
 use hollow_oak_core::script::{Direction, Script};
 use hollow_oak_core::{Dialect, Schema, physical};
 
@@ -280,8 +281,8 @@ pub fn read_declared(
     }
     let mut lowered = Vec::new();
     if let Some(schema) = &resolution.schema {
-        for dialect in dialects {
-            let faults = match dialect.lower(schema) {
+        for (dialect, found) in dialects.iter().zip(lower_for_each(dialects, schema)?) {
+            let faults = match found {
                 Ok(done) => {
                     lowered.push((*dialect, done.schema));
                     done.warnings
@@ -296,6 +297,17 @@ pub fn read_declared(
     resolution.diagnostics.sort_by_key(place);
     let (sources, lowered) = (ManuallyDrop::new(sources), ManuallyDrop::new(lowered));
     Ok(Declared { sources, resolution: ManuallyDrop::new(resolution), lowered })
+}
+
+/// Lowers for every provider at the same time.
+fn lower_for_each(dialects: &[Dialect], schema: &Schema) -> Result<Vec<std::result::Result<Lowered, Vec<Fault>>>> {
+    let Some((first, others)) = dialects.split_first() else { return Ok(Vec::new()) };
+    std::thread::scope(|scope| {
+        let others: Vec<_> = others.iter().map(|dialect| scope.spawn(|| dialect.lower(schema))).collect();
+        let first = Ok(first.lower(schema));
+        let broke_off = |_| Failure::new("reading the declarations broke off");
+        std::iter::once(first).chain(others.into_iter().map(|thread| thread.join().map_err(broke_off))).collect()
+    })
 }
 
 /// Lowers a schema that was valid when it was written.

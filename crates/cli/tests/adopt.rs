@@ -196,7 +196,8 @@ fn what_another_provider_cannot_express_is_declared_for_the_one_that_has_it() {
         .execute_batch(
             "create table hive (
                  id integer primary key,
-                 shape \"INT WIDE\",
+                 shape \"SHAPE\",
+                 size \"INT WIDE\",
                  name varchar(20) not null default (lower(hex(randomblob(4)))),
                  seen datetime default '0000-00-00 00:00:00',
                  kg integer check (kg > 0)
@@ -213,7 +214,8 @@ fn what_another_provider_cannot_express_is_declared_for_the_one_that_has_it() {
         option "unnamed constraints" for sqlite
 
         id:     int32, identity
-        shape:  native "INT WIDE" for sqlite, null, for sqlite
+        shape:  native "SHAPE" for sqlite, null, for sqlite
+        size:   int64, null, native "INT WIDE" for sqlite
         name:   text(20), default (lower(hex(randomblob(4)))) for sqlite
         seen:   datetime, null, default '0000-00-00 00:00:00' for sqlite
         kg:     int32, null

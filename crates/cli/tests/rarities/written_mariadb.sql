@@ -57,3 +57,8 @@ alter table points_anew drop foreign key d1;
 alter table points_anew add constraint d7 foreign key (a) references pointed_at (id) on delete cascade;
 create table one_name (a int not null, unique key one_name_a (a), constraint one_name_a foreign key (a) references pointed_at (id)) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci;
 optimize table points;
+create table not_for_long (id int primary key) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci;
+drop table if exists not_for_long cascade;
+delimiter #
+create procedure by_hash() begin select 1; end #
+delimiter ;

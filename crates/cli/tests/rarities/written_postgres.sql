@@ -1,4 +1,6 @@
 -- As people write it, and no dumper does.
+drop schema if exists public cascade;
+create schema public;
 create sequence users_seq;
 create type mood as enum ('sad', 'ok');
 alter type mood add value if not exists 'happy' after 'ok';
@@ -137,3 +139,9 @@ grant all on catalogued to pg_monitor;
 revoke delete, truncate on catalogued from pg_monitor;
 revoke all on catalogued from pg_read_all_stats cascade;
 comment on schema public is 'where it''s all kept';
+alter table catalogued enable row level security, force row level security;
+alter table catalogued disable row level security, no force row level security;
+alter table users enable row level security;
+\echo it's told
+create table told (id int primary key, backslash text default E'\\i \n', pattern text default '
+\d' check (pattern <> '\\x'));

@@ -173,8 +173,8 @@ fn narrow(provider: Provider, declared: &Schema, live: &physical::Schema, parts:
     scope.is_some_and(|scope| std::mem::replace(scope, only(provider)) == Scope::All)
 }
 
-/// The portable type that holds all that a provider's own type does, for the other providers (MariaDB, "Data Types"; SQLite,
-/// "Datatypes In SQLite", on affinity). Of a `bigint unsigned` it lacks the upper half.
+/// The portable type that holds what a provider's own type does, for the other providers (MariaDB, "Data Types"; SQLite,
+/// "Datatypes In SQLite", section 3.1, on affinity). Of a `bigint unsigned` it lacks the upper half.
 fn nearest(provider: Provider, native: &str) -> Option<Type> {
     let native = native.to_ascii_lowercase();
     let base = native.split(['(', ' ']).next().unwrap_or_default();
@@ -194,6 +194,14 @@ fn nearest(provider: Provider, native: &str) -> Option<Type> {
         }),
         (Provider::Postgres, "varchar" | "name" | "citext" | "inet" | "cidr" | "macaddr" | "xml") => {
             Some(Type::Text(None))
+        }
+        (Provider::Sqlite, _) if native.contains("int") => Some(Type::Int(64)),
+        (Provider::Sqlite, _) if ["char", "clob", "text"].iter().any(|one| native.contains(one)) => {
+            Some(Type::Text(None))
+        }
+        (Provider::Sqlite, _) if native.contains("blob") => Some(Type::Bytes(None)),
+        (Provider::Sqlite, _) if ["real", "floa", "doub"].iter().any(|one| native.contains(one)) => {
+            Some(Type::Float(64))
         }
         (Provider::Postgres, "json") => Some(Type::Json),
         (Provider::Postgres, "character") if native == "character varying" => Some(Type::Text(None)),

@@ -9,9 +9,9 @@ use crate::postgres::connect;
 use crate::server::{ServerError, Session};
 use crate::url::ServerUrl;
 
-/// From how many tables on. At 1,000 it saves a fifth to a quarter of the wait (docs/performance.md); where it begins to pay
-/// for a session's start was not measured, and a small database is spared the second connection.
-const WORTH_A_SECOND: u32 = 300;
+/// From how many tables on. At 100 and at 1,000 it saves a fifth of the wait (docs/performance.md); fewer were not measured,
+/// and a small database is spared the second connection.
+const WORTH_A_SECOND: u32 = 100;
 
 impl Reader<'_> {
     /// Finds out which of the rarer things there are; in a large database also what will be asked next.

@@ -235,6 +235,8 @@ impl Reader {
                 break;
             }
         }
+        // Either does nothing (MariaDB, "DROP TABLE").
+        let _ = cursor.eat("cascade") || cursor.eat("restrict");
         if cursor.is_at_end() { Ok(Read::Done) } else { Err(Stop::Here) }
     }
 

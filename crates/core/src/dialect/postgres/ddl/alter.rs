@@ -261,17 +261,8 @@ impl Reader {
             let column = cursor.name().here()?;
             return self.column_action(cursor, oid, &column);
         }
-        for (word, reset, name) in
-            [("enable", "disable", table.clone()), ("force", "no force", format!("{table} forced"))]
-        {
-            if cursor.eat_all(&[word, "row", "level", "security"]) {
-                let statement = |word: &str| format!("alter table {} {word} row level security", quote_object(&table));
-                self.other(ObjectKind::Security, name, statement(word), statement(reset));
-                if let Some(row) = self.catalogue.others.last_mut() {
-                    row.after = vec![table];
-                }
-                return Ok(());
-            }
+        if self.security(cursor, &table) {
+            return Ok(());
         }
         let start = cursor.at();
         if cursor.eat("enable") || cursor.eat("disable") {
@@ -357,6 +348,28 @@ impl Reader {
             return Ok(());
         }
         Err(Stop::Here)
+    }
+
+    /// Whether policies are in force on a table; whether that is what is said.
+    fn security(&mut self, cursor: &mut Cursor<'_>, table: &str) -> bool {
+        const LEVEL: [&str; 3] = ["row", "level", "security"];
+        let words = |how: &'static str| how.split(' ').chain(LEVEL).collect::<Vec<_>>();
+        for (on, off, name) in
+            [("enable", "disable", table.to_owned()), ("force", "no force", format!("{table} forced"))]
+        {
+            let is_on = cursor.eat_all(&words(on));
+            if !is_on && !cursor.eat_all(&words(off)) {
+                continue;
+            }
+            self.catalogue.others.retain(|row| row.kind != ObjectKind::Security || row.name != name);
+            if is_on {
+                let statement = |word: &str| format!("alter table {} {word} row level security", quote_object(table));
+                self.other(ObjectKind::Security, name, statement(on), statement(off));
+                self.catalogue.others.last_mut().into_iter().for_each(|row| row.after = vec![table.to_owned()]);
+            }
+            return true;
+        }
+        false
     }
 
     /// Notes something of the index, or of the key whose index it is, that is named next.
