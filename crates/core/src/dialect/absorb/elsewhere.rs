@@ -4,6 +4,7 @@ use super::Dialect;
 use crate::physical;
 use crate::schema::{
     Check, Fault, Identifier, Index, Item, KeyPart, Part, Parts, Provider, Schema, Scope, Scoped, Table, Type, Value,
+    fits,
 };
 use crate::sql::{Expression, Lexer, Syntax, Token, TokenKind};
 
@@ -142,7 +143,8 @@ fn narrow(provider: Provider, declared: &Schema, live: &physical::Schema, parts:
             }
             let Some(before) = before.and_then(|table| table.column(&column.name)) else {
                 let near = column.native.first().filter(|_| column.ty == Type::Native);
-                if let Some(ty) = near.and_then(|native| nearest(provider, &native.value)) {
+                let fitting = |ty: &Type| column.default.iter().all(|one| fits(ty, &one.value).is_ok());
+                if let Some(ty) = near.and_then(|native| nearest(provider, &native.value)).filter(fitting) {
                     column.ty = ty;
                     return true;
                 }
@@ -195,6 +197,8 @@ fn nearest(provider: Provider, native: &str) -> Option<Type> {
         (Provider::Postgres, "varchar" | "name" | "citext" | "inet" | "cidr" | "macaddr" | "xml") => {
             Some(Type::Text(None))
         }
+        // `INTEGER_OR_TEXT` is no type of numbers to whoever wrote it.
+        (Provider::Sqlite, _) if native.contains('_') => None,
         (Provider::Sqlite, _) if native.contains("int") => Some(Type::Int(64)),
         (Provider::Sqlite, _) if ["char", "clob", "text"].iter().any(|one| native.contains(one)) => {
             Some(Type::Text(None))
