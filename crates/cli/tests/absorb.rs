@@ -372,6 +372,29 @@ fn what_was_renamed_by_hand_gets_its_name_back_with_its_rows() {
 }
 
 #[test]
+fn rows_that_are_declared_stay_when_a_change_by_hand_is_undone() {
+    on_each_provider(|provider| {
+        let declared = "table shade {\n    code:  text(9)\n    word:  text(20)\n\n    primary key (code)\n}\n\n\
+                        rows shade by (code) {\n    code | word\n    'r'  | 'red'\n    'b'  | 'blue'\n}\n";
+        let here = Stage::of(provider, declared);
+        here.project.migrate("first");
+        for (by_hand, rename) in [
+            ("alter table shade rename column word to label", "shade.word=label"),
+            ("alter table shade rename to tint", "shade=tint"),
+        ] {
+            here.sql(by_hand);
+            here.project.ok(&["absorb", "--undo", "--yes", "--rename", rename]);
+            assert_eq!(here.query("select code, word from shade order by code"), ["b|blue", "r|red"]);
+        }
+        here.sql("update shade set word = 'other' where code = 'b'");
+        here.sql("alter table shade add column depth varchar(9)");
+        here.project.ok(&["absorb", "--undo", "--yes", "--accept", "loses-data"]);
+        assert_eq!(here.query("select code, word from shade order by code"), ["b|blue", "r|red"]);
+        assert!(here.project.ok(&["status"]).starts_with("up to date:"));
+    });
+}
+
+#[test]
 fn files_with_the_line_ends_of_another_system_mean_the_same_and_keep_them() {
     let here = Stage::of(Provider::Sqlite, DECLARED);
     here.project.migrate("first");

@@ -27,7 +27,7 @@ use super::layout::place_of;
 use super::mark::Marking;
 use super::reports::print_reports;
 use super::running::{confirm, made_by};
-use super::sync::{Run, print_sql, refuse_loss, show};
+use super::sync::{Run, print_sql, refuse_loss, show, with_rows};
 use crate::args::{AbsorbArgs, Global};
 use crate::exit::Exit;
 use crate::failure::{Failure, Result, make_folder, read_file, shown_path, write_file};
@@ -177,7 +177,8 @@ fn undo(
 ) -> Result<Exit> {
     let args = renaming.args;
     let choices = Choices { renames: renaming.undone(by_hand, output)?, ..Choices::default() };
-    let steps = plan(target.dialect, &by_hand.live, &by_hand.expected, &choices);
+    let live = with_rows(by_hand.live.clone(), &by_hand.expected, &choices.renames, &*target.open()?)?;
+    let steps = plan(target.dialect, &live, &by_hand.expected, &choices);
     let text = write(target.dialect, "undo", Direction::Up, &steps);
     if args.dry_run {
         print_sql(&text, target, global, output);

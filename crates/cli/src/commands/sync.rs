@@ -57,7 +57,7 @@ pub fn run(args: &SyncArgs, global: &Global, output: &mut Output) -> Result<Exit
         target::confirm(&*database, &mut from, &wanted, &mut unmanaged)?;
     }
     unmanaged.sort();
-    let from = with_rows(from, &wanted, &*database)?;
+    let from = with_rows(from, &wanted, &renames, &*database)?;
     let choices = Choices { renames, ..Choices::default() };
     let plan = plan(target.dialect, &from, &wanted, &choices);
     if plan.steps.is_empty() {
@@ -147,12 +147,13 @@ fn refuse_history(args: &SyncArgs, project: &Project, database: &dyn Database, t
     Ok(journal.last_seq)
 }
 
-fn with_rows(from: Schema, wanted: &Schema, database: &dyn Database) -> Result<Schema> {
+/// A database with those of the wanted rows that it has, also where they stand under other names so far.
+pub(super) fn with_rows(from: Schema, wanted: &Schema, renames: &Renames, database: &dyn Database) -> Result<Schema> {
     let mut found = Vec::new();
-    for set in wanted.row_sets() {
+    for set in wanted.row_sets().map(|set| renames.former_rows(set)) {
         let Some(table) = from.table(&set.table) else { continue };
         if set.columns.iter().all(|name| table.column(name).is_some()) {
-            found.push(database.find_rows(set)?);
+            found.push(database.find_rows(&set)?);
         }
     }
     Ok(from.with_rows(found))

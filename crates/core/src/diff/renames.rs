@@ -6,7 +6,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::physical::{IndexKey, KeyColumn, Schema, Table};
+use crate::physical::{IndexKey, KeyColumn, RowSet, Schema, Table};
 use crate::schema;
 use crate::sql::Expression;
 
@@ -207,6 +207,22 @@ impl Renames {
     /// The renamed columns of a table, by its old name.
     pub fn columns_of(&self, table: &str) -> Option<&BTreeMap<String, String>> {
         self.columns.get(table)
+    }
+
+    /// Rows by the names that their table and its columns had before.
+    pub fn former_rows(&self, set: &RowSet) -> RowSet {
+        let table = self.former_table(&set.table).unwrap_or(&set.table);
+        let columns = self.columns_of(table);
+        let former = |name: &String| {
+            let renamed = columns.and_then(|columns| columns.iter().find(|(_, new)| *new == name));
+            renamed.map_or(name, |(old, _)| old).clone()
+        };
+        RowSet {
+            table: table.to_owned(),
+            key: set.key.iter().map(former).collect(),
+            columns: set.columns.iter().map(former).collect(),
+            rows: set.rows.clone(),
+        }
     }
 
     /// The old names of tables that are renamed, or in which something is.
