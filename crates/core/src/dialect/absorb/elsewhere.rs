@@ -137,9 +137,12 @@ fn narrow(provider: Provider, declared: &Schema, live: &physical::Schema, parts:
         Item::Column(at) => {
             let Some(column) = table.columns.get_mut(*at) else { return false };
             if fault.place.part == Part::Default {
-                let own = column.default.iter_mut().filter(|one| one.scope == Scope::All);
-                let narrowed: Vec<_> = own.map(|one| one.scope = only(provider)).collect();
-                return !narrowed.is_empty();
+                let mut changed = false;
+                for one in column.default.iter_mut().filter(|one| one.scope == Scope::All) {
+                    one.scope = only(provider);
+                    changed = true;
+                }
+                return changed;
             }
             let Some(before) = before.and_then(|table| table.column(&column.name)) else {
                 let near = column.native.first().filter(|_| column.ty == Type::Native);

@@ -9,7 +9,7 @@ use crate::sql::{Lexer, TokenKind};
 const BRINGING_IN: [&str; 5] = ["i", "ir", "include", "include_relative", "gexec"];
 
 /// Commands that send what stands before them, as a semicolon does.
-const SENDING: [&str; 8] = ["g", "gx", "gset", "gdesc", "gexec", "watch", "crosstabview", "crosstabview+"];
+const SENDING: [&str; 7] = ["g", "gx", "gset", "gdesc", "gexec", "watch", "crosstabview"];
 
 /// What belongs to the server and may be made by `\gexec` without a trace in the schema.
 const OF_SERVER: [&str; 4] = ["'create database", "'create role", "'create user", "'drop database"];
