@@ -242,6 +242,30 @@ fn what_another_provider_cannot_express_is_declared_for_the_one_that_has_it() {
 }
 
 #[test]
+fn a_default_with_a_day_that_a_provider_refuses_is_told() {
+    let here = Project::empty();
+    let providers = "[providers]\nsqlite = {}\npostgres = {}\nmariadb = {}\n\n[targets.dev]";
+    here.write("hollow-oak.toml", &support::CONFIG.replace("[targets.dev]", providers));
+    for (default, told) in [
+        ("'0000-00-00 00:00:00'", Some("PostgreSQL has no day '0000-00-00'")),
+        ("'2026-02-31 10:00:00'", Some("MariaDB has no day '2026-02-31'")),
+        ("'2026-02-28 10:00:00+01'", Some("MariaDB has no moments with their distance from UTC")),
+        ("'0000-00-00 00:00:00' except postgres", None),
+        ("'2026-02-28 10:00:00'", None),
+    ] {
+        let table = format!(
+            "table a {{\n    id:  int32\n    at:  datetime, null, default {default}\n\n    primary key (id)\n}}\n"
+        );
+        here.write("schema/a.oak", &table);
+        let answer = here.oak(&["check"]);
+        match told {
+            Some(told) => assert!(answer.status == 1 && answer.stderr.contains(told), "{default}: {answer:#?}"),
+            None => assert_eq!(answer.status, 0, "{default}: {answer:#?}"),
+        }
+    }
+}
+
+#[test]
 fn what_is_to_be_left_alone_is() {
     let here = Project::empty();
     here.write("hollow-oak.toml", &format!("{}\n[unmanaged]\ntables = [\"tmp_*\"]\n", support::CONFIG));

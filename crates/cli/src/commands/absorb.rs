@@ -254,7 +254,11 @@ impl Renaming<'_> {
     /// What a database holds, as it would be declared.
     fn lifted(&self, schema: &physical::Schema) -> Result<Lifted> {
         let found = Introspected { schema: schema.clone(), unmanaged: Vec::new() };
-        lift(self.dialect, &found).map_err(|faults| cannot_be_taken(first_error(&faults)))
+        lift(self.dialect, &found).map_err(|faults| match self.args.undo {
+            true => Failure::new(format!("what was renamed cannot be looked for: {}", first_error(&faults)))
+                .help("bring that back by hand first; nothing was changed"),
+            false => cannot_be_taken(first_error(&faults)),
+        })
     }
 
     /// A declared table that went may be one that nobody declared: by itself it would be dropped everywhere, or, undone, be
