@@ -214,6 +214,12 @@ fn the_client_is_killed_at_every_statement_boundary() {
     });
 }
 
+/// How many migrations the target has.
+fn applied(status: &serde_json::Value) -> usize {
+    let migrations = status["migrations"].as_array().expect("the migrations are listed");
+    migrations.iter().filter(|one| one["state"] == "applied").count()
+}
+
 #[test]
 fn the_client_is_killed_at_a_hundred_random_moments() {
     on_each(|server| {
@@ -236,7 +242,7 @@ fn the_client_is_killed_at_a_hundred_random_moments() {
             child.kill().expect("it can be killed");
             child.wait().expect("it is gone");
             let status = here.status();
-            let applied = status["applied"].as_array().map_or(0, Vec::len);
+            let applied = applied(&status);
             let part = !status["interrupted"].is_null() || applied > 0 && applied < here.migrations();
             inside += usize::from(part);
             // The server may not have noticed yet that the other is gone.
@@ -570,6 +576,47 @@ fn a_zero_stays_where_numbering_begins() {
     assert_eq!(here.query("select concat(id, ' ', code) from hive order by id"), ["0 zero", "7 seven", "8 next"]);
     here.project.ok(REVERT);
     assert_eq!(here.query("select concat(id, ' ', code) from hive order by id"), ["0 zero", "7 seven", "8 next"]);
+}
+
+/// Whoever only looks is not bothered by tables that others make anew meanwhile.
+#[test]
+fn status_is_told_beside_somebodys_changes() {
+    on_each(|server| {
+        let here = prepared(server);
+        here.project.ok(&["apply", "--yes"]);
+        let anew = match server.provider() {
+            Provider::Postgres => {
+                "create table passing (a int check (a > 0), b text default 'b'); \
+                                   create index passing_b on passing (lower(b)); drop table passing"
+            }
+            _ => {
+                "alter table hollow_oak_journal engine = innodb; create table passing (a int check (a > 0)); drop table passing"
+            }
+        };
+        let over = std::sync::atomic::AtomicBool::new(false);
+        std::thread::scope(|scope| {
+            let changes = scope.spawn(|| {
+                let mut count = 0;
+                while !over.load(std::sync::atomic::Ordering::Relaxed) {
+                    here.sql(anew);
+                    count += 1;
+                }
+                count
+            });
+            // Ends the changes where an assertion fails, too.
+            let looked = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
+                for _ in 0..60 {
+                    assert_eq!(applied(&here.status()), here.migrations());
+                }
+            }));
+            over.store(true, std::sync::atomic::Ordering::Relaxed);
+            let count = changes.join().expect("they end");
+            println!("{}: 60 looks beside {count} rounds of changes", server.provider().title());
+            if let Err(failed) = looked {
+                std::panic::resume_unwind(failed);
+            }
+        });
+    });
 }
 
 /// From some hundred tables on, two sessions read the catalogue of PostgreSQL. What they read is what one reads.

@@ -4,23 +4,22 @@ use hollow_oak_core::language::{Source, resolve};
 use hollow_oak_core::physical::Schema;
 use hollow_oak_core::plan::{Choices, plan};
 use hollow_oak_core::script::{Direction, write};
-use hollow_oak_core::{Dialect, physical};
+use hollow_oak_core::{Dialect, Provider, physical};
 
 #[track_caller]
-fn schema(text: &str) -> Schema {
+fn schema(dialect: Dialect, text: &str) -> Schema {
     let resolution = resolve(&[Source { name: "a.oak".into(), text: text.to_owned() }]);
     let schema = resolution.schema.unwrap_or_else(|| panic!("{:?}", resolution.diagnostics));
-    Dialect::Sqlite.lower(&schema).expect("SQLite can store it").schema
+    dialect.lower(&schema).expect("the provider can store it").schema
 }
 
 /// Up and down script from one schema to another.
 #[track_caller]
 fn scripts(from: &str, to: &str) -> String {
-    let (from, to) = (schema(from), schema(to));
-    let up =
-        write(Dialect::Sqlite, "0002-next", Direction::Up, &plan(Dialect::Sqlite, &from, &to, &Choices::default()));
-    let down =
-        write(Dialect::Sqlite, "0002-next", Direction::Down, &plan(Dialect::Sqlite, &to, &from, &Choices::default()));
+    let dialect = Dialect::Sqlite;
+    let (from, to) = (schema(dialect, from), schema(dialect, to));
+    let up = write(dialect, "0002-next", Direction::Up, &plan(dialect, &from, &to, &Choices::default()));
+    let down = write(dialect, "0002-next", Direction::Down, &plan(dialect, &to, &from, &Choices::default()));
     format!("{up}\n{down}")
 }
 
@@ -81,8 +80,49 @@ fn several_changes_of_a_table_are_one_rebuild() {
 
 #[test]
 fn nothing_is_said_to_be_nothing() {
-    assert_eq!(schema(HIVE), schema(&HIVE.replace("'calm'", "calm")));
-    assert_eq!(plan(Dialect::Sqlite, &schema(HIVE), &schema(HIVE), &Choices::default()).steps, []);
-    assert_eq!(schema(""), physical::Schema::default());
+    let dialect = Dialect::Sqlite;
+    let hive = schema(dialect, HIVE);
+    assert_eq!(hive, schema(dialect, &HIVE.replace("'calm'", "calm")));
+    assert_eq!(plan(dialect, &hive, &hive, &Choices::default()).steps, []);
+    assert_eq!(schema(dialect, ""), physical::Schema::default());
     insta::assert_snapshot!(scripts(HIVE, HIVE));
+}
+
+/// MariaDB writes every row anew where a column stops to number rows or begins to.
+#[test]
+fn a_column_goes_on_to_number_rows_while_a_key_of_it_stays() {
+    #[track_caller]
+    fn case(from: &str, to: &str, expected: &[&str]) {
+        let dialect = Dialect::of(Provider::Mariadb).expect("it is one");
+        let table = |keys: &str| {
+            let text = format!("table hive {{\n    id: int64, identity\n    code: text(9)\n    {keys}\n}}\n");
+            schema(dialect, &text)
+        };
+        let plan = plan(dialect, &table(from), &table(to), &Choices::default());
+        let titles: Vec<String> = plan.steps.iter().map(|planned| planned.step.title()).collect();
+        assert_eq!(titles, expected);
+    }
+    case("primary key (id)", "primary key (id)\n unique (code)", &["add unique hive_code_key to hive"]);
+    case("primary key (id)\n unique (code)", "primary key (id)", &["drop unique hive_code_key of hive"]);
+    case(
+        "primary key (code)\n unique one (id)",
+        "primary key (code, id)\n unique one (id)",
+        &["drop primary key of hive", "add primary key to hive"],
+    );
+    case(
+        "primary key (id)",
+        "primary key (id, code)",
+        &["alter column hive.id", "drop primary key of hive", "add primary key to hive", "alter column hive.id"],
+    );
+    case(
+        "primary key (id)",
+        "primary key (code)\n unique one (id)",
+        &[
+            "alter column hive.id",
+            "drop primary key of hive",
+            "add primary key to hive",
+            "add unique one to hive",
+            "alter column hive.id",
+        ],
+    );
 }

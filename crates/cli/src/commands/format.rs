@@ -40,7 +40,7 @@ pub fn run(args: &FormatArgs, global: &Global, output: &mut Output) -> Result<Ex
             unreadable += 1;
             let sources = [Source { name: shown_path(path), text }];
             for mistake in &mistakes {
-                let drawn = Diagnostic::of_mistake(mistake, 0);
+                let drawn = Diagnostic::in_text(mistake, 0, &sources[0].text);
                 output.complain(format_args!("{}\n", draw(&drawn, &sources, output.width)));
             }
             continue;

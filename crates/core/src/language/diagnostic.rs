@@ -2,6 +2,7 @@
 
 use serde::Serialize;
 
+use super::habits;
 use super::mistake::Mistake;
 use crate::Span;
 use crate::schema::Severity;
@@ -41,6 +42,15 @@ pub struct Label {
 }
 
 impl Diagnostic {
+    /// A mistake in one file, with what to type instead as the text around it tells.
+    pub fn in_text(mistake: &Mistake, source: usize, text: &str) -> Self {
+        let told = Self::of_mistake(mistake, source);
+        match habits::instead(mistake, text) {
+            Some(help) => Self { help, ..told },
+            None => told,
+        }
+    }
+
     /// A mistake in one file.
     pub fn of_mistake(mistake: &Mistake, source: usize) -> Self {
         let label = Label { source, span: mistake.span, text: mistake.kind.label() };

@@ -7,6 +7,7 @@
 
 mod declare;
 mod diagnostic;
+mod habits;
 mod lexer;
 mod mistake;
 mod parser;

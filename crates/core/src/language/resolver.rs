@@ -79,7 +79,7 @@ pub fn resolve(sources: &[Source]) -> Resolution {
     for (at, source) in sources.iter().enumerate() {
         let (file, mistakes) = parse(&source.text);
         resolver.note_incomplete(&file, &mistakes);
-        resolver.diagnostics.extend(mistakes.iter().map(|mistake| Diagnostic::of_mistake(mistake, at)));
+        resolver.diagnostics.extend(mistakes.iter().map(|mistake| Diagnostic::in_text(mistake, at, &source.text)));
         files.push(file);
     }
     resolver.collect(&files);
@@ -389,8 +389,8 @@ impl<'a> Resolver<'a> {
             | FaultKind::NotAKey { table, .. } => incomplete(table),
             FaultKind::UnknownTable { .. } => self.declarations_missing || incomplete(&fault.place.owner),
             FaultKind::UnknownEnum { nearest, .. } => {
-                let is_portable = nearest.as_deref().is_some_and(|word| Type::WORDS.contains(&word));
-                self.declarations_missing && !is_portable
+                let is_portable = |words: &str| words.split(',').next().is_some_and(|word| Type::WORDS.contains(&word));
+                self.declarations_missing && !nearest.as_deref().is_some_and(is_portable)
             }
             _ => false,
         }

@@ -12,7 +12,7 @@ use super::rows::RowSteps;
 use super::step::{Batch, Commented, Constraint, EnumSwap, Step, SwappedColumn};
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
-use crate::physical::{Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Schema, Table, qualified};
+use crate::physical::{Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Schema, Table, Unique, qualified};
 use crate::sql::Expression;
 
 /// Plans by stages; see [`Stages`] for their order.
@@ -399,8 +399,8 @@ impl Planner<'_> {
             matches!(item, ItemChange::Unique(Change::Rename { .. })) && self.dialect.facts().uniques_are_indexes
         };
         let is_key = |item: &ItemChange| matches!(item, ItemChange::PrimaryKey(_) | ItemChange::Unique(_));
-        let mut keys = items.filter(|item| is_key(item) && !by_index(item));
-        !stays || keys.next().is_some()
+        let keys: Vec<&ItemChange> = items.filter(|item| is_key(item) && !by_index(item)).collect();
+        !stays || !keys.is_empty() && !has_lasting_key(to, &column.name, &keys)
     }
 
     fn columns(&mut self, from: &Table, to: &Table, releases: bool) {
@@ -948,4 +948,20 @@ fn change_of<'a>(alteration: &'a TableAlteration, key: &ForeignKey) -> Option<&'
         },
         _ => None,
     })
+}
+
+/// Whether one of the keys that these changes leave alone begins with a column.
+fn has_lasting_key(table: &Table, column: &str, changes: &[&ItemChange]) -> bool {
+    let begins = |columns: &[KeyColumn]| columns.first().is_some_and(|first| first.name == column);
+    let primary = table.primary_key.as_ref().is_some_and(|key| begins(&key.columns));
+    let is_new = |unique: &Unique| {
+        changes.iter().any(|change| match change {
+            ItemChange::Unique(Change::Add(new) | Change::Alter { to: new, .. } | Change::Rename { to: new, .. }) => {
+                new == unique
+            }
+            _ => false,
+        })
+    };
+    primary && !changes.iter().any(|change| matches!(change, ItemChange::PrimaryKey(_)))
+        || table.uniques.iter().any(|unique| begins(&unique.columns) && !is_new(unique))
 }

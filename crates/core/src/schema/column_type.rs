@@ -50,6 +50,35 @@ impl Type {
         "time", "datetime", "instant", "interval", "uuid", "json", "native",
     ];
 
+    /// The portable type that stands for one of SQL's or of a programming language, without its length and with
+    /// the clause that comes with it: `int64` for `bigint`.
+    pub fn meant_by(word: &str) -> Option<&'static str> {
+        let portable = match word.to_ascii_lowercase().as_str() {
+            "boolean" | "bit" => "bool",
+            "tinyint" | "byte" => "int8",
+            "smallint" | "int2" | "short" => "int16",
+            "int" | "integer" | "int4" | "mediumint" => "int32",
+            "smallserial" => "int16, identity",
+            "serial" => "int32, identity",
+            "bigint" | "long" => "int64",
+            "bigserial" => "int64, identity",
+            "real" | "float4" | "float" => "float32",
+            "double" | "float8" => "float64",
+            "numeric" | "number" | "dec" | "money" => "decimal",
+            "varchar" | "nvarchar" | "varchar2" | "character" | "string" | "str" | "clob" | "longtext"
+            | "mediumtext" | "tinytext" | "ntext" | "citext" => "text",
+            "nchar" => "char",
+            "blob" | "bytea" | "binary" | "varbinary" | "longblob" | "mediumblob" | "tinyblob" | "image" => "bytes",
+            "timestamp" | "datetime2" => "datetime",
+            "timestamptz" | "datetimeoffset" => "instant",
+            "timetz" => "time",
+            "jsonb" => "json",
+            "guid" | "uniqueidentifier" => "uuid",
+            _ => return None,
+        };
+        Some(portable)
+    }
+
     /// Whether a bare word in a type's place means something else than an enum.
     fn is_word(word: &str) -> bool {
         Self::WORDS.contains(&word) || word == "references"

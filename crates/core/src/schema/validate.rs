@@ -184,7 +184,7 @@ impl<'a> Checker<'a> {
             && !self.enums.contains_key(name)
         {
             let known = self.enums.keys().map(|name| name.as_str()).chain(Type::WORDS);
-            let nearest = nearest(name.as_str(), known).map(str::to_owned);
+            let nearest = Type::meant_by(name.as_str()).or_else(|| nearest(name.as_str(), known)).map(str::to_owned);
             self.fault(FaultKind::UnknownEnum { name: name.clone(), nearest }, place.clone().part(Part::Type));
         }
         for scoped in &column.default {

@@ -20,6 +20,16 @@ use crate::kept::KeptTable;
 use crate::remembered::{Remembered, Sighting};
 use crate::run::{JournalEntry, Migrating, Preflight, Ran, Waiting};
 
+/// How often something is read again that moved meanwhile, and the pause before each.
+const AGAIN: usize = 8;
+const PAUSE: Duration = Duration::from_millis(50);
+
+/// What servers say where another session changed what was being read: a table made anew since the moment that is read
+/// (MariaDB 10.11, "MariaDB Error Codes", ER_TABLE_DEF_CHANGED), one that has gone since it was listed (ER_NO_SUCH_TABLE,
+/// ER_SP_DOES_NOT_EXIST; PostgreSQL 17, "PostgreSQL Error Codes", undefined_table, and internal_error for what the catalogue's
+/// own functions look up), a lock that was waited for in vain (lock_not_available).
+const MOVED: [&str; 6] = ["1412", "1146", "1305", "42P01", "XX000", "55P03"];
+
 /// A connection, or nothing where the server has no such database yet.
 pub(crate) struct Connection {
     session: Option<RefCell<Box<dyn Session>>>,
@@ -45,6 +55,26 @@ impl Connection {
         self.session.map(RefCell::into_inner)
     }
 
+    /// Has something read that belongs to one moment, again where it moved meanwhile.
+    fn at_one_moment<T: Default>(
+        &self,
+        mut read: impl FnMut(&mut dyn Session) -> Result<T, DatabaseError>,
+    ) -> Result<T, DatabaseError> {
+        self.with(T::default(), |session| {
+            let mut again = AGAIN;
+            loop {
+                session.begin_reading()?;
+                let found = read(session);
+                session.execute("commit")?;
+                match found {
+                    Err(error) if again > 0 && is_passing(&error) => again -= 1,
+                    other => return other,
+                }
+                std::thread::sleep(PAUSE);
+            }
+        })
+    }
+
     fn with<T>(
         &self,
         nothing: T,
@@ -55,6 +85,11 @@ impl Connection {
             Some(session) => ask(&mut **session.borrow_mut()),
         }
     }
+}
+
+/// Whether it is because another session changed what was being read, so that reading it again may do.
+fn is_passing(error: &DatabaseError) -> bool {
+    matches!(error, DatabaseError::Server { code, .. } if MOVED.contains(&code.as_str()))
 }
 
 /// Reads the catalogue, with what is known of the server's words for our expressions.
@@ -84,34 +119,22 @@ impl Database for Connection {
     }
 
     fn survey(&self) -> Result<(Introspected, Option<String>), DatabaseError> {
-        self.with(Default::default(), |session| {
-            session.begin_reading()?;
-            let mark = session.settled_mark().map_err(DatabaseError::from);
-            let found = mark.and_then(|mark| Ok((introspect(session)?, mark)));
-            session.execute("commit")?;
-            found
+        self.at_one_moment(|session| {
+            let mark = session.settled_mark()?;
+            Ok((introspect(session)?, mark))
         })
     }
 
     fn snapshot(&self) -> Result<(Events, Introspected), DatabaseError> {
-        self.with(Default::default(), |session| {
-            session.begin_reading()?;
-            let found = journal::read(session).and_then(|events| Ok((events, introspect(session)?)));
-            session.execute("commit")?;
-            found
-        })
+        self.at_one_moment(|session| Ok((journal::read(session)?, introspect(session)?)))
     }
 
     fn glance(&self, project: &str) -> Result<(Events, Option<Remembered>), DatabaseError> {
-        self.with(Default::default(), |session| {
-            session.begin_reading()?;
-            let found = journal::read(session).and_then(|events| {
-                let mark = if events.is_empty() { None } else { session.catalogue_mark()? };
-                let seen = mark.map(|mark| journal::remembered(session, project, &mark)).transpose()?;
-                Ok((events, seen.flatten()))
-            });
-            session.execute("commit")?;
-            found
+        self.at_one_moment(|session| {
+            let events = journal::read(session)?;
+            let mark = if events.is_empty() { None } else { session.catalogue_mark()? };
+            let seen = mark.map(|mark| journal::remembered(session, project, &mark)).transpose()?;
+            Ok((events, seen.flatten()))
         })
     }
 

@@ -8,7 +8,7 @@ use crate::language::syntax::{
     Check, ForeignKey, Index, IndexPart, Item, ItemKind, Key, PartKey, Spanned, Table, Trivia,
 };
 use crate::nearest::nearest;
-use crate::schema::{NullsOrder, Scope};
+use crate::schema::{NullsOrder, Scope, Type};
 
 impl Parser<'_> {
     pub(super) fn parse_table(&mut self) -> Parsed<Table> {
@@ -199,6 +199,14 @@ impl Parser<'_> {
                 Ok(ItemKind::Formerly(self.parse_object_name("the former name")?))
             }
             _ => {
+                if let (Some(ty), (_, span)) = (self.second_word(), self.peek_second())
+                    && (Type::WORDS.contains(&ty)
+                        || matches!(ty, "references" | "native")
+                        || Type::meant_by(ty).is_some())
+                {
+                    let kind = MistakeKind::Unexpected { wanted: "`:`".into(), found: format!("`{ty}`") };
+                    return Err(Mistake { kind, span });
+                }
                 let kind = MistakeKind::UnknownItem { word: word.to_owned(), nearest: nearest(word, ITEMS) };
                 Err(Mistake { kind, span: self.peek().1 })
             }
