@@ -67,6 +67,47 @@ fn views_and_triggers_that_mention_the_table_survive() {
     assert_eq!(project.query("select count(*) from codes"), ["12"]);
 }
 
+/// SQLite renames nothing while a view or trigger reads something that is away.
+#[test]
+fn what_reads_a_view_that_is_away_meanwhile_is_not_in_the_way() {
+    let project = filled();
+    project.sql(
+        "create table log (what);
+         create view phones as select name, phone from keeper;
+         create view names as select name from phones;
+         create view all_names as select name from names;
+         create trigger keep after insert on log begin update log set what = (select max(name) from names); end;",
+    );
+    let objects = "select type, name, sql from sqlite_schema where type in ('view', 'trigger') order by 1, 2";
+    let before = project.query(objects);
+    let renamed = |schema: &str| schema.replace("code:       text(12)", "label:      text(12), formerly code");
+    let other = renamed(&optional_phone()).replace("(keeper_id, code)", "(keeper_id, label)");
+    assert_ne!(other, optional_phone());
+    project.declare(&other);
+    project.migrate("label");
+    assert_eq!(project.query(objects), before);
+    project.ok(&["revert", "--yes"]);
+    assert_eq!(project.query(objects), before);
+    // The same where only letters change.
+    project.ok(&["discard", "--yes"]);
+    project.sql("drop trigger keep; drop view all_names; drop view names; drop view phones");
+    let views = |column: &str| {
+        format!(
+            "\nview codes ```\n    select {column} from hive\n```\n\nview more ```\n    select {column} from codes\n```\n"
+        )
+    };
+    project.declare(&(HIVES.to_owned() + &views("code")));
+    project.migrate("views");
+    let shouted = HIVES
+        .replace("code:       text(12)", "\"CODE\":     text(12)")
+        .replace("(keeper_id, code)", "(keeper_id, \"CODE\")");
+    assert_ne!(shouted, HIVES);
+    project.declare(&(shouted + &views("\"CODE\"")));
+    project.migrate("letters");
+    project.ok(&["revert", "--yes"]);
+    assert_eq!(project.query("select code from more order by code"), ["A", "B", "C"]);
+}
+
 #[test]
 fn a_view_that_is_broken_for_another_reason_is_not_in_the_way() {
     let project = filled();

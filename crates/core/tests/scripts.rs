@@ -88,19 +88,21 @@ fn nothing_is_said_to_be_nothing() {
     insta::assert_snapshot!(scripts(HIVE, HIVE));
 }
 
+/// The steps of a plan.
+#[track_caller]
+fn titles(provider: Provider, from: &str, to: &str) -> Vec<String> {
+    let dialect = Dialect::of(provider).expect("it is one");
+    let plan = plan(dialect, &schema(dialect, from), &schema(dialect, to), &Choices::default());
+    plan.steps.iter().map(|planned| planned.step.title()).collect()
+}
+
 /// MariaDB writes every row anew where a column stops to number rows or begins to.
 #[test]
 fn a_column_goes_on_to_number_rows_while_a_key_of_it_stays() {
     #[track_caller]
     fn case(from: &str, to: &str, expected: &[&str]) {
-        let dialect = Dialect::of(Provider::Mariadb).expect("it is one");
-        let table = |keys: &str| {
-            let text = format!("table hive {{\n    id: int64, identity\n    code: text(9)\n    {keys}\n}}\n");
-            schema(dialect, &text)
-        };
-        let plan = plan(dialect, &table(from), &table(to), &Choices::default());
-        let titles: Vec<String> = plan.steps.iter().map(|planned| planned.step.title()).collect();
-        assert_eq!(titles, expected);
+        let table = |keys: &str| format!("table hive {{\n    id: int64, identity\n    code: text(9)\n    {keys}\n}}\n");
+        assert_eq!(titles(Provider::Mariadb, &table(from), &table(to)), expected);
     }
     case("primary key (id)", "primary key (id)\n unique (code)", &["add unique hive_code_key to hive"]);
     case("primary key (id)\n unique (code)", "primary key (id)", &["drop unique hive_code_key of hive"]);
@@ -125,4 +127,46 @@ fn a_column_goes_on_to_number_rows_while_a_key_of_it_stays() {
             "alter column hive.id",
         ],
     );
+}
+
+/// A view goes and comes back where what it reads changes its type, on PostgreSQL; elsewhere nobody misses it meanwhile.
+#[test]
+fn a_view_stays_where_nothing_that_it_reads_changes() {
+    const BASE: &str = "enum temper { calm, wild }\ntable hive {\n    id: int64, primary key\n    kg: int32\n    \
+                        size: int32\n    mood: temper\n    twice: int32, null, generated (kg * 2)\n}\n";
+    #[track_caller]
+    fn case(provider: Provider, view: &str, [old, new]: [&str; 2], expected: &[&str]) {
+        let from = format!("{BASE}view seen ```\n{view}\n```\n");
+        let to = from.replacen(old, new, 1);
+        assert_eq!(titles(provider, &from, &to), expected, "{view}");
+    }
+    let heavier = ["kg: int32", "kg: int64"];
+    let kg = "alter column hive.kg";
+    let (gone, back) = ("drop view seen", "create view seen");
+    case(Provider::Postgres, "select id, size from hive", ["kg: int32", "kg: int32, null"], &[kg]);
+    case(
+        Provider::Mariadb,
+        "select id, kg from hive",
+        heavier,
+        &["drop column hive.twice", kg, "add column hive.twice"],
+    );
+    case(
+        Provider::Postgres,
+        "select id, size from hive",
+        heavier,
+        &["drop column hive.twice", kg, "add column hive.twice"],
+    );
+    for view in ["select id, kg from hive", "select id, twice from hive", "select hive.* from hive"] {
+        case(Provider::Postgres, view, heavier, &[gone, "drop column hive.twice", kg, "add column hive.twice", back]);
+    }
+    let fewer = ["calm, wild", "calm"];
+    case(Provider::Postgres, "select mood from hive", fewer, &[gone, "make enum temper anew", back]);
+    case(Provider::Postgres, "select kg from hive", fewer, &["make enum temper anew"]);
+    case(
+        Provider::Postgres,
+        "select mood from hive",
+        ["calm, wild", "calm, wild, sad"],
+        &["add word sad to enum temper"],
+    );
+    case(Provider::Mariadb, "select mood from hive", fewer, &["alter column hive.mood"]);
 }

@@ -10,3 +10,4 @@ pub mod oracle;
 pub mod rows;
 pub mod server;
 pub mod store;
+pub mod views;

@@ -17,6 +17,7 @@ use hollow_oak_core::history::{Decisions, EventKind};
 use hollow_oak_core::language::{Source, declare, print, resolve};
 use hollow_oak_core::physical::{self, fingerprint};
 use hollow_oak_core::plan::{Choices, Matter, Plan, RiskKind, plan, questions};
+use hollow_oak_core::schema::ProgramKind;
 use hollow_oak_core::script::{Direction, Script, write};
 use hollow_oak_core::{Dialect, Provider, Schema};
 use hollow_oak_database::{
@@ -26,7 +27,7 @@ use hollow_oak_testkit::coverage::Coverage;
 use hollow_oak_testkit::generate::Chance;
 use hollow_oak_testkit::server::Connects;
 use hollow_oak_testkit::store::Store;
-use hollow_oak_testkit::{choices, edit, generate, oracle, rows, server};
+use hollow_oak_testkit::{choices, edit, generate, oracle, rows, server, views};
 
 /// What a run of many pairs saw.
 #[derive(Default)]
@@ -40,6 +41,7 @@ struct Seen {
     decided: usize,
     whole: usize,
     counted: usize,
+    views: usize,
 }
 
 #[test]
@@ -105,13 +107,15 @@ fn pairs(dialect: Dialect, fixed: u64, new: u64) {
             seen.decided += part.decided;
             seen.whole += part.whole;
             seen.counted += part.counted;
+            seen.views += part.views;
             failures.extend(failed);
         }
     });
     println!(
-        "{}: {pairs} pairs, {} rows, {} steps, {} of them rebuilds, {} fills and conversions, {} kept things brought back, \
+        "{}: {pairs} pairs, {} views, {} rows, {} steps, {} of them rebuilds, {} fills and conversions, {} kept things brought back, \
          {} databases row for row as before, {} runs refused by rows as foretold, {} of them by a count\n{}",
         dialect.provider().title(),
+        seen.views,
         seen.rows,
         seen.steps,
         seen.rebuilds,
@@ -151,7 +155,12 @@ fn pair(dialect: Dialect, seed: u64, seen: &mut Seen) {
     let mut rng = Chance::new(seed, dialect);
     let a = generate::schema(&mut rng);
     let b = if rng.u8(..5) == 0 { generate::schema(&mut rng) } else { edit::edited(&mut rng, &a) };
+    let (a, b) = (views::with_views(a, dialect, seed), views::with_views(b, dialect, seed));
     let (a, b) = (Side::new(a, dialect), Side::new(b, dialect));
+    seen.views += [&a, &b]
+        .map(|side| side.physical.programs().filter(|one| one.kind == ProgramKind::View).count())
+        .iter()
+        .sum::<usize>();
     assert_declared_again(&a);
     assert_declared_again(&b);
     let folder = tempfile::tempdir().expect("a temporary folder can be made");

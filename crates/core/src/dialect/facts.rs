@@ -41,6 +41,8 @@ pub struct Facts {
     pub tables_hold_indexes: bool,
     /// Whether a reference stands on an index over its own columns.
     pub references_need_own_index: bool,
+    /// Whether the type of a column cannot change under a view that reads it.
+    pub views_fix_types: bool,
     /// Whether a column that numbers rows has to begin a key at every moment.
     pub identity_needs_key: bool,
     /// Whether a table has to have a column at every moment.

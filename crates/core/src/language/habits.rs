@@ -307,7 +307,11 @@ mod tests {
     fn a_habit_in_a_table_is_told_what_to_type() {
         #[track_caller]
         fn case(line: &str, expected: &str) {
-            assert_eq!(help(&format!("table hive {{\n    number: int64, primary key\n    {line}\n}}\n")), expected, "{line}");
+            assert_eq!(
+                help(&format!("table hive {{\n    number: int64, primary key\n    {line}\n}}\n")),
+                expected,
+                "{line}"
+            );
         }
         case("id int64", "write `id: int64`");
         case("id bigint primary key", "write `id: int64`, and a comma before each clause");

@@ -274,6 +274,14 @@ pub struct EnumType {
     pub comment: Option<String>,
 }
 
+impl EnumType {
+    /// Whether the other one has its words in the same order, and perhaps more.
+    pub(crate) fn only_gains(&self, other: &Self) -> bool {
+        let kept = other.words.iter().filter(|word| self.words.contains(word));
+        kept.eq(&self.words)
+    }
+}
+
 /// A table.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Table {

@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::step::Step;
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, Renames, TableChange};
-use crate::physical::{Column, Index, Program, Schema, mentions, qualified};
+use crate::physical::{Column, Index, Program, Schema, Table, mentions, qualified};
 use crate::schema::ProgramKind;
 use crate::sql::Expression;
 
@@ -53,15 +53,20 @@ pub(super) fn around(
             }
         }
     }
-    let mut disturbed = renames.touched_tables();
-    disturbed.extend(renames.words.keys().cloned());
-    if remakes_views {
-        let former = |name: String| renames.former_table(&name).map_or(name.clone(), str::to_owned);
-        disturbed.extend(disturbed_names(changes).into_iter().map(former));
+    let mut disturbed = Disturbed::default();
+    for name in renames.touched_tables().into_iter().chain(renames.words.keys().cloned()) {
+        disturbed.all(name);
     }
-    if remakes_views || !renames.is_empty() {
+    match remakes_views {
+        true => disturbed.note(dialect, from, changes, renames),
+        // By way of another name, under which a view on a view does not find the column (SQLite, "ALTER TABLE RENAME").
+        false => disturbed.note_other_letters(changes),
+    }
+    if remakes_views || !disturbed.0.is_empty() {
         let named = || dropped.iter().filter(|one| has_name(one));
-        disturbed.extend(named().map(|one| one.name.clone()));
+        for one in named() {
+            disturbed.all(one.name.clone());
+        }
         let mut gone: BTreeSet<String> = named().map(|one| one.base_name().to_owned()).collect();
         gone.extend(changes.tables.iter().filter_map(|change| match change {
             TableChange::Drop(table) => Some(table.name.clone()),
@@ -104,7 +109,7 @@ fn remake(
     dialect: Dialect,
     from: &Schema,
     to: &Schema,
-    mut disturbed: BTreeSet<String>,
+    mut disturbed: Disturbed,
     mut gone: BTreeSet<String>,
     dropped: &mut Vec<Program>,
     made: &mut Vec<Program>,
@@ -119,10 +124,10 @@ fn remake(
             .programs()
             .filter(|one| !dropped.iter().any(|other| same(one, other)))
             .filter(|one| match one.kind {
-                ProgramKind::View | ProgramKind::MaterializedView => disturbed.iter().any(|name| one.mentions(name)),
+                ProgramKind::View | ProgramKind::MaterializedView => disturbed.is_read_by(one),
                 // One that looks at columns before it fires keeps them as they are.
                 ProgramKind::Trigger if dialect == Dialect::Postgres && looks_at_columns(one) => {
-                    disturbed.iter().any(|name| one.mentions(name)) || named(&one.create, one.base_name(), &gone)
+                    disturbed.is_read_by(one) || named(&one.create, one.base_name(), &gone)
                 }
                 // Those that fire behind it would fire before it.
                 ProgramKind::Trigger if matches!(dialect, Dialect::Mariadb(_)) => {
@@ -131,10 +136,8 @@ fn remake(
                 ProgramKind::Trigger | ProgramKind::Routine => named(one.said_when_made(), one.base_name(), &gone),
                 // A view in its own words, and what hangs on something that is made again.
                 ProgramKind::Object => match one.word.as_deref() {
-                    Some("view" | "materialized view" | "policy" | "publication") => {
-                        disturbed.iter().any(|name| one.mentions(name))
-                    }
-                    Some("rule") if disturbed.iter().any(|name| one.mentions(name)) => true,
+                    Some("view" | "materialized view" | "policy" | "publication") => disturbed.is_read_by(one),
+                    Some("rule") if disturbed.is_read_by(one) => true,
                     Some("comment" | "firing" | "grant" | "index" | "rule" | "trigger" | "column setting") => {
                         dropped.iter().any(|other| has_name(other) && one.mentions(other.base_name()))
                     }
@@ -153,7 +156,7 @@ fn remake(
                 made.push(after.clone());
             }
             if has_name(&one) {
-                disturbed.insert(one.name.clone());
+                disturbed.all(one.name.clone());
                 gone.insert(one.base_name().to_owned());
             }
             dropped.push(one);
@@ -184,37 +187,114 @@ fn replaces(old: &Program, new: &Program) -> bool {
     new.kind == ProgramKind::Routine && words == ["create", "or", "replace"] && head(old) == head(new)
 }
 
-/// Tables and enum types that change in such a way that no view may look on.
-fn disturbed_names(changes: &Changes) -> BTreeSet<String> {
-    let mut names = BTreeSet::new();
-    for change in &changes.tables {
-        match change {
-            TableChange::Add(_) => {}
-            TableChange::Drop(table) => {
-                names.insert(table.name.clone());
-            }
-            TableChange::Alter(alteration) => {
-                let moves = |item: &ItemChange| match item {
-                    ItemChange::Column(Change::Add(_)) => false,
-                    // A default, or whether it may be null, is nothing that anybody reads.
-                    ItemChange::Column(Change::Alter { from, to }) => {
-                        from.ty != to.ty || from.collation != to.collation || from.generated != to.generated
+/// What changes in such a way that no view may look on: by the name of a table, an enum type or a view, all of it, or some
+/// of its columns.
+#[derive(Default)]
+struct Disturbed(BTreeMap<String, Moved>);
+
+enum Moved {
+    All,
+    Columns(BTreeSet<String>),
+}
+
+impl Disturbed {
+    fn all(&mut self, name: String) {
+        self.0.insert(name, Moved::All);
+    }
+
+    fn column(&mut self, table: String, column: &str) {
+        if let Moved::Columns(columns) = self.0.entry(table).or_insert_with(|| Moved::Columns(BTreeSet::new())) {
+            columns.insert(column.to_owned());
+        }
+    }
+
+    /// Whether a program reads something of it. One that may read columns without naming them is taken to read all.
+    fn is_read_by(&self, program: &Program) -> bool {
+        self.0.iter().any(|(name, moved)| {
+            program.mentions(name)
+                && match moved {
+                    Moved::All => true,
+                    Moved::Columns(columns) => {
+                        columns.iter().any(|column| program.mentions(column))
+                            || program.create.contains('*')
+                            || program.mentions("natural")
                     }
-                    ItemChange::Column(Change::Drop(_) | Change::Rename { .. }) => true,
-                    _ => false,
-                };
-                if alteration.items.iter().any(moves) || alteration.from.name != alteration.to.name {
-                    names.insert(alteration.from.name.clone());
+                }
+        })
+    }
+
+    /// Adds what these changes disturb, under the names that what is there reads it by.
+    fn note(&mut self, dialect: Dialect, from: &Schema, changes: &Changes, renames: &Renames) {
+        let former = |name: &str| renames.former_table(name).unwrap_or(name).to_owned();
+        for change in &changes.tables {
+            match change {
+                TableChange::Add(_) => {}
+                TableChange::Drop(table) => self.all(former(&table.name)),
+                TableChange::Alter(alteration) if alteration.from.name != alteration.to.name => {
+                    self.all(former(&alteration.from.name));
+                }
+                TableChange::Alter(alteration) => {
+                    let table = &alteration.from;
+                    for item in &alteration.items {
+                        match item {
+                            ItemChange::Column(Change::Drop(column)) => self.column(former(&table.name), &column.name),
+                            // A default, or whether it may be null, is nothing that anybody reads.
+                            ItemChange::Column(Change::Alter { from, to })
+                                if dialect.facts().views_fix_types
+                                    && (from.ty != to.ty
+                                        || from.collation != to.collation
+                                        || from.generated != to.generated) =>
+                            {
+                                self.column(former(&table.name), &from.name);
+                            }
+                            ItemChange::Column(Change::Rename { .. }) => self.all(former(&table.name)),
+                            _ => {}
+                        }
+                    }
                 }
             }
         }
-    }
-    for change in &changes.enums {
-        if let Change::Alter { from, .. } = change {
-            names.insert(from.name.clone());
+        for change in &changes.enums {
+            if let Change::Alter { from: old, to: new } | Change::Rename { from: old, to: new } = change
+                && !old.only_gains(new)
+            {
+                self.all(old.name.clone());
+                for table in from.tables() {
+                    for column in table.columns.iter().filter(|column| dialect.is_of_enum(&column.ty, &old.name)) {
+                        self.column(former(&table.name), &column.name);
+                    }
+                }
+            }
+        }
+        for table in from.tables() {
+            self.spread(&former(&table.name), table);
         }
     }
-    names
+
+    /// Adds tables with columns that get other letters.
+    fn note_other_letters(&mut self, changes: &Changes) {
+        for change in &changes.tables {
+            let TableChange::Alter(alteration) = change else { continue };
+            if alteration.items.iter().any(|item| matches!(item, ItemChange::Column(Change::Rename { .. }))) {
+                self.all(alteration.from.name.clone());
+            }
+        }
+    }
+
+    /// What is computed from a column that moves is made anew with it.
+    fn spread(&mut self, name: &str, table: &Table) {
+        while let Some(Moved::Columns(moved)) = self.0.get_mut(name) {
+            let reads = |column: &&Column| {
+                let Some(computed) = &column.generated else { return false };
+                !moved.contains(&column.name) && moved.iter().any(|one| computed.expression.mentions(one))
+            };
+            let more: Vec<String> = table.columns.iter().filter(reads).map(|column| column.name.clone()).collect();
+            if more.is_empty() {
+                return;
+            }
+            moved.extend(more);
+        }
+    }
 }
 
 /// Puts the programs where the other steps need them: one that a table is made with comes before the table, and one that

@@ -155,8 +155,7 @@ impl Planner<'_> {
         if from.words == to.words {
             return;
         }
-        let kept: Vec<_> = to.words.iter().filter(|word| from.words.contains(word)).collect();
-        if kept.len() == from.words.len() && kept.iter().zip(&from.words).all(|(a, b)| *a == b) {
+        if from.only_gains(to) {
             let mut before: Option<&String> = None;
             for word in &to.words {
                 if !from.words.contains(word) {

@@ -23,17 +23,18 @@ enum Fate {
 }
 
 /// Finds the views and triggers that mention a table which is made anew or loses a column: they are dropped first and
-/// made again at the end. So are those that do not work as it is: SQLite alters no column while there is one. A trigger
-/// of a table that goes for good goes with it.
+/// made again at the end. So are those that do not work as it is, or while these are away: SQLite renames nothing and drops
+/// no column while there is one. A trigger of a table that goes for good goes with it.
 pub(super) fn preflight(connection: &Connection, script: &Script) -> Result<Preflight, DatabaseError> {
     let mut preflight = Preflight { schema_state: schema_state(connection)?, ..Preflight::default() };
     let fates = fates(script);
-    let alters = alters_columns(script);
+    let alters = alters_in_place(script);
     if fates.is_empty() && !alters {
         return Ok(preflight);
     }
     let handled = dropped_by_name(script);
     let probes = if alters { probe(connection)? } else { Probes::new() };
+    let mut left = Vec::new();
     for definition in definitions(connection)? {
         let kind = match definition.kind.as_str() {
             "view" => ObjectKind::View,
@@ -41,7 +42,10 @@ pub(super) fn preflight(connection: &Connection, script: &Script) -> Result<Pref
             _ => continue,
         };
         let broken = probes.get(&(definition.kind.clone(), definition.name.clone())).is_some_and(Option::is_some);
-        sort_in(&mut preflight, kind, definition, &fates, broken, &handled);
+        left.extend(sort_in(&mut preflight, kind, definition, &fates, broken, &handled));
+    }
+    if alters {
+        add_readers(&mut preflight, left, &handled);
     }
     // A trigger may be on a view, so views are made first.
     preflight.dependents.sort_by_key(|dependent| dependent.kind != ObjectKind::View);
@@ -57,6 +61,23 @@ fn dropped_by_name(script: &Script) -> Vec<String> {
     named.collect()
 }
 
+/// Adds the views and triggers that read a view which is away meanwhile.
+fn add_readers(preflight: &mut Preflight, mut left: Vec<Dependent>, handled: &[String]) {
+    let mut away: Vec<String> = handled.iter().map(|name| name.to_ascii_lowercase()).collect();
+    away.extend(preflight.dependents.iter().map(|one| one.name.to_ascii_lowercase()));
+    loop {
+        let reads = |one: &Dependent| names(&one.sql).iter().any(|name| away.contains(name));
+        let (more, rest): (Vec<_>, Vec<_>) = left.into_iter().partition(reads);
+        if more.is_empty() {
+            return;
+        }
+        away.extend(more.iter().map(|one| one.name.to_ascii_lowercase()));
+        preflight.dependents.extend(more);
+        left = rest;
+    }
+}
+
+/// Puts one where it belongs; what is not touched comes back.
 fn sort_in(
     preflight: &mut Preflight,
     kind: ObjectKind,
@@ -64,17 +85,17 @@ fn sort_in(
     fates: &BTreeMap<String, Fate>,
     broken: bool,
     handled: &[String],
-) {
-    let Some(sql) = definition.sql else { return };
+) -> Option<Dependent> {
+    let sql = definition.sql?;
     if handled.contains(&definition.name) {
-        return;
+        return None;
     }
     let own_table = definition.table.to_ascii_lowercase();
     let dependent =
         |table: &str| Dependent { kind, name: definition.name.clone(), table: table.to_owned(), sql: sql.clone() };
     if kind == ObjectKind::Trigger && fates.get(&own_table) == Some(&Fate::Dropped) {
         preflight.lost.push(dependent(&definition.table));
-        return;
+        return None;
     }
     let mentioned = names(&sql);
     let touched = fates.iter().find(|(name, fate)| **fate == Fate::Changed && mentioned.contains(name));
@@ -88,7 +109,10 @@ fn sort_in(
         preflight.dependents.push(dependent(table));
     } else if on_view || broken {
         preflight.dependents.push(dependent(&definition.table));
+    } else {
+        return Some(dependent(&definition.table));
     }
+    None
 }
 
 /// A number that changes whenever the schema does (SQLite, "PRAGMA schema_version").
@@ -105,12 +129,17 @@ fn names(sql: &str) -> Vec<String> {
         .collect()
 }
 
-/// Whether the script drops or renames a column in place.
-fn alters_columns(script: &Script) -> bool {
+/// Whether the script drops or renames a column or renames a table in place, so that SQLite reads every view and trigger.
+fn alters_in_place(script: &Script) -> bool {
     script.steps.iter().flat_map(|step| &step.statements).any(|statement| {
         let words = names(&statement.sql);
         let words: Vec<&str> = words.iter().map(String::as_str).collect();
-        matches!(words[..], ["alter", "table", _, "drop", ..] | ["alter", "table", _, "rename", "column", ..])
+        match words[..] {
+            // A table made anew takes its name without that (SQLite, "PRAGMA legacy_alter_table").
+            ["alter", "table", name, "rename", "to", ..] => !name.starts_with("oak_rebuild"),
+            ["alter", "table", _, "drop", ..] | ["alter", "table", _, "rename", "column", ..] => true,
+            _ => false,
+        }
     })
 }
 

@@ -59,6 +59,7 @@ pub(super) const FACTS: Facts = Facts {
     uniques_are_indexes: true,
     tables_hold_indexes: true,
     references_need_own_index: true,
+    views_fix_types: false,
     identity_needs_key: true,
     needs_a_column: true,
     fills_silently: true,

@@ -43,6 +43,7 @@ pub(super) const FACTS: Facts = Facts {
     uniques_are_indexes: false,
     tables_hold_indexes: false,
     references_need_own_index: false,
+    views_fix_types: true,
     identity_needs_key: false,
     needs_a_column: false,
     fills_silently: false,
