@@ -578,6 +578,38 @@ fn a_zero_stays_where_numbering_begins() {
     assert_eq!(here.query("select concat(id, ' ', code) from hive order by id"), ["0 zero", "7 seven", "8 next"]);
 }
 
+/// MariaDB keeps what was done before a statement that fails. What is of no migration is drawn up anew, not gone on with.
+#[test]
+fn a_sync_or_an_undo_that_broke_off_is_done_again() {
+    if !wanted(Provider::Mariadb) {
+        return;
+    }
+    let hives = support::HIVES.replace(" where (gross_kg > 40)", "");
+    let view = |column: &str| format!("{hives}\nview codes ```\n    select {column} from hive\n```\n");
+    let here = Stage::on(shared(Provider::Mariadb), &view("code, nothing"));
+    let broken = here.project.oak(&["sync", "--yes"]);
+    assert_eq!(broken.status, 1);
+    assert!(broken.stderr.starts_with("error: syncing dev: step 3 (create view codes) failed\n"), "{}", broken.stderr);
+    assert!(broken.stderr.contains("2 of its 3 steps are done and stay; `oak sync` looks again"), "{}", broken.stderr);
+    assert!(here.status()["interrupted"].is_null());
+    here.project.declare(&view("code"));
+    here.project.ok(&["sync", "--yes"]);
+    here.assert_same("live", "declared");
+
+    here.project.draft("first", &[]);
+    let refused = here.project.oak(&["apply", "--yes"]);
+    assert!(refused.stderr.contains("`oak mark applied 1 --because"), "{refused:#?}");
+    here.project.ok(&["mark", "applied", "1", "--because", "it was synced", "--yes"]);
+    here.sql("drop view codes; alter table hive drop column gross_kg; create table codes (a int)");
+    let broken = here.project.oak(&["absorb", "--undo", "--accept", "loses-data", "--yes"]);
+    assert_eq!(broken.status, 1);
+    assert!(broken.stderr.starts_with("error: undoing what was changed by hand on dev: step "), "{}", broken.stderr);
+    assert!(broken.stderr.contains("`oak absorb --undo` looks again and does the rest"), "{}", broken.stderr);
+    here.sql("drop table codes");
+    here.project.ok(&["absorb", "--undo", "--yes"]);
+    here.assert_same("live", "history");
+}
+
 /// Whoever only looks is not bothered by tables that others make anew meanwhile.
 #[test]
 fn status_is_told_beside_somebodys_changes() {

@@ -26,7 +26,7 @@ use super::init::FIRST_FILE;
 use super::layout::place_of;
 use super::mark::Marking;
 use super::reports::print_reports;
-use super::running::{confirm, made_by};
+use super::running::{Doing, confirm, made_by};
 use super::sync::{Run, print_sql, refuse_loss, show, with_rows};
 use crate::args::{AbsorbArgs, Global};
 use crate::exit::Exit;
@@ -197,7 +197,9 @@ fn undo(
     }
     let outcome = Outcome { gone: by_hand.live.keys(), schema: by_hand.expected.clone(), made: made_by([&script]) };
     let last_seq = state.journal.last_seq;
-    Run { project, target, text: &text, script: &script, outcome: &outcome, last_seq }.run(output)?;
+    let doing = Doing::Undoing;
+    Run { project, target, text: &text, script: &script, outcome: &outcome, last_seq, doing, source: "" }
+        .run(output)?;
     if global.json {
         let titles: Vec<_> = steps.steps.iter().map(|planned| planned.step.title()).collect();
         output.json(&json!({ "target": target.name, "undone": titles }));

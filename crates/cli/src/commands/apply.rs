@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 use hollow_oak_core::Dialect;
 use hollow_oak_core::diff::describe;
 use hollow_oak_core::history::{EventKind, History, Migration, StepRecord};
+use hollow_oak_core::physical::Table;
 use hollow_oak_core::plan::{Placement, RiskKind};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::{Direction, Script, ScriptStep};
@@ -13,7 +14,7 @@ use serde_json::json;
 
 use super::diff::with_differences;
 use super::running::{
-    Broken, confirm, drift_refusal, history_refusals, label_of, made_by, obstacle_refusal, position_in_words,
+    Broken, Doing, confirm, drift_refusal, history_refusals, label_of, made_by, obstacle_refusal, position_in_words,
     refuse_broken, settle, show_preflight, show_steps, waiting_text, with_override,
 };
 use crate::args::{ApplyArgs, Check, Global};
@@ -272,17 +273,25 @@ fn refuse_tables_in_the_way(
     state: &State,
     target: &Target,
 ) -> Result<()> {
-    let last = wanted.last().map(|at| &history.migrations()[*at]);
-    let after = project.physical_after(last, target.dialect)?;
-    let in_the_way = after
-        .tables()
-        .find(|table| state.expected().table(&table.name).is_none() && state.live.table(&table.name).is_some());
-    match in_the_way {
-        None => Ok(()),
-        Some(table) => Err(Failure::new(format!("{} already has a table {}, which no migration made", target.name, table.name)).help(
-            "rename or drop that table, or point the target's url at another database; `oak adopt`, in a folder of its own, takes a database in",
-        )),
+    let is_made = |table: &&Table| state.expected().table(&table.name).is_none();
+    let is_there = |table: &Table| state.live.table(&table.name).is_some();
+    let migration = |at: Option<&usize>| at.map(|at| &history.migrations()[*at]);
+    let after = project.physical_after(migration(wanted.last()), target.dialect)?;
+    let Some(table) = after.tables().filter(is_made).find(|table| is_there(table)) else { return Ok(()) };
+    let failure = Failure::new(format!("{} already has a table {}, which no migration made", target.name, table.name));
+    let first = migration(wanted.first());
+    if let Some(first) = first
+        && project.physical_after(Some(first), target.dialect)?.tables().filter(is_made).all(is_there)
+    {
+        return Err(failure.help(format!(
+            "where {} has all of {} already, as after `oak sync`, `oak mark applied {} --because \"…\"` says so; else rename \
+             or drop that table, or point the target's url at another database",
+            target.name, first.folder, first.number
+        )));
     }
+    Err(failure.help(
+        "rename or drop that table, or point the target's url at another database; `oak adopt`, in a folder of its own, takes a database in",
+    ))
 }
 
 /// A step that loses data needs somebody's word for it, in the migration's record.
@@ -582,7 +591,7 @@ impl Run<'_> {
         Broken {
             migration: one.migration.folder.clone(),
             script: shown_path(&one.up.path),
-            event: EventKind::Applied,
+            doing: Doing::Applying,
             target: self.target.name.clone(),
             provider: self.target.provider(),
             before,

@@ -126,7 +126,7 @@ fn ask_rename<'a>(candidates: &'a [Candidate], output: &mut Output) -> Result<Op
         output.question(format_args!("  {}  renamed to {}  ({})", at + 1, strong(&one.new), one.reason));
     }
     let last = candidates.len() + 1;
-    output.question(format_args!("  {last}  no: one goes and the other comes, and its values are lost"));
+    output.question(format_args!("  {last}  no: one goes and the other comes, and the values are lost"));
     loop {
         output.ask(&format!("1 to {last}, or q to stop [1] "));
         let answer = read_answer("`--rename` and `--no-rename` answer it")?;

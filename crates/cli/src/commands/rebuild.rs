@@ -9,7 +9,7 @@ use hollow_oak_database::{JournalEntry, Outcome, Scripts};
 
 use super::apply;
 use super::mark::mark;
-use super::running::{confirm, made_by};
+use super::running::{Doing, confirm, made_by};
 use super::sync::Run;
 use crate::args::{ApplyArgs, Global};
 use crate::exit::Exit;
@@ -69,8 +69,18 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
         let script = Script::read(target.dialect, &text)
             .map_err(|error| Failure::new(format!("the generated script cannot be read back: {error}")))?;
         let outcome = Outcome { gone: managed.keys(), schema: Schema::default(), made: made_by([&script]) };
-        Run { project: &project, target: &target, text: &text, script: &script, outcome: &outcome, last_seq }
-            .run(output)?;
+        let doing = Doing::Emptying;
+        Run {
+            project: &project,
+            target: &target,
+            text: &text,
+            script: &script,
+            outcome: &outcome,
+            last_seq,
+            doing,
+            source: "",
+        }
+        .run(output)?;
         last_seq = target::journal(&project, &history, &*database)?.last_seq;
     }
     for applied in journal.applied.iter().rev() {
@@ -106,7 +116,8 @@ fn load(project: &Project, target: &target::Target, name: &str, text: &str, outp
     let history = project.history()?;
     let outcome = Outcome { schema: project.physical_after(history.newest(), target.dialect)?, ..Outcome::default() };
     let last_seq = target::journal(project, &history, &*target.open()?)?.last_seq;
-    Run { project, target, text, script: &script, outcome: &outcome, last_seq }.run(output)?;
+    let doing = Doing::Loading;
+    Run { project, target, text, script: &script, outcome: &outcome, last_seq, doing, source: name }.run(output)?;
     output.say(format_args!("{} rows from {name}", done("loaded")));
     Ok(())
 }

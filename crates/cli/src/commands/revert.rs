@@ -8,8 +8,8 @@ use hollow_oak_database::{Database, JournalEntry, Migrating, Outcome, Resume, Sc
 use serde_json::json;
 
 use super::running::{
-    Broken, confirm, drift_refusal, made_by, obstacle_refusal, position, position_in_words, refuse_broken, settle,
-    show_preflight, show_steps, waiting_text, with_override,
+    Broken, Doing, confirm, drift_refusal, made_by, obstacle_refusal, position, position_in_words, refuse_broken,
+    settle, show_preflight, show_steps, waiting_text, with_override,
 };
 use crate::args::{Check, Global, RevertArgs};
 use crate::counting::{Counted, of_revert};
@@ -437,7 +437,7 @@ fn run_all(
                 let broken = Broken {
                     migration: one.label(),
                     script: "the down script kept in the target".into(),
-                    event: EventKind::Reverted,
+                    doing: Doing::Reverting,
                     target: target.name.clone(),
                     provider: target.provider(),
                     before: at,

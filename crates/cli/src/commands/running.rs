@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use hollow_oak_core::Provider;
-use hollow_oak_core::history::{EventKind, History, HistoryFault, Obstacle, StepRecord, Unfinished};
+use hollow_oak_core::history::{History, HistoryFault, Obstacle, StepRecord, Unfinished};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::Script;
 use hollow_oak_database::{Database, Failure as RunFailure, FailureKind, Preflight, Waiting, WaitingFor};
@@ -214,14 +214,54 @@ pub fn read_line(otherwise: &str) -> Result<String> {
     }
 }
 
-/// A migration that did not go through, with all that a person needs to go on.
+/// What was being done when it broke.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub enum Doing {
+    /// `oak apply`
+    Applying,
+    /// `oak revert`
+    Reverting,
+    /// `oak sync`
+    Syncing,
+    /// `oak absorb --undo`
+    Undoing,
+    /// `oak rebuild`, before it applies
+    Emptying,
+    /// `oak rebuild`, a file of rows
+    Loading,
+}
+
+impl Doing {
+    /// The command to type again.
+    fn command(self) -> &'static str {
+        match self {
+            Self::Applying => "oak apply",
+            Self::Reverting => "oak revert",
+            Self::Syncing => "oak sync",
+            Self::Undoing => "oak absorb --undo",
+            Self::Emptying | Self::Loading => "oak rebuild",
+        }
+    }
+
+    /// Whether what runs is a migration's script.
+    fn is_of_migration(self) -> bool {
+        matches!(self, Self::Applying | Self::Reverting)
+    }
+
+    /// Whether what runs stands in a file, and was not drawn up for this run.
+    fn is_of_file(self) -> bool {
+        self.is_of_migration() || self == Self::Loading
+    }
+}
+
+/// A run that did not go through, with all that a person needs to go on.
 pub struct Broken {
     /// The migration's folder, or its title where there is none.
     pub migration: String,
     /// The script's file, or where else it came from.
     pub script: String,
-    /// Applied or reverted.
-    pub event: EventKind,
+    /// What was being done.
+    pub doing: Doing,
     /// The target's name.
     pub target: String,
     /// The target's provider.
@@ -235,26 +275,26 @@ pub struct Broken {
 impl Broken {
     /// Puts the failure into words.
     pub fn explain(&self, failure: RunFailure) -> Failure {
-        let doing = match self.event {
-            EventKind::Reverted => "reverting",
-            _ => "applying",
+        let doing = match self.doing {
+            Doing::Applying => format!("applying {}", self.migration),
+            Doing::Reverting => format!("reverting {}", self.migration),
+            Doing::Syncing => format!("syncing {}", self.target),
+            Doing::Undoing => format!("undoing what was changed by hand on {}", self.target),
+            Doing::Emptying => format!("emptying {}", self.target),
+            Doing::Loading => format!("loading {}", self.script),
         };
-        let retry = match self.event {
-            EventKind::Reverted => "oak revert",
-            _ => "oak apply",
-        };
+        let retry = self.doing.command();
         let mut filled_so_far = false;
         let told = match failure.kind {
             FailureKind::Database(error) => {
-                Failure::new(format!("{doing} {}: {error}", self.migration)).help(error.help())
+                Failure::new(format!("{doing}: {error}")).help(error.help())
             }
             FailureKind::JournalMoved => {
-                Failure::new(format!("{doing} {}: another run changed the journal meanwhile", self.migration))
+                Failure::new(format!("{doing}: another run changed the journal meanwhile"))
                     .help(format!("`oak status` shows what is there now; then `{retry}` again"))
             }
             FailureKind::SchemaMoved => Failure::new(format!(
-                "{doing} {}: another program changed the schema between the check and the run",
-                self.migration
+                "{doing}: another program changed the schema between the check and the run"
             ))
             .help(format!("`oak status` shows what is there now; then `{retry}` again")),
             FailureKind::Statement { step, title, line, sql, message, by_rows, in_lots } => {
@@ -263,18 +303,31 @@ impl Broken {
                         "rows in the table do not meet the new rule: look at them with `oak show TABLE --rows 20`, mend them, then `{retry}` again"
                     )
                 } else {
-                    format!("mend the step in {}, or the declaration and draft again, then `{retry}`", self.script)
+                    match self.doing {
+                        Doing::Applying | Doing::Reverting => format!(
+                            "mend the step in {}, or the declaration and draft again, then `{retry}`",
+                            self.script
+                        ),
+                        Doing::Syncing => format!("mend the declaration, or what is in the way, then `{retry}` again"),
+                        Doing::Undoing | Doing::Emptying => {
+                            format!("mend by hand what is in the way, then `{retry}` again")
+                        }
+                        Doing::Loading => format!("mend the file, then `{retry}` again"),
+                    }
                 };
                 filled_so_far = in_lots;
-                Failure::new(format!("{doing} {}: step {step} ({title}) failed", self.migration))
-                    .detail(format!("{}:{line}", self.script))
-                    .detail(format!("{} says: {message}", self.provider.title()))
+                let told = Failure::new(format!("{doing}: step {step} ({title}) failed"));
+                let told = match self.doing.is_of_file() {
+                    true => told.detail(format!("{}:{line}", self.script)),
+                    false => told,
+                };
+                told.detail(format!("{} says: {message}", self.provider.title()))
                     .detail(dim(&sql))
                     .help(help)
             }
             FailureKind::BrokenReferences { count, examples, before } => {
                 let rows = plural("row", count);
-                let mut told = Failure::new(format!("{doing} {}: {rows} would reference nothing", self.migration));
+                let mut told = Failure::new(format!("{doing}: {rows} would reference nothing"));
                 for example in examples {
                     told = told.detail(example);
                 }
@@ -286,39 +339,48 @@ impl Broken {
                 }
                 told.help(format!("mend these rows, then `{retry}` again"))
             }
-            FailureKind::BreaksDependent { kind, name, message } => Failure::new(format!(
-                "{doing} {}: {kind} {name} would no longer work",
-                self.migration
-            ))
-            .detail(format!("{} says: {message}", self.provider.title()))
-            .help(match self.event {
-                EventKind::Reverted => format!("nobody declared it: drop it by hand, then `{retry}`"),
-                _ => format!(
-                    "nobody declared it: drop or mend it in a step of your own in {} (docs/own-sql.md), then `{retry}`",
-                    self.script
-                ),
-            }),
+            FailureKind::BreaksDependent { kind, name, message } => {
+                Failure::new(format!("{doing}: {kind} {name} would no longer work"))
+                    .detail(format!("{} says: {message}", self.provider.title()))
+                    .help(match self.doing {
+                        Doing::Applying => format!(
+                            "nobody declared it: drop or mend it in a step of your own in {} (docs/own-sql.md), then `{retry}`",
+                            self.script
+                        ),
+                        _ => format!("nobody declared it: drop it by hand, then `{retry}`"),
+                    })
+            }
             FailureKind::LosesDependent { kind, name } => {
-                Failure::new(format!("{doing} {}: {kind} {name} would be gone, and no step names it", self.migration))
-                    .help(format!(
-                        "make it again, or drop it by name, in a step of your own in {} (docs/own-sql.md)",
-                        self.script
-                    ))
+                Failure::new(format!("{doing}: {kind} {name} would be gone, and no step names it")).help(
+                    match self.doing.is_of_migration() {
+                        true => format!(
+                            "make it again, or drop it by name, in a step of your own in {} (docs/own-sql.md)",
+                            self.script
+                        ),
+                        false => format!("nobody declared it: drop it by hand, then `{retry}`"),
+                    },
+                )
             }
             FailureKind::Undecided { step, title } => Failure::new(format!(
-                "{doing} {}: step {step} ({title}) was interrupted, and it cannot be found out whether it took effect",
-                self.migration
+                "{doing}: step {step} ({title}) was interrupted, and it cannot be found out whether it took effect"
             ))
             .help(format!(
                 "look whether it did: then `{retry} --skip-step` goes on behind it, and `{retry} --repeat-step` runs it again"
             )),
             FailureKind::Outcome { changes } => {
-                let failure =
-                    Failure::new(format!("{doing} {}: the outcome is not what its schema.oak says", self.migration));
-                with_differences(failure, &changes).help(format!(
-                    "own SQL may not change declared tables in another way than the declarations do: declare the change, or mend {}",
-                    self.script
-                ))
+                let wanted = match self.doing {
+                    Doing::Applying | Doing::Reverting => "its schema.oak says",
+                    Doing::Syncing => "the declarations say",
+                    Doing::Undoing | Doing::Emptying | Doing::Loading => "its migrations say",
+                };
+                let failure = with_differences(Failure::new(format!("{doing}: the outcome is not what {wanted}")), &changes);
+                match self.doing.is_of_migration() {
+                    true => failure.help(format!(
+                        "own SQL may not change declared tables in another way than the declarations do: declare the change, or mend {}",
+                        self.script
+                    )),
+                    false => failure.help("`oak diff live declared` shows what is there now"),
+                }
             }
         };
         let told = match filled_so_far {
@@ -328,9 +390,16 @@ impl Broken {
             false => told,
         };
         if let Some((done, all)) = failure.remains {
-            let undo = match self.event {
-                EventKind::Reverted => String::new(),
-                _ => ", and `oak revert` undoes it".to_owned(),
+            let undo = match self.doing {
+                Doing::Applying => ", and `oak revert` undoes it",
+                Doing::Reverting => "",
+                Doing::Syncing | Doing::Undoing | Doing::Emptying | Doing::Loading => {
+                    let stays = if done == 1 { "is done and stays" } else { "are done and stay" };
+                    return told.detail(format!(
+                        "{done} of its {} {stays}; `{retry}` looks again and does the rest",
+                        plural("step", all)
+                    ));
+                }
             };
             return told.detail(format!(
                 "{} is in the middle of this migration: {done} of its {} done; `{retry}` goes on behind them{undo}",
@@ -343,7 +412,8 @@ impl Broken {
             count => format!("; {} of this run went through", plural("migration", count)),
         };
         let remains = if filled_so_far { "nothing else" } else { "nothing" };
-        told.detail(format!("{} is {}; {remains} of this migration remains{so_far}", strong(&self.target), self.at))
+        let of_it = if self.doing.is_of_migration() { "this migration" } else { "it" };
+        told.detail(format!("{} is {}; {remains} of {of_it} remains{so_far}", strong(&self.target), self.at))
     }
 }
 

@@ -1,7 +1,7 @@
 //! `oak sync`: a target is brought in line with the declarations, and no migration is kept. For prototypes.
 
 use hollow_oak_core::diff::Renames;
-use hollow_oak_core::history::EventKind;
+use hollow_oak_core::history::{EventKind, SYNC};
 use hollow_oak_core::physical::{Schema, Thing};
 use hollow_oak_core::plan::{Choices, Plan, PlannedStep, RiskKind, plan, questions};
 use hollow_oak_core::plural::plural;
@@ -11,7 +11,7 @@ use serde_json::json;
 
 use super::diff::show_unmanaged;
 use super::drafting::risk_text;
-use super::running::{Broken, confirm, made_by, refuse_broken, waiting_text};
+use super::running::{Broken, Doing, confirm, made_by, refuse_broken, waiting_text};
 use crate::args::{Global, SyncArgs};
 use crate::counting::{Counted, is_asked_about};
 use crate::exit::Exit;
@@ -19,9 +19,6 @@ use crate::failure::{Failure, Result};
 use crate::output::{Output, dim, done, strong};
 use crate::project::Project;
 use crate::target::{self, Target, is_ignored, script_sha};
-
-/// What the journal calls a run that is of no migration.
-pub(super) const SYNC: &str = "sync";
 
 /// Plans the difference, shows it, asks, and runs it.
 pub fn run(args: &SyncArgs, global: &Global, output: &mut Output) -> Result<Exit> {
@@ -115,8 +112,18 @@ pub fn run(args: &SyncArgs, global: &Global, output: &mut Output) -> Result<Exit
     }
     drop(database);
     let outcome = Outcome { gone: from.keys(), schema: wanted, made: made_by([&script]) };
-    let run = Run { project: &project, target: &target, text: &text, script: &script, outcome: &outcome, last_seq };
-    run.run(output)?;
+    let doing = Doing::Syncing;
+    Run {
+        project: &project,
+        target: &target,
+        text: &text,
+        script: &script,
+        outcome: &outcome,
+        last_seq,
+        doing,
+        source: "",
+    }
+    .run(output)?;
     if global.json {
         let steps: Vec<_> = plan.steps.iter().map(|planned| planned.step.title()).collect();
         output.json(&json!({
@@ -131,8 +138,7 @@ pub fn run(args: &SyncArgs, global: &Global, output: &mut Output) -> Result<Exit
 /// A target with a history is changed by migrations.
 fn refuse_history(args: &SyncArgs, project: &Project, database: &dyn Database, target: &Target) -> Result<i64> {
     let journal = target::journal(project, &project.history()?, database)?;
-    let unfinished = journal.unfinished.as_ref().filter(|one| one.migration != SYNC);
-    if let Some(unfinished) = unfinished {
+    if let Some(unfinished) = &journal.unfinished {
         return Err(Failure::new(format!("migration \"{}\" was interrupted on {}", unfinished.title, target.name))
             .help("`oak apply` goes on with it, `oak revert` undoes it"));
     }
@@ -207,6 +213,9 @@ pub(super) struct Run<'a> {
     pub(super) script: &'a Script,
     pub(super) outcome: &'a Outcome,
     pub(super) last_seq: i64,
+    pub(super) doing: Doing,
+    /// The file that it stands in, where it does.
+    pub(super) source: &'a str,
 }
 
 impl Run<'_> {
@@ -240,8 +249,8 @@ impl Run<'_> {
         ran.map(|_| ()).map_err(|failure| {
             let broken = Broken {
                 migration: SYNC.to_owned(),
-                script: "the declarations".into(),
-                event: EventKind::Synced,
+                script: self.source.into(),
+                doing: self.doing,
                 target: name.clone(),
                 provider: self.target.provider(),
                 before: 0,

@@ -99,6 +99,10 @@ pub struct Event {
     pub by: String,
 }
 
+/// What stands in an event in place of a migration's id where something ran that is of none: a sync, what undoes a change
+/// by hand, what empties a target before it is rebuilt. It is drawn up anew each time and not gone on with.
+pub const SYNC: &str = "sync";
+
 /// A run that began and did not end.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Unfinished {
@@ -205,6 +209,7 @@ impl JournalState {
             _ => Direction::Up,
         };
         match event.kind {
+            EventKind::Started if event.migration == SYNC => {}
             EventKind::Started => {
                 self.unfinished = Some(Unfinished {
                     migration: event.migration.clone(),
@@ -265,5 +270,10 @@ mod tests {
         ]);
         let ids: Vec<_> = state.applied.iter().map(|one| one.migration.as_str()).collect();
         assert_eq!((ids.as_slice(), state.last_seq), (["d", "a"].as_slice(), 7));
+        let unfinished = |migration: &str| {
+            let begun = [event(8, migration, EventKind::Started), event(9, migration, EventKind::Step)];
+            JournalState::from_events(begun).unfinished.map(|one| one.migration)
+        };
+        assert_eq!((unfinished("e").as_deref(), unfinished(SYNC)), (Some("e"), None));
     }
 }

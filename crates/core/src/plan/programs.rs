@@ -59,7 +59,8 @@ pub(super) fn around(
     }
     match remakes_views {
         true => disturbed.note(dialect, from, changes, renames),
-        // By way of another name, under which a view on a view does not find the column (SQLite, "ALTER TABLE RENAME").
+        // By way of another name, under which a view on a view does not find the column, and with it in the text of views
+        // (SQLite, "ALTER TABLE RENAME").
         false => disturbed.note_other_letters(changes),
     }
     if remakes_views || !disturbed.0.is_empty() {
@@ -271,11 +272,12 @@ impl Disturbed {
         }
     }
 
-    /// Adds tables with columns that get other letters.
+    /// Adds tables that get other letters, or have columns that do.
     fn note_other_letters(&mut self, changes: &Changes) {
         for change in &changes.tables {
             let TableChange::Alter(alteration) = change else { continue };
-            if alteration.items.iter().any(|item| matches!(item, ItemChange::Column(Change::Rename { .. }))) {
+            let is_column = |item: &ItemChange| matches!(item, ItemChange::Column(Change::Rename { .. }));
+            if alteration.from.name != alteration.to.name || alteration.items.iter().any(is_column) {
                 self.all(alteration.from.name.clone());
             }
         }
