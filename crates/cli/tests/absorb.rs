@@ -394,6 +394,32 @@ fn rows_that_are_declared_stay_when_a_change_by_hand_is_undone() {
     });
 }
 
+/// They are no part of the schema: taking them in would need two places that say what they are.
+#[test]
+fn declared_rows_that_were_changed_by_hand_are_told_and_brought_back() {
+    on_each_provider(|provider| {
+        let declared = "table shade {\n    code:  text(9)\n    word:  text(20)\n\n    primary key (code)\n}\n\n\
+                        rows shade by (code) {\n    code | word\n    'r'  | 'red'\n    'b'  | 'blue'\n}\n";
+        let here = Stage::of(provider, declared);
+        here.project.migrate("first");
+        here.sql("insert into shade values ('x', 'of somebody''s own')");
+        assert!(here.project.ok(&["absorb", "--yes"]).starts_with("up to date:"));
+        here.sql("update shade set word = 'other' where code = 'b'");
+        here.sql("delete from shade where code = 'r'");
+        let told = here.project.oak(&["absorb", "--yes"]);
+        assert_eq!((told.status, told.stdout.as_str()), (1, ""));
+        let expected = "error: declared rows of dev are not as declared\n  shade: drop row 'r'\n  \
+                        shade: alter row 'b': word 'blue' → 'other'\n help: `oak absorb --undo` brings them back; ";
+        assert!(told.stderr.starts_with(expected), "{}", told.stderr);
+        let sql = here.project.ok(&["absorb", "--undo", "--dry-run"]);
+        assert!(sql.starts_with("-- Hollow Oak") && sql.contains("update shade set word = 'blue'"), "{sql}");
+        here.project.ok(&["absorb", "--undo", "--yes"]);
+        let rows = ["b|blue", "r|red", "x|of somebody's own"];
+        assert_eq!(here.query("select code, word from shade order by code"), rows);
+        here.assert_same("live", "declared");
+    });
+}
+
 #[test]
 fn files_with_the_line_ends_of_another_system_mean_the_same_and_keep_them() {
     let here = Stage::of(Provider::Sqlite, DECLARED);

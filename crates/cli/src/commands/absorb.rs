@@ -6,7 +6,7 @@ use std::path::PathBuf;
 
 use hollow_oak_core::Dialect;
 use hollow_oak_core::dialect::{Lifted, absorbed, lift};
-use hollow_oak_core::diff::{Candidate, Changes, Renames, TableChange, candidates, describe, diff};
+use hollow_oak_core::diff::{Candidate, Changes, Renames, TableChange, candidates, describe, diff, diff_rows};
 use hollow_oak_core::history::{Decisions, EventKind, FORMAT, History, Record, slug};
 use hollow_oak_core::language::syntax::Declaration;
 use hollow_oak_core::language::{Source, added, parse, patched, resolve};
@@ -18,7 +18,7 @@ use hollow_oak_core::script::{Direction, Script, write};
 use hollow_oak_database::{Database, Outcome};
 use serde_json::json;
 
-use super::diff::{counted, show_unmanaged};
+use super::diff::{counted, show_unmanaged, with_differences};
 use super::drafting::{
     AskedBy, Report, Written, compose, refuse_one_way, report, settle_fills, settle_keeping, settle_renames,
 };
@@ -47,10 +47,27 @@ pub fn run(args: &AbsorbArgs, global: &Global, output: &mut Output) -> Result<Ex
     refuse(args, &project, &history, &state, &target)?;
     let by_hand = ByHand::of(args, &state, &*database)?;
     let renaming = Renaming { args, dialect: target.dialect, live: &state.live };
+    // The SQL that would undo it stands alone.
+    let shows = !global.json && !(args.undo && args.dry_run);
     if by_hand.changes.is_empty() {
-        return nothing(&state, &target, global, output);
+        let newest = newest_applied(&history, &state.standing);
+        let wanted = project.physical_after(newest, target.dialect)?;
+        let by_hand = by_hand.with_rows_of(&wanted);
+        let rows = by_hand.rows(&*database)?;
+        if rows.is_empty() {
+            return nothing(&state, &target, global, output);
+        }
+        if !args.undo {
+            return Err(rows_differ(&rows, &target));
+        }
+        if shows {
+            output.line(format_args!("{} by hand on {}", strong(counted(&describe(&rows))), target.name));
+            print_reports(&describe(&rows), output);
+            output.line("");
+        }
+        return undo(&renaming, &project, &state, &by_hand, &target, global, output);
     }
-    if !global.json {
+    if shows {
         output.line(format_args!(
             "{} by hand on {}; what its newest migration left → what is there",
             strong(counted(&describe(&by_hand.changes))),
@@ -117,6 +134,27 @@ impl ByHand {
         let changes = diff(&expected, &live);
         Ok(Self { expected, live, changes })
     }
+
+    /// The same with the rows that are declared as well, where nothing else was changed.
+    fn with_rows_of(self, declared: &physical::Schema) -> Self {
+        let expected = self.live.clone().with_rows(declared.row_sets().cloned());
+        Self { expected, ..self }
+    }
+
+    /// Declared rows that are other ones now.
+    fn rows(&self, database: &dyn Database) -> Result<Changes> {
+        let live = with_rows(self.live.clone(), &self.expected, &Renames::default(), database)?;
+        Ok(Changes { rows: diff_rows(&self.expected, &live), ..Changes::default() })
+    }
+}
+
+/// Declared rows are taken in by hand: what they are to be is said in one place only.
+fn rows_differ(rows: &Changes, target: &Target) -> Failure {
+    let failure = Failure::new(format!("declared rows of {} are not as declared", target.name));
+    with_differences(failure, rows).help(format!(
+        "`oak absorb --undo` brings them back; or declare them as they are, `oak draft` it, and `oak mark applied` what {} has",
+        target.name
+    ))
 }
 
 /// What stands against it.
