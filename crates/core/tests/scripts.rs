@@ -2,7 +2,7 @@
 
 use hollow_oak_core::language::{Source, resolve};
 use hollow_oak_core::physical::Schema;
-use hollow_oak_core::plan::{Choices, plan};
+use hollow_oak_core::plan::{Choices, RiskKind, plan};
 use hollow_oak_core::script::{Direction, write};
 use hollow_oak_core::{Dialect, Provider, physical};
 
@@ -129,6 +129,38 @@ fn a_column_goes_on_to_number_rows_while_a_key_of_it_stays() {
     );
 }
 
+/// A reference that is made again checks every row of its table, and MariaDB writes them anew for it.
+#[test]
+fn a_reference_stays_while_another_key_takes_over() {
+    #[track_caller]
+    fn case(from: &str, to: &str, expected: &[&str]) {
+        let schema = |keys: &str| {
+            format!(
+                "table site {{\n    id: int64, primary key\n}}\ntable hive {{\n    id: int64, primary key\n    \
+                 site_id: references site\n    code: text(9)\n    {keys}\n}}\n"
+            )
+        };
+        assert_eq!(titles(Provider::Mariadb, &schema(from), &schema(to)), expected);
+    }
+    let (own, unique) = ("create index hive_site_id_fkey on hive", "add unique one to hive");
+    case("", "unique one (site_id, code)", &[unique, "drop index hive_site_id_fkey"]);
+    case("unique one (site_id, code)", "", &[own, "drop unique one of hive"]);
+    case("unique one (site_id, code)", "unique one (code)", &[own, "drop unique one of hive", unique]);
+    case("unique one (site_id)\n index two (site_id, code)", "index two (site_id, code)", &["drop unique one of hive"]);
+    // Nothing can take over before the new column is there, or while the old key has the name.
+    let again = ["drop foreign key hive_site_id_fkey of hive", "add foreign key hive_site_id_fkey to hive"];
+    case(
+        "",
+        "size: int32\n unique one (site_id, size)",
+        &[again[0], "drop index hive_site_id_fkey", "add column hive.size", "alter column hive.size", unique, again[1]],
+    );
+    case(
+        "unique one (site_id, code)",
+        "unique one (site_id)",
+        &[again[0], "drop unique one of hive", unique, again[1]],
+    );
+}
+
 /// A view goes and comes back where what it reads changes its type, on PostgreSQL; elsewhere nobody misses it meanwhile.
 #[test]
 fn a_view_stays_where_nothing_that_it_reads_changes() {
@@ -169,4 +201,43 @@ fn a_view_stays_where_nothing_that_it_reads_changes() {
         &["add word sad to enum temper"],
     );
     case(Provider::Mariadb, "select mood from hive", fewer, &["alter column hive.mood"]);
+}
+
+/// What cannot happen is not feared.
+#[test]
+fn only_what_rows_can_fail_at_is_a_risk() {
+    #[track_caller]
+    fn case(provider: Provider, [old, new]: [&str; 2], expected: &[&str]) {
+        let base = "table site {\n    id: int64, primary key\n}\ntable hive {\n    id: int32, primary key\n    \
+                    site_id: references site\n    code: text(9)\n    label: text(9), unique\n    kg: int32\n    \
+                    check heavy (kg > 1)\n}\n";
+        assert!(base.contains(old), "{old}");
+        let dialect = Dialect::of(provider).expect("it is one");
+        let [from, to] = [base.to_owned(), base.replacen(old, new, 1)].map(|text| schema(dialect, &text));
+        let plan = plan(dialect, &from, &to, &Choices::default());
+        let risks =
+            plan.steps.iter().flat_map(|planned| &planned.risks).filter(|risk| risk.kind == RiskKind::MayRefuse);
+        assert_eq!(risks.map(|risk| risk.what.as_str()).collect::<Vec<_>>(), expected, "{new}");
+    }
+    for provider in [Provider::Postgres, Provider::Mariadb] {
+        case(provider, ["code: text(9)", "code: text(20)"], &[]);
+        case(provider, ["label: text(9)", "label: text(20)"], &[]);
+        case(provider, ["id: int32", "id: int64"], &[]);
+        case(provider, ["code: text(9)", "code: text(9)\n    mail: text(20), null, unique"], &[]);
+        case(provider, ["code: text(9)", "code: text(9)\n    other_id: references site, null"], &[]);
+        case(
+            provider,
+            ["code: text(9)", "code: text(9)\n    other_id: references site, default 1"],
+            &["fails if other_id of a row of hive is not in site"],
+        );
+        case(provider, ["code: text(9)", "code: text(9), unique"], &["fails if two rows of hive have the same code"]);
+    }
+    case(Provider::Postgres, ["kg: int32", "kg: int64"], &[]);
+    case(Provider::Postgres, ["references site", "references site, on delete cascade"], &[]);
+    // Others can write in between.
+    case(
+        Provider::Mariadb,
+        ["references site", "references site, on delete cascade"],
+        &["fails if site_id of a row of hive is not in site"],
+    );
 }

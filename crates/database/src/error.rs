@@ -259,6 +259,8 @@ pub enum FailureKind {
         by_rows: bool,
         /// Whether the step commits rows lot by lot, so that those before stay as they are.
         in_lots: bool,
+        /// Whether something else depends on what goes or changes.
+        in_use: bool,
     },
     /// Rows would point to nothing.
     #[error("{count} {} would reference nothing", if *count == 1 { "row" } else { "rows" })]

@@ -297,11 +297,17 @@ impl Broken {
                 "{doing}: another program changed the schema between the check and the run"
             ))
             .help(format!("`oak status` shows what is there now; then `{retry}` again")),
-            FailureKind::Statement { step, title, line, sql, message, by_rows, in_lots } => {
+            FailureKind::Statement { step, title, line, sql, message, by_rows, in_lots, in_use } => {
                 let help = if by_rows {
                     format!(
                         "rows in the table do not meet the new rule: look at them with `oak show TABLE --rows 20`, mend them, then `{retry}` again"
                     )
+                } else if in_use {
+                    let by = match self.doing {
+                        Doing::Applying => format!("in steps of your own in {} (docs/own-sql.md), or by hand", self.script),
+                        _ => "by hand".to_owned(),
+                    };
+                    format!("nobody declared what is in the way: drop it before and make it again behind, {by}; then `{retry}` again")
                 } else {
                     match self.doing {
                         Doing::Applying | Doing::Reverting => format!(

@@ -78,6 +78,16 @@ pub enum Change<T> {
     },
 }
 
+impl<T> Change<T> {
+    /// What the right side has of it.
+    pub(crate) fn made(&self) -> Option<&T> {
+        match self {
+            Self::Add(to) | Self::Alter { to, .. } | Self::Rename { to, .. } => Some(to),
+            Self::Drop(_) => None,
+        }
+    }
+}
+
 /// The difference of one item of a table.
 #[expect(clippy::large_enum_variant, reason = "changes are few, and a box would stand in the way of every match")]
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -159,8 +159,14 @@ fn head(create: &str) -> &str {
 
 /// Whether SQL names this, in any letter case, quoted or not; it need not say the namespace.
 pub(crate) fn mentions(sql: &str, name: &str) -> bool {
-    let text = sql.to_lowercase();
+    let mut text = sql.to_lowercase();
     let name = qualified::plain(qualified::base(name)).to_lowercase();
+    // A quote in a name is written twice.
+    for quote in ["\"", "`"] {
+        if name.contains(quote) {
+            text = text.replace(&quote.repeat(2), quote);
+        }
+    }
     let is_letter = |character: char| character.is_alphanumeric() || character == '_';
     text.match_indices(&name).any(|(at, found)| {
         let before = text[..at].chars().next_back().is_some_and(is_letter);

@@ -5,12 +5,13 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::choices::Choices;
 use super::renaming::{self, Renamed};
 use super::risk::{Known, Risk, risks};
-use super::step::Step;
+use super::step::{Constraint, Step};
 use super::{deferred, programs, rebuilding, rows, staged};
 use crate::Dialect;
 use crate::dialect::Altering;
 use crate::diff::diff;
 use crate::physical::{Schema, Table};
+use crate::schema::ProgramKind;
 
 /// The steps from one schema to another.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -70,7 +71,7 @@ pub fn plan(dialect: Dialect, from: &Schema, to: &Schema, choices: &Choices) -> 
     let steps = with_rows(steps, to, choices);
     let steps = [renaming, steps].into_iter().flatten().collect();
     let steps = deferred::checked(dialect, &from, to, programs::placed(dialect, around, steps, to));
-    planned(dialect, [aside, steps, spent].into_iter().flatten().collect(), choices)
+    planned(dialect, [aside, steps, spent].into_iter().flatten().collect(), to, choices)
 }
 
 /// Adds the rows that come back, behind the tables that are made for them: they may reference each other.
@@ -95,14 +96,22 @@ fn with_rows(mut steps: Vec<Step>, to: &Schema, choices: &Choices) -> Vec<Step> 
 }
 
 /// Adds to each step where it runs and what it risks.
-fn planned(dialect: Dialect, steps: Vec<Step>, choices: &Choices) -> Plan {
-    let mut known = Known::new(choices);
+fn planned(dialect: Dialect, steps: Vec<Step>, to: &Schema, choices: &Choices) -> Plan {
+    let mut known = Known::new(to, choices);
+    known.returning = returning(dialect, &steps);
     for step in &steps {
         // A table that is made here has no rows, unless they come back.
         if let Step::CreateTable(table) = step
             && !choices.restored.iter().any(|kept| kept.table == table.name)
         {
             known.tables.insert(table.name.clone());
+        }
+        if let Step::FillColumn { only_missing: false, .. }
+        | Step::InsertRows { .. }
+        | Step::UpdateRows { .. }
+        | Step::Restore { .. } = step
+        {
+            known.written.insert(step.table().to_owned());
         }
         if let Step::AlterColumn { table, to, using: Some(_), .. } = step {
             known.converted.insert((table.clone(), to.name.clone()));
@@ -122,6 +131,33 @@ fn planned(dialect: Dialect, steps: Vec<Step>, choices: &Choices) -> Plan {
         PlannedStep { risks, placement: dialect.placement(&step), step }
     });
     Plan { steps: steps.collect() }
+}
+
+/// Constraints that go and come back as they were while no row changes and nobody else can write.
+fn returning(dialect: Dialect, steps: &[Step]) -> Vec<(String, Constraint)> {
+    let changes_rows = |step: &Step| match step {
+        Step::AlterColumn { from, to, using, .. } => {
+            using.is_some() || !dialect.stores_alike(&from.ty, &to.ty) || from.collation != to.collation
+        }
+        Step::FillColumn { .. }
+        | Step::InsertRows { .. }
+        | Step::UpdateRows { .. }
+        | Step::DeleteRows { .. }
+        | Step::Restore { .. }
+        | Step::RemakeEnum(_) => true,
+        // Its SQL may do anything.
+        Step::CreateProgram(one) => one.kind == ProgramKind::Object,
+        _ => false,
+    };
+    let is_held = |step: &Step| dialect.placement(step) == Placement::InTransaction;
+    if steps.iter().any(|step| changes_rows(step) || !is_held(step)) {
+        return Vec::new();
+    }
+    let dropped = steps.iter().filter_map(|step| match step {
+        Step::DropConstraint { table, constraint } => Some((table.clone(), constraint.clone())),
+        _ => None,
+    });
+    dropped.collect()
 }
 
 /// A name that no table has.

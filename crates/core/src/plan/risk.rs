@@ -11,7 +11,7 @@ use super::step::{Constraint, Copied, EnumSwap, Rebuild, Step, SwappedColumn};
 use crate::Dialect;
 use crate::dialect::Altering;
 use crate::diff::{Change, ItemChange};
-use crate::physical::{Check, Column, ForeignKey, KeyColumn, Table, qualified};
+use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, IndexPart, KeyColumn, Schema, Table, qualified};
 
 /// A risk of a step.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -126,6 +126,8 @@ impl FromStr for Risk {
 
 /// What the steps before one have done.
 pub(super) struct Known<'a> {
+    /// What is planned for.
+    to: &'a Schema,
     /// What was decided.
     choices: &'a Choices,
     /// Tables that the plan makes; they have no rows.
@@ -136,13 +138,58 @@ pub(super) struct Known<'a> {
     pub(super) filled: BTreeMap<(String, String), bool>,
     /// Columns whose change of type says already that they are converted.
     pub(super) converted: BTreeSet<(String, String)>,
+    /// Tables that rows are written into.
+    pub(super) written: BTreeSet<String>,
+    /// Constraints that come back over the same rows.
+    pub(super) returning: Vec<(String, Constraint)>,
 }
 
 impl<'a> Known<'a> {
     /// Nothing done yet.
-    pub(super) fn new(choices: &'a Choices) -> Self {
+    pub(super) fn new(to: &'a Schema, choices: &'a Choices) -> Self {
         let [added, converted] = [BTreeSet::new(), BTreeSet::new()];
-        Self { choices, tables: BTreeSet::new(), added, filled: BTreeMap::new(), converted }
+        let [tables, written] = [BTreeSet::new(), BTreeSet::new()];
+        let (filled, returning) = (BTreeMap::new(), Vec::new());
+        Self { to, choices, tables, added, filled, converted, written, returning }
+    }
+
+    /// Whether the rows meet a constraint for sure: they did until just now, or a column of it is empty in all of them.
+    fn holds(&self, table: &str, constraint: &Constraint) -> bool {
+        let empty = |column: &String| self.comes_empty(table, column);
+        let comes_empty = match constraint {
+            Constraint::ForeignKey(key) => {
+                key.columns.iter().any(empty) && (key.columns.len() == 1 || key.attributes.is_empty())
+            }
+            Constraint::Unique(key) => key.columns.iter().any(|one| empty(&one.name)) && key.attributes.is_empty(),
+            Constraint::PrimaryKey(_) | Constraint::Check(_) => false,
+        };
+        let asks_the_same = |other: &Constraint| match (other, constraint) {
+            (Constraint::ForeignKey(old), Constraint::ForeignKey(new)) => {
+                let asked = |key: &ForeignKey| {
+                    (key.columns.clone(), key.referenced_table.clone(), key.referenced_columns.clone())
+                };
+                asked(old) == asked(new) && old.attributes == new.attributes && !old.attributes.contains("not valid")
+            }
+            _ => other == constraint,
+        };
+        comes_empty || self.returning.iter().any(|(owner, other)| owner == table && asks_the_same(other))
+    }
+
+    /// Whether no row has a value in a column, which this plan has just added.
+    fn comes_empty(&self, table: &str, column: &str) -> bool {
+        let name = (table.to_owned(), column.to_owned());
+        let has_none = |column: &Column| {
+            column.nullable && column.default.is_none() && column.generated.is_none() && !column.numbers_rows()
+        };
+        self.added.contains(&name)
+            && !self.filled.contains_key(&name)
+            && !self.written.contains(table)
+            && self.to.table(table).and_then(|table| table.column(column)).is_some_and(has_none)
+    }
+
+    /// Whether rows may be told apart by a column.
+    fn is_in_key(&self, table: &str, column: &str) -> bool {
+        self.to.table(table).is_none_or(|table| is_in_key(table, column))
     }
 
     /// What is kept of a column, or of a table, that goes under this name; it was kept under the name before.
@@ -233,7 +280,7 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Ris
             }
         }
         Step::CreateIndex { table, index } if index.unique => {
-            risks.add(RiskKind::MayRefuse, format!("fails if two rows of {table} share a key of {}", index.name));
+            risks.add(RiskKind::MayRefuse, format!("fails if two rows of {table} have the same key in {}", index.name));
         }
         Step::CreateProgram(one) => match one.word.as_deref() {
             Some("constraint") => {
@@ -264,6 +311,7 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Ris
             }
             risks.altered_in_place(table, &from, to, using.is_some());
         }
+        Step::AddConstraint { table, constraint } if known.holds(table, constraint) => {}
         Step::AddConstraint { table, constraint } => risks.constraint(table, constraint),
         Step::RemakeEnum(swap) => risks.enumeration(swap),
         Step::RebuildTable(rebuild) => risks.rebuild(rebuild),
@@ -364,9 +412,10 @@ impl Risks<'_> {
         if from.ty == to.ty && from.collation == to.collation {
             return;
         }
+        let is_alike = self.dialect.stores_alike(&from.ty, &to.ty);
         if converted {
             self.converted(&format!("{table}.{}", to.name), to);
-        } else if !self.dialect.stores_alike(&from.ty, &to.ty) {
+        } else if !is_alike {
             let (old, new) = (from.ty.text(), to.ty.text());
             let what = format!("the values of {table}.{} are stored again as {new} instead of {old}", to.name);
             self.add(RiskKind::ConvertsValues, what);
@@ -381,8 +430,11 @@ impl Risks<'_> {
             }
         }
         // What was different may be the same now.
-        let what = format!("fails if rows of {table} do not meet its keys once {} has changed", to.name);
-        self.add(RiskKind::MayRefuse, what);
+        let is_same = is_alike && !converted && from.collation == to.collation;
+        if !is_same && self.known.is_in_key(table, &to.name) {
+            let what = format!("fails if rows of {table} do not meet its keys once {} has changed", to.name);
+            self.add(RiskKind::MayRefuse, what);
+        }
     }
 
     /// A value that rows get while their table is made anew.
@@ -445,7 +497,7 @@ impl Risks<'_> {
 
     fn reference(&mut self, table: &str, key: &ForeignKey) {
         let columns = key.columns.join(", ");
-        let what = format!("fails if a row of {table} has a {columns} that {} does not", key.referenced_table);
+        let what = format!("fails if {columns} of a row of {table} is not in {}", key.referenced_table);
         self.add(RiskKind::MayRefuse, what);
     }
 
@@ -489,7 +541,7 @@ impl Risks<'_> {
 
     fn key(&mut self, table: &str, columns: &[KeyColumn]) {
         let names: Vec<_> = columns.iter().map(|column| column.name.as_str()).collect();
-        self.add(RiskKind::MayRefuse, format!("fails if two rows of {table} share a {}", names.join(", ")));
+        self.add(RiskKind::MayRefuse, format!("fails if two rows of {table} have the same {}", names.join(", ")));
     }
 
     fn column(&mut self, table: &Table, change: &Change<Column>, copied: &[(String, Copied)]) {
@@ -561,6 +613,23 @@ impl Risks<'_> {
             self.add(RiskKind::MayRefuse, what);
         }
     }
+}
+
+/// Whether a key or unique index may look at the column, directly or by way of a generated one.
+fn is_in_key(table: &Table, column: &str) -> bool {
+    let same = |name: &str| table.case.same_item(name, column);
+    let in_key = |columns: &[KeyColumn]| columns.iter().any(|one| same(&one.name));
+    let in_index = |index: &Index| {
+        let in_part = |part: &IndexPart| match &part.key {
+            IndexKey::Column(name) => same(name),
+            IndexKey::Expression(expression) => expression.mentions(column),
+        };
+        index.parts.iter().any(in_part) || index.predicate.as_ref().is_some_and(|one| one.mentions(column))
+    };
+    table.primary_key.as_ref().is_some_and(|key| in_key(&key.columns))
+        || table.uniques.iter().any(|key| in_key(&key.columns))
+        || table.indexes.iter().any(|index| index.unique && in_index(index))
+        || table.columns.iter().any(|one| one.generated.as_ref().is_some_and(|one| one.expression.mentions(column)))
 }
 
 /// Whether a key, check or unique index may look at the column, directly or by way of a generated one.

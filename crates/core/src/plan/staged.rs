@@ -12,7 +12,9 @@ use super::rows::RowSteps;
 use super::step::{Batch, Commented, Constraint, EnumSwap, Step, SwappedColumn};
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
-use crate::physical::{Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Schema, Table, Unique, qualified};
+use crate::physical::{
+    Column, EnumType, ForeignKey, Index, IndexKey, IndexPart, KeyColumn, Schema, Table, Unique, qualified,
+};
 use crate::sql::Expression;
 
 /// Plans by stages; see [`Stages`] for their order.
@@ -25,7 +27,8 @@ pub(super) fn steps(
     choices: &Choices,
 ) -> Vec<Step> {
     let stages = Stages { rows, ..Stages::default() };
-    let mut planner = Planner { dialect, from, to, choices, stages, disturbed: BTreeMap::new() };
+    let mut planner =
+        Planner { dialect, from, to, choices, stages, disturbed: BTreeMap::new(), early: BTreeMap::new() };
     let mut created = Vec::new();
     let mut dropped = Vec::new();
     let mut altered = Vec::new();
@@ -59,6 +62,7 @@ struct Stages {
     drop_references: Vec<Step>,
     release_identities: Vec<Step>,
     drop_tables: Vec<Step>,
+    create_first: Vec<Step>,
     drop_indexes: Vec<Step>,
     drop_constraints: Vec<Step>,
     stop_computing: Vec<Step>,
@@ -91,6 +95,8 @@ impl Stages {
             self.release_identities,
             self.drop_tables,
             self.rows.released,
+            // For references that stand on what goes.
+            self.create_first,
             self.drop_indexes,
             self.drop_constraints,
             self.stop_computing,
@@ -132,6 +138,8 @@ struct Planner<'a> {
     stages: Stages,
     /// By table, the columns that change in such a way that nothing may look at them meanwhile.
     disturbed: BTreeMap<String, BTreeSet<String>>,
+    /// By table, the new indexes and unique keys that have to be there before old ones go.
+    early: BTreeMap<String, BTreeSet<String>>,
 }
 
 impl Planner<'_> {
@@ -280,6 +288,11 @@ impl Planner<'_> {
                     }
                     Some(Change::Add(_)) | None => {}
                 }
+                if self.dialect.facts().references_need_own_index
+                    && let Some(Support::Comes(index)) = alteration.and_then(|one| self.support(one, &key.columns))
+                {
+                    self.early.entry(table.key()).or_default().insert(index.to_owned());
+                }
             }
         }
         for alteration in altered {
@@ -295,6 +308,14 @@ impl Planner<'_> {
                 }
             }
         }
+    }
+
+    /// What holds a reference meanwhile, see [`support`]. Rows that are declared may want a key to come later.
+    fn support<'a>(&self, alteration: &'a TableAlteration, columns: &[String]) -> Option<Support<'a>> {
+        let has_rows = [self.from, self.to]
+            .iter()
+            .any(|schema| schema.row_sets().any(|set| schema.key(&set.table) == alteration.from.key()));
+        support(alteration, columns).filter(|support| matches!(support, Support::Stays) || !has_rows)
     }
 
     fn reference_is_disturbed(&self, table: &Table, key: &ForeignKey, altered: &[TableAlteration]) -> bool {
@@ -327,7 +348,9 @@ impl Planner<'_> {
         }) {
             return true;
         }
-        if self.dialect.facts().references_need_own_index && own.is_some_and(|one| index_goes(one, &key.columns)) {
+        if self.dialect.facts().references_need_own_index
+            && own.is_some_and(|one| index_goes(one, &key.columns) && self.support(one, &key.columns).is_none())
+        {
             return true;
         }
         let Some(referenced) = self.from.table(&key.referenced_table) else { return false };
@@ -800,7 +823,17 @@ impl Planner<'_> {
         if self.stages.add_columns.iter().any(comes_along) {
             return;
         }
-        self.stages.add_constraints.push(Step::AddConstraint { table: table.to_owned(), constraint });
+        let is_early = match &constraint {
+            Constraint::Unique(Unique { name: Some(name), .. }) => self.is_early(&self.to.key(table), name),
+            _ => false,
+        };
+        let stage = if is_early { &mut self.stages.create_first } else { &mut self.stages.add_constraints };
+        stage.push(Step::AddConstraint { table: table.to_owned(), constraint });
+    }
+
+    /// Whether a new index or unique key has to be there before old ones go.
+    fn is_early(&self, table: &str, name: &str) -> bool {
+        self.early.get(table).is_some_and(|names| names.contains(name))
     }
 
     fn drop_constraint(&mut self, table: &str, constraint: Constraint) {
@@ -858,8 +891,10 @@ impl Planner<'_> {
     }
 
     fn create_index(&mut self, table: &Table, index: &Index) {
+        let is_early = self.is_early(&table.key(), &index.name);
         let (table, index) = (table.name.clone(), index.clone());
-        self.stages.create_indexes.push(Step::CreateIndex { table, index });
+        let stage = if is_early { &mut self.stages.create_first } else { &mut self.stages.create_indexes };
+        stage.push(Step::CreateIndex { table, index });
     }
 
     fn drop_index(&mut self, table: &Table, index: &Index) {
@@ -928,6 +963,75 @@ impl Planner<'_> {
 }
 
 /// The names of an index's parts that are columns.
+/// What holds a reference of a table while other keys and indexes of it go.
+enum Support<'a> {
+    /// One that nothing happens to.
+    Stays,
+    /// An index of this name, which can be made before.
+    Comes(&'a str),
+}
+
+/// The key or index that begins with these columns and is there all the time, or can be.
+fn support<'a>(alteration: &'a TableAlteration, columns: &[String]) -> Option<Support<'a>> {
+    let (from, to, items) = (&alteration.from, &alteration.to, &alteration.items);
+    let same = |a: &str, b: &str| to.case.same_item(a, b);
+    let moves = |column: &str| {
+        items.iter().any(|item| match item {
+            ItemChange::Column(
+                Change::Add(one) | Change::Drop(one) | Change::Alter { to: one, .. } | Change::Rename { to: one, .. },
+            ) => same(column, &one.name),
+            _ => false,
+        })
+    };
+    if from.name != to.name || columns.iter().any(|column| moves(column)) {
+        return None;
+    }
+    let begins = |names: &[&str]| names.len() >= columns.len() && names.iter().zip(columns).all(|(a, b)| same(a, b));
+    let holds = |names: Vec<&str>| begins(&names);
+    let primary = to.primary_key.as_ref().is_some_and(|key| holds(names(&key.columns)))
+        && !items.iter().any(|item| matches!(item, ItemChange::PrimaryKey(_)));
+    let holds_unique = |unique: &Unique| holds(names(&unique.columns));
+    let holds_index = |index: &Index| {
+        let is_plain = |part: &IndexPart| part.prefix.is_none() && matches!(part.key, IndexKey::Column(_));
+        index.method.is_none() && index.parts.iter().all(is_plain) && holds(column_parts(index))
+    };
+    if primary
+        || to.uniques.iter().any(|one| holds_unique(one) && !items.iter().any(|item| makes_unique(item, one)))
+        || to.indexes.iter().any(|one| holds_index(one) && !items.iter().any(|item| makes_index(item, one)))
+    {
+        return Some(Support::Stays);
+    }
+    let is_free = |name: &str| {
+        let taken = from.uniques.iter().filter_map(|one| one.name.as_deref());
+        !taken.chain(from.indexes.iter().map(|one| one.name.as_str())).any(|taken| same(taken, name))
+    };
+    items.iter().find_map(|item| match item {
+        ItemChange::Index(Change::Add(one))
+            if holds_index(one) && !column_parts(one).iter().any(|name| moves(name)) =>
+        {
+            Some(one.name.as_str()).filter(|name| is_free(name)).map(Support::Comes)
+        }
+        ItemChange::Unique(Change::Add(one))
+            if holds_unique(one) && !one.columns.iter().any(|column| moves(&column.name)) =>
+        {
+            one.name.as_deref().filter(|name| is_free(name)).map(Support::Comes)
+        }
+        _ => None,
+    })
+}
+
+fn names(key: &[KeyColumn]) -> Vec<&str> {
+    key.iter().map(|one| one.name.as_str()).collect()
+}
+
+fn makes_unique(item: &ItemChange, unique: &Unique) -> bool {
+    matches!(item, ItemChange::Unique(change) if change.made() == Some(unique))
+}
+
+fn makes_index(item: &ItemChange, index: &Index) -> bool {
+    matches!(item, ItemChange::Index(change) if change.made() == Some(index))
+}
+
 fn column_parts(index: &Index) -> Vec<&str> {
     let parts = index.parts.iter().filter_map(|part| match &part.key {
         IndexKey::Column(name) => Some(name.as_str()),
@@ -953,14 +1057,6 @@ fn change_of<'a>(alteration: &'a TableAlteration, key: &ForeignKey) -> Option<&'
 fn has_lasting_key(table: &Table, column: &str, changes: &[&ItemChange]) -> bool {
     let begins = |columns: &[KeyColumn]| columns.first().is_some_and(|first| first.name == column);
     let primary = table.primary_key.as_ref().is_some_and(|key| begins(&key.columns));
-    let is_new = |unique: &Unique| {
-        changes.iter().any(|change| match change {
-            ItemChange::Unique(Change::Add(new) | Change::Alter { to: new, .. } | Change::Rename { to: new, .. }) => {
-                new == unique
-            }
-            _ => false,
-        })
-    };
     primary && !changes.iter().any(|change| matches!(change, ItemChange::PrimaryKey(_)))
-        || table.uniques.iter().any(|unique| begins(&unique.columns) && !is_new(unique))
+        || table.uniques.iter().any(|one| begins(&one.columns) && !changes.iter().any(|item| makes_unique(item, one)))
 }

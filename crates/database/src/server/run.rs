@@ -390,6 +390,7 @@ impl Run<'_, '_> {
                     by_rows: (error.refused == Refused::ByRows || is_of_value(step, &error.code))
                         && !step.object.starts_with("create-table "),
                     in_lots: step.object.starts_with("fill-in-batches ") && !step.is_by_hand(),
+                    in_use: error.code == DEPENDENTS || error.code == NOT_SUPPORTED && alters_type(step),
                 }),
             })?;
             hook::boundary();
@@ -527,6 +528,15 @@ impl Run<'_, '_> {
 /// a text that is to become a `tsvector`, say (PostgreSQL 17, "PostgreSQL Error Codes", 42601).
 fn is_of_value(step: &ScriptStep, code: &str) -> bool {
     step.is_as_generated() && step.object.starts_with("alter-column ") && code == "42601"
+}
+
+/// PostgreSQL 17, "PostgreSQL Error Codes": dependent_objects_still_exist; feature_not_supported, which it says of a column
+/// whose type cannot change under a view, rule, policy or trigger.
+const DEPENDENTS: &str = "2BP01";
+const NOT_SUPPORTED: &str = "0A000";
+
+fn alters_type(step: &ScriptStep) -> bool {
+    step.object.starts_with("alter-column ")
 }
 
 /// Whether a rename was refused because of a computed column that names the column: seen on MariaDB 10.11 where the table

@@ -174,6 +174,7 @@ fn steps(connection: &Connection, script: &Script, dependents: &Preflight) -> Re
                         Some(ErrorCode::ConstraintViolation | ErrorCode::TypeMismatch)
                     ),
                     in_lots: false,
+                    in_use: false,
                     message: match DatabaseError::from(error) {
                         DatabaseError::Sqlite { message, .. } => message,
                         other => other.to_string(),
