@@ -11,6 +11,7 @@ mod exit;
 mod failure;
 mod later;
 mod line_ends;
+mod meant;
 mod output;
 mod project;
 mod settings;
@@ -41,6 +42,7 @@ fn main() -> ExitCode {
         Ok(cli) => cli,
         Err(error) => {
             // Help and version are answers, everything else is wrong usage; clap prints each where it belongs.
+            let error = meant::with_meant_command(error);
             let _ = error.print();
             return if error.use_stderr() { Exit::Usage } else { Exit::Done }.into();
         }
