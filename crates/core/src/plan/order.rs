@@ -135,22 +135,29 @@ fn planned(dialect: Dialect, steps: Vec<Step>, to: &Schema, choices: &Choices) -
 
 /// Constraints that go and come back as they were while no row changes and nobody else can write.
 fn returning(dialect: Dialect, steps: &[Step]) -> Vec<(String, Constraint)> {
-    let changes_rows = |step: &Step| match step {
+    let keeps_rows = |step: &Step| match step {
         Step::AlterColumn { from, to, using, .. } => {
-            using.is_some() || !dialect.stores_alike(&from.ty, &to.ty) || from.collation != to.collation
+            using.is_none()
+                && from.generated == to.generated
+                && from.collation == to.collation
+                && dialect.stores_alike(&from.ty, &to.ty)
         }
-        Step::FillColumn { .. }
-        | Step::InsertRows { .. }
-        | Step::UpdateRows { .. }
-        | Step::DeleteRows { .. }
-        | Step::Restore { .. }
-        | Step::RemakeEnum(_) => true,
-        // Its SQL may do anything.
-        Step::CreateProgram(one) => one.kind == ProgramKind::Object,
+        Step::AddConstraint { .. }
+        | Step::DropConstraint { .. }
+        | Step::RenameConstraint { .. }
+        | Step::CreateIndex { .. }
+        | Step::DropIndex { .. }
+        | Step::RenameIndex { .. }
+        | Step::CreateTable(_)
+        | Step::CreateEnum(_)
+        | Step::SetComment { .. }
+        | Step::DropProgram(_) => true,
+        // The SQL of an object may do anything.
+        Step::CreateProgram(one) => one.kind != ProgramKind::Object,
         _ => false,
     };
     let is_held = |step: &Step| dialect.placement(step) == Placement::InTransaction;
-    if steps.iter().any(|step| changes_rows(step) || !is_held(step)) {
+    if !steps.iter().all(|step| keeps_rows(step) && is_held(step)) {
         return Vec::new();
     }
     let dropped = steps.iter().filter_map(|step| match step {

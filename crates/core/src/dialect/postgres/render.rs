@@ -467,7 +467,8 @@ fn alter_column(table: &str, from: &Column, to: &Column, using: Option<&str>) ->
         let collate = collate.filter(|_| family(&to.ty) == Family::Text).unwrap_or_default();
         let using = match using {
             Some(expression) => format!(" using {}", in_parentheses(expression)),
-            None if from.ty == to.ty => String::new(),
+            // An assignment does the same (PostgreSQL 17, "ALTER TABLE", SET DATA TYPE).
+            None if from.ty == to.ty || super::stores_alike(&from.ty, &to.ty) => String::new(),
             None => format!(" using {}", converted(&name, &from.ty, &to.ty)),
         };
         statements.push(column(&format!("set data type {}{collate}{using}", to.ty.text())));
