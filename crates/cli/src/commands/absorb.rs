@@ -48,7 +48,7 @@ pub fn run(args: &AbsorbArgs, global: &Global, output: &mut Output) -> Result<Ex
     let by_hand = ByHand::of(args, &state, &*database)?;
     let renaming = Renaming { args, dialect: target.dialect, live: &state.live };
     // The SQL that would undo it stands alone.
-    let shows = !global.json && !(args.undo && args.dry_run);
+    let shows = !(global.json || args.undo && args.dry_run);
     if by_hand.changes.is_empty() {
         let newest = newest_applied(&history, &state.standing);
         let wanted = project.physical_after(newest, target.dialect)?;

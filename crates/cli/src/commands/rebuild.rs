@@ -69,19 +69,10 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
         let script = Script::read(target.dialect, &text)
             .map_err(|error| Failure::new(format!("the generated script cannot be read back: {error}")))?;
         let outcome = Outcome { gone: managed.keys(), schema: Schema::default(), made: made_by([&script]) };
-        let doing = Doing::Emptying;
-        Run {
-            project: &project,
-            target: &target,
-            text: &text,
-            script: &script,
-            outcome: &outcome,
-            last_seq,
-            doing,
-            source: "",
-        }
-        .run(output)?;
-        last_seq = target::journal(&project, &history, &*database)?.last_seq;
+        let (project, target, doing) = (&project, &target, Doing::Emptying);
+        Run { project, target, text: &text, script: &script, outcome: &outcome, last_seq, doing, source: "" }
+            .run(output)?;
+        last_seq = target::journal(project, &history, &*database)?.last_seq;
     }
     for applied in journal.applied.iter().rev() {
         let entry = JournalEntry {

@@ -112,18 +112,9 @@ pub fn run(args: &SyncArgs, global: &Global, output: &mut Output) -> Result<Exit
     }
     drop(database);
     let outcome = Outcome { gone: from.keys(), schema: wanted, made: made_by([&script]) };
-    let doing = Doing::Syncing;
-    Run {
-        project: &project,
-        target: &target,
-        text: &text,
-        script: &script,
-        outcome: &outcome,
-        last_seq,
-        doing,
-        source: "",
-    }
-    .run(output)?;
+    let (project, target, doing) = (&project, &target, Doing::Syncing);
+    Run { project, target, text: &text, script: &script, outcome: &outcome, last_seq, doing, source: "" }
+        .run(output)?;
     if global.json {
         let steps: Vec<_> = plan.steps.iter().map(|planned| planned.step.title()).collect();
         output.json(&json!({

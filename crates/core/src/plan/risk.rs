@@ -615,32 +615,49 @@ impl Risks<'_> {
     }
 }
 
-/// Whether a key or unique index may look at the column, directly or by way of a generated one.
-fn is_in_key(table: &Table, column: &str) -> bool {
-    let same = |name: &str| table.case.same_item(name, column);
-    let in_key = |columns: &[KeyColumn]| columns.iter().any(|one| same(&one.name));
-    let in_index = |index: &Index| {
-        let in_part = |part: &IndexPart| match &part.key {
-            IndexKey::Column(name) => same(name),
-            IndexKey::Expression(expression) => expression.mentions(column),
-        };
-        index.parts.iter().any(in_part) || index.predicate.as_ref().is_some_and(|one| one.mentions(column))
-    };
-    table.primary_key.as_ref().is_some_and(|key| in_key(&key.columns))
-        || table.uniques.iter().any(|key| in_key(&key.columns))
-        || table.indexes.iter().any(|index| index.unique && in_index(index))
-        || table.columns.iter().any(|one| one.generated.as_ref().is_some_and(|one| one.expression.mentions(column)))
+/// The column, and what is computed from it.
+fn with_computed<'t>(table: &'t Table, column: &'t str) -> Vec<&'t str> {
+    let mut names = vec![column];
+    let mut at = 0;
+    while let Some(read) = names.get(at).copied() {
+        at += 1;
+        for one in &table.columns {
+            let reads = one.generated.as_ref().is_some_and(|one| one.expression.mentions(read));
+            if reads && !names.contains(&one.name.as_str()) {
+                names.push(&one.name);
+            }
+        }
+    }
+    names
 }
 
-/// Whether a key, check or unique index may look at the column, directly or by way of a generated one.
+/// Whether a key or unique index looks at the column, directly or by way of a generated one.
+fn is_in_key(table: &Table, column: &str) -> bool {
+    with_computed(table, column).into_iter().any(|column| {
+        let same = |name: &str| table.case.same_item(name, column);
+        let in_key = |columns: &[KeyColumn]| columns.iter().any(|one| same(&one.name));
+        let in_index = |index: &Index| {
+            let in_part = |part: &IndexPart| match &part.key {
+                IndexKey::Column(name) => same(name),
+                IndexKey::Expression(expression) => expression.mentions(column),
+            };
+            index.parts.iter().any(in_part) || index.predicate.as_ref().is_some_and(|one| one.mentions(column))
+        };
+        table.primary_key.as_ref().is_some_and(|key| in_key(&key.columns))
+            || table.uniques.iter().any(|key| in_key(&key.columns))
+            || table.indexes.iter().any(|index| index.unique && in_index(index))
+    })
+}
+
+/// Whether a key, reference, check, unique index or rule about types looks at the column, directly or by way of a
+/// generated one.
 pub(super) fn is_constrained(table: &Table, column: &str) -> bool {
-    let named = |name: &String| name.eq_ignore_ascii_case(column);
-    let in_key = |columns: &[KeyColumn]| columns.iter().any(|one| named(&one.name));
-    table.primary_key.as_ref().is_some_and(|key| in_key(&key.columns))
-        || table.uniques.iter().any(|key| in_key(&key.columns))
-        || table.foreign_keys.iter().any(|key| key.columns.iter().any(named))
-        || table.checks.iter().any(|check| check.expression.mentions(column))
-        || table.indexes.iter().any(|index| index.unique)
-        || table.columns.iter().any(|one| one.generated.is_some())
+    let in_check_or_reference = |column: &str| {
+        let same = |name: &String| table.case.same_item(name, column);
+        table.foreign_keys.iter().any(|key| key.columns.iter().any(same))
+            || table.checks.iter().any(|check| check.expression.mentions(column))
+    };
+    is_in_key(table, column)
+        || with_computed(table, column).into_iter().any(in_check_or_reference)
         || table.has_option("strict")
 }
