@@ -525,9 +525,10 @@ impl Run<'_, '_> {
 }
 
 /// Whether a generated statement was refused for what a value holds, in words that sound like a mistake in the statement:
-/// a text that is to become a `tsvector`, say (PostgreSQL 17, "PostgreSQL Error Codes", 42601).
+/// a text that is to become a `tsvector`, or a `time` with what looks like a zone behind it (PostgreSQL 17, "PostgreSQL Error
+/// Codes", 42601, 22023).
 fn is_of_value(step: &ScriptStep, code: &str) -> bool {
-    step.is_as_generated() && step.object.starts_with("alter-column ") && code == "42601"
+    step.is_as_generated() && alters_type(step) && matches!(code, "42601" | "22023")
 }
 
 /// PostgreSQL 17, "PostgreSQL Error Codes": dependent_objects_still_exist; feature_not_supported, which it says of a column
