@@ -36,6 +36,11 @@ fn the_declarations_are_brought_to_the_target_and_then_nothing_is_to_do() {
         here.project.ok(&["sync", "--drop", "--accept", "loses-data", "--yes"]);
         assert!(here.project.ok(&["sync"]).starts_with("up to date:"));
 
+        let status = here.project.ok(&["status"]);
+        assert!(status.starts_with("no migrations; dev was last synced 20"), "{status}");
+        assert!(status.contains("next: oak sync") && !status.contains("unmanaged"), "{status}");
+        assert!(here.project.ok(&[]).contains("next: oak sync"));
+
         // A history starts from there.
         here.project.ok(&["draft", "first"]);
         let pending = here.project.oak(&["apply", "--yes"]);

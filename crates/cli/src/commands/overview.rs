@@ -5,7 +5,7 @@ use hollow_oak_core::plural::plural;
 use serde_json::json;
 
 use super::diff::counted;
-use super::status::headline;
+use super::status::{headline, is_synced};
 use crate::args::Global;
 use crate::exit::Exit;
 use crate::failure::{Result, shown_path};
@@ -63,12 +63,16 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
         let database = target.open()?;
         let state = condition(&project, &history, &target, &*database)?;
         let pending = state.standing.pending.len();
-        Ok((headline(&history, &state, &target), pending))
+        let synced = is_synced(&history, &state).is_some();
+        Ok((headline(&history, &state, &target), pending, synced))
     });
+    if errors == 0 && matches!(stands, Ok((_, _, true))) {
+        next = Some(Next("oak sync", "shows what differs from the declarations, and brings the target in line"));
+    }
     if next.is_none() {
         next = Some(match &stands {
             Err(_) => Next("oak doctor", "says what is wrong with the target"),
-            Ok((_, 0)) => Next("oak diff live declared", "compares the target with the declarations"),
+            Ok((_, 0, _)) => Next("oak diff live declared", "compares the target with the declarations"),
             Ok(_) => Next("oak apply", "brings the target up"),
         });
     }
@@ -80,7 +84,7 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
             "tables": tables,
             "undrafted": undrafted,
             "migrations": history.migrations().iter().map(|one| &one.folder).collect::<Vec<_>>(),
-            "pending": stands.as_ref().ok().map(|(_, pending)| pending),
+            "pending": stands.as_ref().ok().map(|(_, pending, _)| pending),
             "next": next.as_ref().map(|next| next.0),
         }));
         return Ok(Exit::Done);
@@ -98,7 +102,7 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
         output.line(format_args!("  undrafted  {undrafted}"));
     }
     match stands {
-        Ok((line, _)) => output.line(format_args!("  target     {line}")),
+        Ok((line, ..)) => output.line(format_args!("  target     {line}")),
         Err(failure) => output.line(format_args!("  target     {} {}", danger("not reached:"), failure.message)),
     }
     if let Some(Next(command, why)) = next {

@@ -1,7 +1,7 @@
 //! `oak status`: how a target stands to the history.
 
 use hollow_oak_core::diff::describe;
-use hollow_oak_core::history::{Applied, EventKind, History, Obstacle};
+use hollow_oak_core::history::{Applied, EventKind, History, Obstacle, Synced};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::Direction;
 use serde_json::{Value, json};
@@ -41,6 +41,11 @@ fn is_clean(history: &History, state: &Condition) -> bool {
         && state.journal.unfinished.is_none()
 }
 
+/// When a target was last synced that has no migrations: what is declared for it stands in no history yet.
+pub fn is_synced<'s>(history: &History, state: &'s Condition) -> Option<&'s Synced> {
+    state.journal.synced.as_ref().filter(|_| history.migrations().is_empty() && state.journal.applied.is_empty())
+}
+
 /// The one line that answers the question.
 pub fn headline(history: &History, state: &Condition, target: &Target) -> String {
     let name = &target.name;
@@ -78,6 +83,9 @@ pub fn headline(history: &History, state: &Condition, target: &Target) -> String
         return format!("{} {name} is {at}: {}", danger("amiss:"), amiss.join("; "));
     }
     match state.standing.pending.len() {
+        0 if let Some(synced) = is_synced(history, state) => {
+            format!("no migrations; {name} was last synced {} by {}", minute(&synced.at), synced.by)
+        }
         0 if history.migrations().is_empty() => format!("no migrations yet; {name} is {at}"),
         0 => format!("{} {name} is {at}", done("up to date:")),
         count => format!("{} to apply; {name} is {at}", strong(plural("migration", count))),
@@ -115,7 +123,8 @@ fn show(project: &Project, history: &History, state: &Condition, target: &Target
         }
     }
     explain(history, state, target, output);
-    if !state.unmanaged.is_empty() {
+    let synced = is_synced(history, state).is_some();
+    if !state.unmanaged.is_empty() && !synced {
         output.line("");
         show_unmanaged(&state.unmanaged, output);
     }
@@ -126,6 +135,8 @@ fn show(project: &Project, history: &History, state: &Condition, target: &Target
     ));
     if is_clean(history, state) && !state.standing.pending.is_empty() {
         output.next("oak apply", "brings it up");
+    } else if synced {
+        output.next("oak sync", "shows what differs from the declarations, and brings it in line");
     }
 }
 
@@ -168,14 +179,18 @@ fn help(refusal: &Refusal, output: &mut Output) {
 }
 
 fn how_applied(applied: &Applied) -> String {
-    let moment = applied.at.replace('T', " ");
-    let minute = moment.get(..16).unwrap_or(&moment);
     let how = match applied.kind {
         EventKind::Applied => "",
         EventKind::Adopted => "adopted ",
         _ => "marked ",
     };
-    format!("{how}{minute} UTC by {}", applied.by)
+    format!("{how}{} by {}", minute(&applied.at), applied.by)
+}
+
+/// A moment of the journal, to the minute.
+fn minute(at: &str) -> String {
+    let moment = at.replace('T', " ");
+    format!("{} UTC", moment.get(..16).unwrap_or(&moment))
 }
 
 fn as_json(history: &History, state: &Condition, target: &Target, exists: bool) -> Value {
@@ -217,6 +232,7 @@ fn as_json(history: &History, state: &Condition, target: &Target, exists: bool) 
         "interrupted": state.journal.unfinished.as_ref().map(|one| {
             json!({ "migration": label_of(history, one), "direction": one.direction.word(), "steps_done": one.steps_done })
         }),
+        "synced": is_synced(history, state).map(|one| json!({ "at": one.at, "by": one.by })),
         "history": history.faults().iter().map(ToString::to_string).collect::<Vec<_>>(),
         "drift": describe(&state.drift),
         "unmanaged": state.unmanaged,

@@ -154,6 +154,15 @@ pub struct Applied {
     pub by: String,
 }
 
+/// A run of no migration.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Synced {
+    /// When, UTC.
+    pub at: String,
+    /// By whom.
+    pub by: String,
+}
+
 /// Both scripts of an applied migration, as kept in the target.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct KeptScripts {
@@ -170,6 +179,8 @@ pub struct JournalState {
     pub applied: Vec<Applied>,
     /// A run that began and did not end; at most one, since nothing else runs before it is settled.
     pub unfinished: Option<Unfinished>,
+    /// The last time that something ran which is of no migration.
+    pub synced: Option<Synced>,
     /// The last event's place, 0 where there is none; it changes whenever anything happened.
     pub last_seq: i64,
 }
@@ -197,7 +208,8 @@ impl JournalState {
                 EventKind::Reverted | EventKind::MarkedPending => {
                     state.applied.retain(|one| one.migration != event.migration);
                 }
-                EventKind::Started | EventKind::Step | EventKind::Failed | EventKind::Resumed | EventKind::Synced => {}
+                EventKind::Synced => state.synced = Some(Synced { at: event.at, by: event.by }),
+                EventKind::Started | EventKind::Step | EventKind::Failed | EventKind::Resumed => {}
             }
         }
         state
@@ -275,5 +287,7 @@ mod tests {
             JournalState::from_events(begun).unfinished.map(|one| one.migration)
         };
         assert_eq!((unfinished("e").as_deref(), unfinished(SYNC)), (Some("e"), None));
+        assert!(state.synced.is_none());
+        assert!(JournalState::from_events([event(8, SYNC, EventKind::Synced)]).synced.is_some());
     }
 }

@@ -13,6 +13,6 @@ mod standing;
 
 pub use chain::{History, HistoryFault, Migration, NotFound, slug};
 pub use decisions::{DecisionFault, Decisions, KEPT_PREFIX, kept_tail};
-pub use journal::{Applied, Event, EventKind, JournalState, KeptScripts, SYNC, Unfinished};
+pub use journal::{Applied, Event, EventKind, JournalState, KeptScripts, SYNC, Synced, Unfinished};
 pub use record::{Acceptance, FORMAT, Record, RecordError, StepRecord, StepRecords};
 pub use standing::{Obstacle, Standing, standing};
