@@ -17,6 +17,9 @@ pub(super) fn instead(mistake: &Mistake, text: &str) -> Option<String> {
         MistakeKind::UnknownItem { word, .. } => line.instead_of_item(word),
         MistakeKind::UnknownDeclaration { word, .. } => line.instead_of_declaration(word),
         MistakeKind::UpperCase { word } => line.instead_of_upper_case(word),
+        MistakeKind::BadNumber { word } if last_word(line.before.trim_end_matches('(')) == "decimal" => {
+            word.split_once('.').map(|(digits, places)| format!("write `decimal({digits}, {places})`"))
+        }
         _ => None,
     }
 }
@@ -116,8 +119,32 @@ impl<'t> Line<'t> {
             .or_else(|| match wanted {
                 "`,` or `)`" => Some("a comma comes before another one, and `)` behind the last".into()),
                 "`key`" => Some(format!("write `{} key`", last_word(self.before))),
-                "the end of the line" if found == "(" && last_word(self.before) == "now" => {
-                    Some("write `now`, without parentheses".into())
+                "the end of the line" if found == "(" && matches!(last_word(self.before), "now" | "today") => {
+                    Some(format!("write `{}`, without parentheses", last_word(self.before)))
+                }
+                "the end of the line" if self.column().is_some() && found.starts_with(['\'', '0', '1']) => {
+                    Some(format!("a default is a clause: `, default {found}`"))
+                }
+                "a value" => {
+                    let word = found.strip_prefix('"').and_then(|rest| rest.strip_suffix('"'));
+                    let word = word.filter(|word| matches!(*word, "now" | "today" | "true" | "false" | "null"));
+                    word.map(|word| format!("write `{word}`, without quotes"))
+                }
+                "a table" if last_word(self.before) == "references" => {
+                    let (table, _) = split_arguments(self.after);
+                    Some(format!("write `references {}`", table.trim_matches(['(', ')'])))
+                }
+                "a collation in double quotes" | "a description in double quotes" | "an option in double quotes" => {
+                    Some(format!("write `{} \"{}\"`", last_word(self.before), found.trim_matches('\'')))
+                }
+                "`|` or the end of the line" if found == "," => {
+                    let values: Vec<&str> = [self.before, self.after].iter().flat_map(|part| part.split(',')).collect();
+                    let values: Vec<&str> =
+                        values.into_iter().map(str::trim).filter(|value| !value.is_empty()).collect();
+                    Some(format!("bars stand between values: `{}`", values.join(" | ")))
+                }
+                _ if wanted.ends_with(" value") || wanted.ends_with(" values") => {
+                    Some("each line has a value for every column of the head, `null` where there is none".into())
                 }
                 "a number" if self.before.ends_with('(') => {
                     Some(format!("write `{}`, which has no limit", last_word(self.before.trim_end_matches('('))))
@@ -131,12 +158,26 @@ impl<'t> Line<'t> {
                 }
                 _ => None,
             })
+            .or_else(|| self.program())
             .or_else(|| {
                 // What a help of its own says better.
                 let is_known = wanted.starts_with("`,`") || wanted == "a value" && found.starts_with('"');
                 let form = form(self.first()).filter(|_| !is_known && self.column().is_none())?;
                 Some(format!("the form is `{form}`"))
             })
+    }
+
+    /// What is SQL between fences.
+    fn program(&self) -> Option<String> {
+        let head = match self.first() {
+            "view" => "view NAME",
+            "materialized" => "materialized view NAME",
+            "trigger" => "trigger NAME on TABLE",
+            "routine" => "routine NAME",
+            "object" => "object \"KIND\" NAME",
+            _ => return None,
+        };
+        Some(format!("write `{head}`, and its SQL on lines of its own between ``` and ```"))
     }
 
     /// Signs that mean something elsewhere.
@@ -340,6 +381,13 @@ mod tests {
         case("size: int32 = 5 # five", "a default is a clause: `, default 5`");
         case("size: int32;", "the end of the line ends it: leave `;` away");
         case("site_id: references site, on delete setnull", "did you mean `set null`?");
+        case("at: instant, default \"now\"", "write `now`, without quotes");
+        case("at: date, default today()", "write `today`, without parentheses");
+        case("note: text(9) 'x'", "a default is a clause: `, default 'x'`");
+        case("up: int64, references(hive)", "write `references hive`");
+        case("kg: decimal(6.2)", "write `decimal(6, 2)`");
+        case("note: text, collate nocase", "write `collate \"nocase\"`");
+        case("note: text, about 'what'", "write `about \"what\"`");
         case("-- remark", "a comment begins with `#` and ends with its line");
         case("primary key id", "columns stand in parentheses: `primary key (id)`");
         case("unique index code", "columns stand in parentheses: `unique index (code)`");
@@ -369,6 +417,8 @@ mod tests {
         case("enum temper ('calm')\n", "the form is `enum NAME { one, another }`");
         case("table hive\n", "the form is `table NAME { … }`");
         case("// remark\n", "a comment begins with `#` and ends with its line");
+        case("view heavy as select 1\n", "write `view NAME`, and its SQL on lines of its own between ``` and ```");
+        case("rows hive by (id) {\n    id, code\n    1, 'a'\n}\n", "bars stand between values: `id | code`");
         case("TABLE hive {\n}\n", "did you mean `table`?");
     }
 }

@@ -107,7 +107,8 @@ impl MistakeKind {
             Self::Contradiction { .. } => "keep one of them".into(),
             Self::Repeated { .. } => "remove one of them".into(),
             Self::NeedsReference { .. } => "write `references TABLE` before it".into(),
-            Self::Unclosed { close, .. } => format!("add {close}"),
+            Self::Unclosed { close, .. } if close.starts_with(['`', 'i']) => format!("add {close}"),
+            Self::Unclosed { close, .. } => format!("add a {close}"),
             Self::UpperCase { word } => {
                 format!("write `\"{word}\"` to mean exactly this name, or `{}`", word.to_lowercase())
             }

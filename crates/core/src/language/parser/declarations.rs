@@ -230,11 +230,15 @@ impl Parser<'_> {
         };
         let mut leading = self.trivia();
         if self.peek().0 != Seen::Token(Token::CloseBrace) {
-            rows.columns.push(self.parse_name("a column")?);
-            while self.eat(Token::Bar) {
-                rows.columns.push(self.parse_name("a column")?);
+            if let Err(mistake) = self.parse_head(&mut rows) {
+                // Without a head the rows say nothing.
+                while !matches!(self.peek().0, Seen::Token(Token::CloseBrace) | Seen::End) {
+                    self.skip_row();
+                    self.eat(Token::Newline);
+                }
+                self.eat(Token::CloseBrace);
+                return Err(mistake);
             }
-            rows.comment = self.end_of_row()?;
             // Comments before the head stand before the first row.
             leading.extend(self.trivia());
         }
@@ -269,6 +273,16 @@ impl Parser<'_> {
             rows.scope = self.parse_scope()?;
         }
         Ok(rows)
+    }
+
+    /// The line that names the columns.
+    fn parse_head(&mut self, rows: &mut Rows) -> Parsed<()> {
+        rows.columns.push(self.parse_name("a column")?);
+        while self.eat(Token::Bar) {
+            rows.columns.push(self.parse_name("a column")?);
+        }
+        rows.comment = self.end_of_row()?;
+        Ok(())
     }
 
     fn parse_row(&mut self, columns: usize) -> Parsed<(Vec<Spanned<Value>>, Option<String>)> {
