@@ -11,6 +11,7 @@ mod answer;
 mod burden;
 mod choices;
 mod deferred;
+mod lasting;
 mod order;
 mod programs;
 mod question;
