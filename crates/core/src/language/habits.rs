@@ -146,8 +146,9 @@ impl<'t> Line<'t> {
                 _ if wanted.ends_with(" value") || wanted.ends_with(" values") => {
                     Some("each line has a value for every column of the head, `null` where there is none".into())
                 }
-                "a number" if self.before.ends_with('(') => {
-                    Some(format!("write `{}`, which has no limit", last_word(self.before.trim_end_matches('('))))
+                "a number" => {
+                    let ty = self.before.strip_suffix('(').map(last_word).filter(|ty| matches!(*ty, "text" | "bytes"));
+                    ty.map(|ty| format!("write `{ty}`, which has no limit"))
                 }
                 _ if wanted.starts_with("`,` or the end") => {
                     clause(found).or_else(|| (found == "primary").then(|| "write `, primary key`".into()))
