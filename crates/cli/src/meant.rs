@@ -41,7 +41,7 @@ fn meant(word: &str) -> Option<(&'static str, &'static str)> {
         "import" | "introspect" | "inspect" | "pull" | "baseline" | "reverse" => {
             ("adopt", "takes an existing database in")
         }
-        "reset" | "fresh" | "recreate" | "clean" => ("rebuild", "drops what is managed and applies everything"),
+        "reset" | "recreate" => ("rebuild", "drops what is managed and applies everything"),
         "start" | "setup" | "begin" => ("init", "starts a project"),
         "tables" | "describe" | "schema" | "view" => ("show", "shows what a target holds now"),
         "remove" | "delete" | "rm" => ("discard", "removes the newest draft"),

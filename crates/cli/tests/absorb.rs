@@ -371,12 +371,14 @@ fn what_was_renamed_by_hand_gets_its_name_back_with_its_rows() {
     });
 }
 
+/// A table with rows that are declared.
+const SHADES: &str = "table shade {\n    code:  text(9)\n    word:  text(20)\n\n    primary key (code)\n}\n\n\
+     rows shade by (code) {\n    code | word\n    'r'  | 'red'\n    'b'  | 'blue'\n}\n";
+
 #[test]
 fn rows_that_are_declared_stay_when_a_change_by_hand_is_undone() {
     on_each_provider(|provider| {
-        let declared = "table shade {\n    code:  text(9)\n    word:  text(20)\n\n    primary key (code)\n}\n\n\
-                        rows shade by (code) {\n    code | word\n    'r'  | 'red'\n    'b'  | 'blue'\n}\n";
-        let here = Stage::of(provider, declared);
+        let here = Stage::of(provider, SHADES);
         here.project.migrate("first");
         for (by_hand, rename) in [
             ("alter table shade rename column word to label", "shade.word=label"),
@@ -398,9 +400,7 @@ fn rows_that_are_declared_stay_when_a_change_by_hand_is_undone() {
 #[test]
 fn declared_rows_that_were_changed_by_hand_are_told_and_brought_back() {
     on_each_provider(|provider| {
-        let declared = "table shade {\n    code:  text(9)\n    word:  text(20)\n\n    primary key (code)\n}\n\n\
-                        rows shade by (code) {\n    code | word\n    'r'  | 'red'\n    'b'  | 'blue'\n}\n";
-        let here = Stage::of(provider, declared);
+        let here = Stage::of(provider, SHADES);
         here.project.migrate("first");
         here.sql("insert into shade values ('x', 'of somebody''s own')");
         assert!(here.project.ok(&["absorb", "--yes"]).starts_with("up to date:"));

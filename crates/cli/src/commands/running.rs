@@ -307,7 +307,7 @@ impl Broken {
                         Doing::Applying => format!("in steps of your own in {} (docs/own-sql.md), or by hand", self.script),
                         _ => "by hand".to_owned(),
                     };
-                    format!("nobody declared what is in the way: drop it before and make it again behind, {by}; then `{retry}` again")
+                    format!("what depends on it is in the way, and no step drops it first: drop it before and make it again behind, {by}; then `{retry}` again")
                 } else {
                     match self.doing {
                         Doing::Applying | Doing::Reverting => format!(

@@ -235,23 +235,7 @@ impl Disturbed {
                     self.all(former(&alteration.from.name));
                 }
                 TableChange::Alter(alteration) => {
-                    let table = &alteration.from;
-                    for item in &alteration.items {
-                        match item {
-                            ItemChange::Column(Change::Drop(column)) => self.column(former(&table.name), &column.name),
-                            // A default, or whether it may be null, is nothing that anybody reads.
-                            ItemChange::Column(Change::Alter { from, to })
-                                if dialect.facts().views_fix_types
-                                    && (from.ty != to.ty
-                                        || from.collation != to.collation
-                                        || from.generated != to.generated) =>
-                            {
-                                self.column(former(&table.name), &from.name);
-                            }
-                            ItemChange::Column(Change::Rename { .. }) => self.all(former(&table.name)),
-                            _ => {}
-                        }
-                    }
+                    self.note_columns(dialect, &former(&alteration.from.name), &alteration.items);
                 }
             }
         }
@@ -269,6 +253,26 @@ impl Disturbed {
         }
         for table in from.tables() {
             self.spread(&former(&table.name), table);
+        }
+    }
+
+    /// Adds the columns of a table, which is read by this name, that go or change so that a view sees it. A default, or
+    /// whether it may be null, is nothing that anybody reads.
+    fn note_columns(&mut self, dialect: Dialect, table: &str, items: &[ItemChange]) {
+        let fixes_types = dialect.facts().views_fix_types;
+        for item in items {
+            let ItemChange::Column(change) = item else { continue };
+            match change {
+                Change::Drop(column) => self.column(table.to_owned(), &column.name),
+                Change::Alter { from, to } => {
+                    let is_same = from.ty == to.ty && from.collation == to.collation && from.generated == to.generated;
+                    if fixes_types && !is_same {
+                        self.column(table.to_owned(), &from.name);
+                    }
+                }
+                Change::Rename { .. } => self.all(table.to_owned()),
+                Change::Add(_) => {}
+            }
         }
     }
 
