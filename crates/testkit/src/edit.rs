@@ -378,7 +378,9 @@ fn edit_table(rng: &mut Chance, parts: &Parts, table: &mut Table) {
             let column = pick(rng, &mut table.columns).map(|column| column.name.clone());
             let changes = rng.bool();
             let expression = column.as_ref().map(|column| check_expression(rng, table, column));
-            if let (Some(check), Some(expression)) = (table.checks.first_mut(), expression) {
+            // One without a name is called after what it reads, and would be another one.
+            let named = table.checks.iter().position(|check| changes && check.name.is_some()).unwrap_or_default();
+            if let (Some(check), Some(expression)) = (table.checks.get_mut(named), expression) {
                 if changes {
                     check.expression = expression;
                 } else {

@@ -7,7 +7,7 @@ pub mod coverage;
 pub mod edit;
 pub mod generate;
 pub mod oracle;
+pub mod programs;
 pub mod rows;
 pub mod server;
 pub mod store;
-pub mod views;

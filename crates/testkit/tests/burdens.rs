@@ -25,7 +25,7 @@ fn hive(items: &str) -> String {
 }
 
 /// What a table has before and after.
-const CHANGES: [(&str, &str); 39] = [
+const CHANGES: [(&str, &str); 46] = [
     ("primary key (id)", "primary key (id)\n    index by_n (n)"),
     ("primary key (id)", "primary key (id)\n    unique (n)"),
     ("primary key (id)", "primary key (id)\n    check (n > 0)"),
@@ -63,6 +63,16 @@ const CHANGES: [(&str, &str); 39] = [
     ("primary key (id)\n    unique (n)", "primary key (id)"),
     ("primary key (id)\n    check (n > 0)", "primary key (id)"),
     ("primary key (id)\n    index by_n (n)", "primary key (id)"),
+    ("a: int32\n    primary key (id)", "a: int32\n    primary key (id, a)"),
+    ("a: int32\n    primary key (id)", "a: int32\n    primary key (a)"),
+    ("primary key (id)\n    a: int32\n    b: int32", "primary key (id)\n    a: int64\n    b: int64"),
+    ("primary key (id)\n    a: int32, null\n    b: int32, null", "primary key (id)\n    a: int32\n    b: int32"),
+    ("primary key (id)\n    a: int32, null\n    b: int32", "primary key (id)\n    a: int32\n    b: text"),
+    ("primary key (id)", "primary key (id)\n    check one (n > 0)\n    check two (n < 9)"),
+    (
+        "primary key (id)\n    a: int64, null\n    b: int64, null",
+        "primary key (id)\n    a: int64, null, references apiary\n    b: int64, null, references apiary",
+    ),
     ("primary key (id)\n    a: int64, null, references apiary", "primary key (id)\n    a: int64, null"),
     (
         "primary key (id)\n    a: text(20), null, about \"one\"",

@@ -207,7 +207,7 @@ fn with_restoring(mut plan: Plan) -> Plan {
         let loses = planned.risks.iter().any(|risk| risk.kind == RiskKind::LosesData);
         if loses {
             let what = match planned.step {
-                Step::AlterColumn { .. } => {
+                Step::AlterColumn { .. } | Step::AlterTable { .. } => {
                     "down gives the column its type again, but the values stay as they are then"
                 }
                 _ => "down makes the place for them again, but the values do not come back",

@@ -276,8 +276,12 @@ fn paired(up: &Script, down: &Script) -> Vec<Pair> {
         let slot = free.iter_mut().find(|slot| slot.is_some_and(|at| test(&down.steps[at])))?;
         slot.take()
     };
-    let object =
-        |step: &ScriptStep| step.object.split_once(' ').map_or(String::new(), |(_, object)| object.to_lowercase());
+    let object = |step: &ScriptStep| {
+        step.objects()
+            .next()
+            .and_then(|one| one.split_once(' '))
+            .map_or(String::new(), |(_, object)| object.to_lowercase())
+    };
     let table = |step: &ScriptStep| object(step).split('.').next().unwrap_or_default().to_owned();
     // A step that gives a name is about the new one, and undone by one about the old.
     let former = |step: &ScriptStep| {

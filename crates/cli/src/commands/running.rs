@@ -426,7 +426,7 @@ impl Broken {
 /// What the generated steps of scripts make, in the words of their headers.
 pub fn made_by<'s>(scripts: impl IntoIterator<Item = &'s Script>) -> BTreeSet<String> {
     let steps = scripts.into_iter().flat_map(|script| &script.steps).filter(|step| step.is_as_generated());
-    steps.map(|step| step.object.clone()).collect()
+    steps.flat_map(|step| step.objects()).map(str::to_owned).collect()
 }
 
 /// What a migration of the journal is called: its folder, or its title where there is none.

@@ -43,8 +43,12 @@ pub struct Facts {
     pub references_need_own_index: bool,
     /// Whether the type of a column cannot change under a view that reads it.
     pub views_fix_types: bool,
+    /// Whether a check is left alone while a column that it reads gets another type.
+    pub checks_follow_types: bool,
     /// Whether a column that numbers rows has to begin a key at every moment.
     pub identity_needs_key: bool,
+    /// Whether a primary key takes the place of another in one statement, and what stands on it stays meanwhile.
+    pub changes_primary_keys: bool,
     /// Whether a table has to have a column at every moment.
     pub needs_a_column: bool,
     /// Whether a required column without a default is filled with some value of the server's choosing where rows are

@@ -7,6 +7,7 @@
 
 mod absorb;
 mod aliases;
+mod altering;
 mod counting;
 mod facts;
 mod keeping;
@@ -136,6 +137,15 @@ impl Dialect {
         }
     }
 
+    /// A generated statement that changes columns, with the descriptions they have where it would take them away: on MariaDB
+    /// a change of a column states all of it. `found` gives a column's description by its quoted name.
+    pub fn keeping_comments(self, sql: &str, found: impl FnMut(&str) -> Option<String>) -> String {
+        match self {
+            Self::Sqlite | Self::Postgres => sql.to_owned(),
+            Self::Mariadb(_) => mariadb::commented::keeping_comments(sql, found),
+        }
+    }
+
     /// Whether a value is stored in the same way under both types.
     pub fn stores_alike(self, from: &physical::TypeName, to: &physical::TypeName) -> bool {
         match self {
@@ -244,14 +254,30 @@ impl Dialect {
     /// What a step costs those who use its table meanwhile, where that grows with the table. SQLite lets nobody else write
     /// for as long as a migration runs, so only what is written anew counts there.
     pub fn burdens(self, step: &Step) -> Vec<Burden> {
-        match self {
-            Self::Sqlite => match step {
-                Step::RebuildTable(_) => vec![Burden::rewriting(step.table(), Blocks::Writes)],
+        let burdens = |part: &Step| match self {
+            Self::Sqlite => match part {
+                Step::RebuildTable(_) => vec![Burden::rewriting(part.table(), Blocks::Writes)],
                 _ => Vec::new(),
             },
-            Self::Postgres => postgres::burden::burdens(step),
-            Self::Mariadb(_) => mariadb::burden::burdens(step),
-        }
+            Self::Postgres => postgres::burden::burdens(part),
+            Self::Mariadb(_) => mariadb::burden::burdens(part),
+        };
+        Burden::at_once(step.parts().iter().flat_map(burdens))
+    }
+
+    /// Whether two steps in a row can be one statement: alterations of one kind, of one table.
+    pub(crate) fn joins(self, step: &Step, next: &Step) -> bool {
+        let can_join = |step: &Step| match self {
+            Self::Sqlite => false,
+            Self::Postgres => postgres::alter::can_join(step),
+            Self::Mariadb(_) => mariadb::alter::can_join(step),
+        };
+        let is_one_kind = matches!(
+            (step, next),
+            (Step::AlterColumn { .. }, Step::AlterColumn { .. })
+                | (Step::AddConstraint { .. }, Step::AddConstraint { .. })
+        );
+        is_one_kind && step.table() == next.table() && can_join(step) && can_join(next)
     }
 
     /// Where a step runs.

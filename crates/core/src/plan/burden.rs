@@ -31,6 +31,21 @@ impl Burden {
         Self { table: table.to_owned(), rewrites: true, blocks, meanwhile: "it is written anew" }
     }
 
+    /// What several alterations of one statement cost: a table that is written anew is so once, and gone through by that.
+    pub(crate) fn at_once(burdens: impl Iterator<Item = Self>) -> Vec<Self> {
+        let mut all: Vec<Self> = Vec::new();
+        for one in burdens {
+            if all.contains(&one) {
+                continue;
+            }
+            match all.iter_mut().find(|other| other.table == one.table && (other.rewrites || one.rewrites)) {
+                Some(other) => *other = Self::rewriting(&one.table, other.blocks.max(one.blocks)),
+                None => all.push(one),
+            }
+        }
+        all
+    }
+
     /// A table is gone through.
     pub(crate) fn blocking(table: &str, blocks: Blocks, meanwhile: &'static str) -> Self {
         Self { table: table.to_owned(), rewrites: false, blocks, meanwhile }

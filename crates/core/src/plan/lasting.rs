@@ -20,8 +20,18 @@ pub(super) enum Support<'a> {
     Comes(&'a str),
 }
 
-/// The key or index that begins with these columns and is there all the time, or can be.
-pub(super) fn support<'a>(alteration: &'a TableAlteration, columns: &[String]) -> Option<Support<'a>> {
+/// Whether a key begins with these columns, in their order.
+pub(super) fn begins(key: &[KeyColumn], columns: &[String]) -> bool {
+    key.len() >= columns.len() && key.iter().zip(columns).all(|(part, column)| part.name == *column)
+}
+
+/// The key or index that begins with these columns and is there all the time, or can be. Of a primary key that changes,
+/// the new one counts where it takes the place of the other at once.
+pub(super) fn support<'a>(
+    alteration: &'a TableAlteration,
+    columns: &[String],
+    changes_key: bool,
+) -> Option<Support<'a>> {
     let (from, to, items) = (&alteration.from, &alteration.to, &alteration.items);
     let same = |a: &str, b: &str| to.case.same_item(a, b);
     let moves = |column: &str| {
@@ -37,7 +47,7 @@ pub(super) fn support<'a>(alteration: &'a TableAlteration, columns: &[String]) -
     }
     let holds = |names: Vec<&str>| names.len() >= columns.len() && names.iter().zip(columns).all(|(a, b)| same(a, b));
     let primary = to.primary_key.as_ref().is_some_and(|key| holds(names(&key.columns)))
-        && !items.iter().any(|item| matches!(item, ItemChange::PrimaryKey(_)));
+        && (changes_key || !items.iter().any(|item| matches!(item, ItemChange::PrimaryKey(_))));
     let holds_unique = |unique: &Unique| holds(names(&unique.columns));
     let holds_index = |index: &Index| {
         let is_plain = |part: &IndexPart| part.prefix.is_none() && matches!(part.key, IndexKey::Column(_));

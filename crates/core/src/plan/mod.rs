@@ -21,6 +21,7 @@ mod risk;
 mod rows;
 mod staged;
 mod step;
+mod together;
 
 pub use burden::{Blocks, Burden};
 pub use choices::{Choices, Kept, Values};

@@ -6,7 +6,7 @@ use super::choices::Choices;
 use super::renaming::{self, Renamed};
 use super::risk::{Known, Risk, risks};
 use super::step::{Constraint, Step};
-use super::{deferred, programs, rebuilding, rows, staged};
+use super::{deferred, programs, rebuilding, rows, staged, together};
 use crate::Dialect;
 use crate::dialect::Altering;
 use crate::diff::diff;
@@ -71,7 +71,8 @@ pub fn plan(dialect: Dialect, from: &Schema, to: &Schema, choices: &Choices) -> 
     let steps = with_rows(steps, to, choices);
     let steps = [renaming, steps].into_iter().flatten().collect();
     let steps = deferred::checked(dialect, &from, to, programs::placed(dialect, around, steps, to));
-    planned(dialect, [aside, steps, spent].into_iter().flatten().collect(), to, choices)
+    let steps = [aside, steps, spent].into_iter().flatten().collect();
+    planned(dialect, together::joined(dialect, steps), to, choices)
 }
 
 /// Adds the rows that come back, behind the tables that are made for them: they may reference each other.
@@ -99,7 +100,7 @@ fn with_rows(mut steps: Vec<Step>, to: &Schema, choices: &Choices) -> Vec<Step> 
 fn planned(dialect: Dialect, steps: Vec<Step>, to: &Schema, choices: &Choices) -> Plan {
     let mut known = Known::new(to, choices);
     known.returning = returning(dialect, &steps);
-    for step in &steps {
+    for step in steps.iter().flat_map(Step::parts) {
         // A table that is made here has no rows, unless they come back.
         if let Step::CreateTable(table) = step
             && !choices.restored.iter().any(|kept| kept.table == table.name)
@@ -157,7 +158,7 @@ fn returning(dialect: Dialect, steps: &[Step]) -> Vec<(String, Constraint)> {
         _ => false,
     };
     let is_held = |step: &Step| dialect.placement(step) == Placement::InTransaction;
-    if !steps.iter().all(|step| keeps_rows(step) && is_held(step)) {
+    if !steps.iter().flat_map(Step::parts).all(|step| keeps_rows(step) && is_held(step)) {
         return Vec::new();
     }
     let dropped = steps.iter().filter_map(|step| match step {

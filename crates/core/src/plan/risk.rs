@@ -11,7 +11,9 @@ use super::step::{Constraint, Copied, EnumSwap, Rebuild, Step, SwappedColumn};
 use crate::Dialect;
 use crate::dialect::Altering;
 use crate::diff::{Change, ItemChange};
-use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, IndexPart, KeyColumn, Schema, Table, qualified};
+use crate::physical::{
+    Check, Column, ForeignKey, Index, IndexKey, IndexPart, KeyColumn, PrimaryKey, Schema, Table, qualified,
+};
 
 /// A risk of a step.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -170,6 +172,11 @@ impl<'a> Known<'a> {
                 };
                 asked(old) == asked(new) && old.attributes == new.attributes && !old.attributes.contains("not valid")
             }
+            (Constraint::PrimaryKey(old), Constraint::PrimaryKey(new)) => tells_more(old, new) || old == new,
+            (Constraint::Unique(old), Constraint::Unique(new)) => {
+                let is_plain = old.attributes.is_empty() && new.attributes.is_empty();
+                is_plain && has_all(&new.columns, &old.columns) || old == new
+            }
             _ => other == constraint,
         };
         comes_empty || self.returning.iter().any(|(owner, other)| owner == table && asks_the_same(other))
@@ -199,12 +206,32 @@ impl<'a> Known<'a> {
     }
 }
 
+/// Whether a key tells apart all that another one does, since it has all of its columns.
+fn tells_more(old: &PrimaryKey, new: &PrimaryKey) -> bool {
+    let is_plain = old.attributes.is_empty() && new.attributes.is_empty();
+    is_plain && has_all(&new.columns, &old.columns)
+}
+
+fn has_all(columns: &[KeyColumn], others: &[KeyColumn]) -> bool {
+    others.iter().all(|other| columns.iter().any(|column| column.name == other.name))
+}
+
 /// The risks of a step; none for a table that the same plan makes, since it has no rows.
 pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Risk> {
+    let mut risks = Risks { dialect, known, found: Vec::new() };
+    for part in step.parts() {
+        to_rows(&mut risks, part);
+    }
+    risks.burdens(step);
+    risks.found
+}
+
+/// What a step can do to rows.
+fn to_rows(risks: &mut Risks<'_>, step: &Step) {
+    let (dialect, known) = (risks.dialect, risks.known);
     let among = |set: &BTreeSet<(String, String)>, table: &String, column: &Column| {
         set.contains(&(table.clone(), column.name.clone()))
     };
-    let mut risks = Risks { dialect, known, found: Vec::new() };
     match step {
         _ if known.tables.contains(step.table()) => {}
         Step::CreateTable(_) | Step::DropIndex { .. } => {}
@@ -311,13 +338,14 @@ pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Ris
             }
             risks.altered_in_place(table, &from, to, using.is_some());
         }
+        Step::AlterTable { .. } => {}
+        Step::ChangePrimaryKey { from, to, .. } if tells_more(from, to) => {}
+        Step::ChangePrimaryKey { table, to, .. } => risks.constraint(table, &Constraint::PrimaryKey(to.clone())),
         Step::AddConstraint { table, constraint } if known.holds(table, constraint) => {}
         Step::AddConstraint { table, constraint } => risks.constraint(table, constraint),
         Step::RemakeEnum(swap) => risks.enumeration(swap),
         Step::RebuildTable(rebuild) => risks.rebuild(rebuild),
     }
-    risks.burdens(step);
-    risks.found
 }
 
 struct Risks<'a> {
@@ -431,6 +459,14 @@ impl Risks<'_> {
         }
         // What was different may be the same now.
         let is_same = is_alike && !converted && from.collation == to.collation;
+        let known = self.known;
+        let checks = known.to.table(table).into_iter().flat_map(|table| &table.checks);
+        for check in checks.filter(|check| check.expression.mentions(&to.name)) {
+            // Elsewhere it comes back in a step of its own.
+            if !is_same && self.dialect.facts().checks_follow_types {
+                self.check(table, check);
+            }
+        }
         if !is_same && self.known.is_in_key(table, &to.name) {
             let what = format!("fails if rows of {table} do not meet its keys once {} has changed", to.name);
             self.add(RiskKind::MayRefuse, what);

@@ -6,14 +6,16 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::choices::{Choices, Values};
-use super::lasting::{Support, column_parts, has_lasting_key, support};
+use super::lasting::{Support, begins, column_parts, has_lasting_key, support};
 use super::order::made_first;
 use super::renaming;
 use super::rows::RowSteps;
 use super::step::{Batch, Commented, Constraint, EnumSwap, Step, SwappedColumn};
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
-use crate::physical::{Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Schema, Table, Unique, qualified};
+use crate::physical::{
+    Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, PrimaryKey, Schema, Table, Unique, qualified,
+};
 use crate::sql::Expression;
 
 /// Plans by stages; see [`Stages`] for their order.
@@ -311,10 +313,9 @@ impl Planner<'_> {
 
     /// What holds a reference meanwhile, see [`support`]. Rows that are declared may want a key to come later.
     fn support<'a>(&self, alteration: &'a TableAlteration, columns: &[String]) -> Option<Support<'a>> {
-        let has_rows = [self.from, self.to]
-            .iter()
-            .any(|schema| schema.row_sets().any(|set| schema.key(&set.table) == alteration.from.key()));
-        support(alteration, columns).filter(|support| matches!(support, Support::Stays) || !has_rows)
+        let has_rows = || self.has_declared_rows(&alteration.from.key());
+        let changes_key = self.key_in_place(alteration).is_some();
+        support(alteration, columns, changes_key).filter(|support| matches!(support, Support::Stays) || !has_rows())
     }
 
     fn reference_is_disturbed(&self, table: &Table, key: &ForeignKey, altered: &[TableAlteration]) -> bool {
@@ -327,7 +328,8 @@ impl Planner<'_> {
             };
             alteration.items.iter().any(|change| match change {
                 ItemChange::PrimaryKey(Change::Drop(key) | Change::Alter { from: key, .. }) => {
-                    covers(key.columns.iter().map(|one| one.name.as_str()).collect())
+                    let is_held = self.key_in_place(alteration).is_some_and(|(_, new)| begins(&new.columns, columns));
+                    !is_held && covers(key.columns.iter().map(|one| one.name.as_str()).collect())
                 }
                 ItemChange::Unique(Change::Drop(key) | Change::Alter { from: key, .. }) => {
                     covers(key.columns.iter().map(|one| one.name.as_str()).collect())
@@ -421,7 +423,13 @@ impl Planner<'_> {
         };
         let is_key = |item: &ItemChange| matches!(item, ItemChange::PrimaryKey(_) | ItemChange::Unique(_));
         let keys: Vec<&ItemChange> = items.filter(|item| is_key(item) && !by_index(item)).collect();
-        !stays || !keys.is_empty() && !has_lasting_key(to, &column.name, &keys)
+        let changed = alteration.and_then(|alteration| self.key_in_place(alteration));
+        let number = std::slice::from_ref(&column.name);
+        let is_held = changed.is_some_and(|(old, new)| {
+            let mut keys = std::iter::once(&new.columns).chain(to.uniques.iter().map(|one| &one.columns));
+            begins(&old.columns, number) && keys.any(|key| begins(key, number))
+        });
+        !stays || !keys.is_empty() && !is_held && !has_lasting_key(to, &column.name, &keys)
     }
 
     fn columns(&mut self, from: &Table, to: &Table, releases: bool) {
@@ -730,18 +738,67 @@ impl Planner<'_> {
             _ => None,
         });
         let (keys, uniques, checks): (Vec<_>, Vec<_>, Vec<_>) = (keys.collect(), uniques.collect(), checks.collect());
-        let lists = (from.primary_key.as_slice(), to.primary_key.as_slice());
-        self.constraint_list([from, to], lists, keys, Constraint::PrimaryKey, |this, key| {
-            this.must_remake_key(from, to, &key.columns)
-        });
+        let changed = alteration.and_then(|alteration| self.key_in_place(alteration));
+        if changed.is_none() {
+            let lists = (from.primary_key.as_slice(), to.primary_key.as_slice());
+            self.constraint_list([from, to], lists, keys, Constraint::PrimaryKey, |this, key| {
+                this.must_remake_key(from, to, &key.columns)
+            });
+        }
         let lists = (from.uniques.as_slice(), to.uniques.as_slice());
         self.constraint_list([from, to], lists, uniques, Constraint::Unique, |this, key| {
             this.must_remake_key(from, to, &key.columns)
         });
+        // Behind a unique key that a column goes on to number rows by.
+        if let Some((old, new)) = changed {
+            let (table, from, to) = (to.name.clone(), old.clone(), new.clone());
+            self.stages.add_constraints.push(Step::ChangePrimaryKey { table, from, to });
+        }
         let lists = (from.checks.as_slice(), to.checks.as_slice());
         self.constraint_list([from, to], lists, checks, Constraint::Check, |this, check| {
-            this.reads(from, &check.expression)
+            this.check_is_in_the_way(from, to, &check.expression)
         });
+    }
+
+    /// Whether a check has to go while the columns that it reads change: rows may have other values on the way.
+    fn check_is_in_the_way(&self, from: &Table, to: &Table, expression: &Expression) -> bool {
+        let passes = |column: &Column| {
+            let after = to.column(&column.name);
+            after.is_none()
+                || self.column_is_made_again(from, to, &column.name)
+                || after.is_some_and(|after| self.choices.values_of(&to.name, &after.name).is_some())
+        };
+        self.reads(from, expression)
+            && (!self.dialect.facts().checks_follow_types
+                || from.columns.iter().any(|column| expression.mentions(&column.name) && passes(column)))
+    }
+
+    /// A primary key, and the one that takes its place in one statement once the columns are as they are to be: its own
+    /// stay as they are until then.
+    fn key_in_place<'a>(&self, alteration: &'a TableAlteration) -> Option<(&'a PrimaryKey, &'a PrimaryKey)> {
+        let (from, to) = (&alteration.from, &alteration.to);
+        let (old, new) = alteration.items.iter().find_map(|item| match item {
+            ItemChange::PrimaryKey(Change::Alter { from, to }) => Some((from, to)),
+            _ => None,
+        })?;
+        let stays = |part: &KeyColumn| {
+            from.column(&part.name) == to.column(&part.name) && self.choices.values_of(&to.name, &part.name).is_none()
+        };
+        // A column that numbers rows comes with its key.
+        let numbers = |part: &KeyColumn| {
+            from.column(&part.name).is_none() && to.column(&part.name).is_some_and(|new| new.identity.is_some())
+        };
+        let can = self.dialect.facts().changes_primary_keys
+            && from.name == to.name
+            && old.columns.iter().all(stays)
+            && !new.columns.iter().any(|part| numbers(part) || self.column_is_made_again(from, to, &part.name))
+            && !self.has_declared_rows(&from.key());
+        can.then_some((old, new))
+    }
+
+    /// Whether a table has rows that are declared: they may want a key to go first, and another to come last.
+    fn has_declared_rows(&self, table: &str) -> bool {
+        [self.from, self.to].iter().any(|schema| schema.row_sets().any(|set| schema.key(&set.table) == table))
     }
 
     /// Whether a key does not simply follow its columns: one of them is dropped and made again.

@@ -74,6 +74,22 @@ pub enum Step {
         /// The SQL expression of the new value, where it is not the server's own conversion.
         using: Option<String>,
     },
+    /// Put a primary key in the place of another, so that its table has one at every moment.
+    ChangePrimaryKey {
+        /// The table.
+        table: String,
+        /// As it is.
+        from: PrimaryKey,
+        /// As it is to be.
+        to: PrimaryKey,
+    },
+    /// Several alterations of one kind in one statement, so that the table is gone through once.
+    AlterTable {
+        /// The table.
+        table: String,
+        /// The alterations, each a step that could stand by itself.
+        steps: Vec<Step>,
+    },
     /// Add a key, reference or check.
     AddConstraint {
         /// The table.
@@ -370,6 +386,21 @@ pub enum Alteration {
 }
 
 impl Step {
+    /// What it does, one by one: most steps are one alteration.
+    pub fn parts(&self) -> &[Self] {
+        match self {
+            Self::AlterTable { steps, .. } => steps,
+            one => std::slice::from_ref(one),
+        }
+    }
+
+    /// The kind of step and the object, as a script's header has them; [`crate::script::ScriptStep::objects`] takes them
+    /// apart again.
+    pub fn header(&self) -> String {
+        let parts: Vec<String> = self.parts().iter().map(|part| format!("{} {}", part.kind(), part.object())).collect();
+        parts.join(" + ")
+    }
+
     /// A rename of a constraint or index between other names, and the step that would come behind it.
     pub(super) fn renaming(self, from: &str, to: &str) -> (Self, Self) {
         match self {
@@ -399,7 +430,7 @@ impl Step {
     }
 
     /// The kind of step and of object, in one word.
-    pub fn kind(&self) -> &'static str {
+    fn kind(&self) -> &'static str {
         match self {
             Self::CreateTable(_) => "create-table",
             Self::DropTable(_) => "drop-table",
@@ -409,6 +440,8 @@ impl Step {
             Self::DropColumn { .. } => "drop-column",
             Self::RenameColumn { .. } => "rename-column",
             Self::AlterColumn { .. } => "alter-column",
+            Self::ChangePrimaryKey { .. } => "change-primary-key",
+            Self::AlterTable { .. } => "alter-table",
             Self::AddConstraint { constraint, .. } => match constraint {
                 Constraint::PrimaryKey(_) => "add-primary-key",
                 Constraint::Unique(_) => "add-unique",
@@ -470,6 +503,8 @@ impl Step {
             | Self::DropColumn { table, .. }
             | Self::RenameColumn { table, .. }
             | Self::AlterColumn { table, .. }
+            | Self::ChangePrimaryKey { table, .. }
+            | Self::AlterTable { table, .. }
             | Self::FillColumn { table, .. }
             | Self::InsertRows { table, .. }
             | Self::UpdateRows { table, .. }
@@ -499,6 +534,8 @@ impl Step {
             | Self::DropTable(_)
             | Self::RenameTable { .. }
             | Self::RebuildTable(_)
+            | Self::ChangePrimaryKey { .. }
+            | Self::AlterTable { .. }
             | Self::CreateEnum(_)
             | Self::DropEnum(_)
             | Self::RemakeEnum(_)
@@ -539,6 +576,8 @@ impl Step {
             Self::DropColumn { table, column } => format!("drop column {table}.{}", column.name),
             Self::RenameColumn { table, from, to, .. } => format!("rename column {table}.{from} to {to}"),
             Self::AlterColumn { table, to, .. } => format!("alter column {table}.{}", to.name),
+            Self::ChangePrimaryKey { table, .. } => format!("change primary key of {table}"),
+            Self::AlterTable { table, steps } => together(table, steps),
             Self::AddConstraint { table, constraint } => match constraint {
                 Constraint::PrimaryKey(_) => format!("add primary key to {table}"),
                 _ => format!("add {} {} to {table}", constraint.kind(), constraint.label()),
@@ -584,6 +623,7 @@ impl Step {
     pub fn converts(&self) -> bool {
         match self {
             Self::AlterColumn { using, .. } => using.is_some(),
+            Self::AlterTable { steps, .. } => steps.iter().any(Self::converts),
             Self::FillColumn { only_missing, .. } => !only_missing,
             Self::RebuildTable(rebuild) => rebuild.copied.iter().any(|(column, copied)| {
                 matches!(copied, Copied::Expression(_)) && rebuild.alteration.from.column(column).is_some()
@@ -611,4 +651,31 @@ impl Step {
         });
         lines.map(ToString::to_string).chain(values).collect()
     }
+}
+
+/// What alterations of one table do together, in words.
+fn together(table: &str, steps: &[Step]) -> String {
+    let columns = steps.iter().filter_map(|step| match step {
+        Step::AlterColumn { to, .. } => Some(format!("{table}.{}", to.name)),
+        _ => None,
+    });
+    let columns: Vec<String> = columns.collect();
+    if columns.len() == steps.len() {
+        return format!("alter columns {}", columns.join(", "));
+    }
+    let constraints = steps.iter().filter_map(|step| match step {
+        Step::AddConstraint { constraint, .. } => Some(constraint),
+        _ => None,
+    });
+    let constraints: Vec<&Constraint> = constraints.collect();
+    if constraints.len() == steps.len() {
+        let groups = constraints.chunk_by(|a, b| a.kind() == b.kind()).map(|group| {
+            let names: Vec<&str> = group.iter().map(|one| one.label()).collect();
+            let plural = if names.len() > 1 { "s" } else { "" };
+            format!("{}{plural} {}", group[0].kind(), names.join(", "))
+        });
+        return format!("add {} to {table}", groups.collect::<Vec<_>>().join(" and "));
+    }
+    let titles: Vec<String> = steps.iter().map(Step::title).collect();
+    titles.join(", ")
 }

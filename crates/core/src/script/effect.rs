@@ -21,7 +21,15 @@ pub fn effect(step: &ScriptStep, live: &Schema) -> Effect {
     if step.is_by_hand() {
         return Effect::Unknown;
     }
-    let (kind, object) = step.object.split_once(' ').unwrap_or((&step.object, ""));
+    // What one statement makes at once shows by any of it.
+    let effects: Vec<Effect> = step.objects().map(|object| of_one(object, live)).collect();
+    let shows = |effect: &&Effect| matches!(effect, Effect::Done | Effect::NotDone);
+    let whole = effects.iter().find(shows).or(effects.iter().find(|effect| **effect == Effect::Unknown));
+    whole.or(effects.first()).copied().unwrap_or(Effect::Unknown)
+}
+
+fn of_one(object: &str, live: &Schema) -> Effect {
+    let (kind, object) = object.split_once(' ').unwrap_or((object, ""));
     let is_there = |found: bool| if found { Effect::Done } else { Effect::NotDone };
     let is_gone = |found: bool| if found { Effect::NotDone } else { Effect::Done };
     let (table, item) = parts(object, live);
@@ -58,8 +66,8 @@ pub fn effect(step: &ScriptStep, live: &Schema) -> Effect {
         "drop-view" | "drop-materialized-view" | "drop-trigger" | "drop-routine" | "drop-object" => {
             is_gone(program(live, kind, object))
         }
-        "make-kept" | "drop-kept" | "alter-column" | "set-options" | "set-comment" | "add-enum-word"
-        | "fill-in-batches" => Effect::Repeatable,
+        "make-kept" | "drop-kept" | "alter-column" | "change-primary-key" | "set-options" | "set-comment"
+        | "add-enum-word" | "fill-in-batches" => Effect::Repeatable,
         _ => Effect::Unknown,
     }
 }
@@ -80,5 +88,53 @@ fn parts<'a, 'o>(object: &'o str, live: &'a Schema) -> (Option<&'a Table>, &'o s
     match known {
         Some((table, item)) => (Some(table), item),
         None => (None, object.split_once('.').map_or(object, |(_, item)| item)),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Dialect;
+    use crate::language::{Source, resolve};
+    use crate::plan::{Choices, plan};
+    use crate::script::{Direction, Script, write};
+
+    /// Whatever is planned is taken for done where it is done, and for not done before.
+    #[test]
+    fn what_is_made_at_once_shows() {
+        let dialect = Dialect::of(crate::Provider::Mariadb).expect("it is one");
+        let schema = |text: &str| {
+            let resolution = resolve(&[Source { name: "a.oak".into(), text: text.to_owned() }]);
+            dialect.lower(&resolution.schema.expect("it resolves")).expect("it lowers").schema
+        };
+        let from = schema("table hive {\n    id: int64\n    a: int32\n    b: int32\n    primary key (id)\n}\n");
+        let to = schema(
+            "table hive {\n    id: int64\n    a: int64\n    b: int64\n    primary key (id, a)\n    \
+             check one (a > 0)\n    check two (b > 0)\n}\n",
+        );
+        let text = write(dialect, "0002-next", Direction::Up, &plan(dialect, &from, &to, &Choices::default()));
+        let script = Script::read(dialect, &text).expect("it is read");
+        let seen = |live: &Schema| {
+            let steps = script.steps.iter().map(|step| (step.object.as_str(), effect(step, live)));
+            steps.map(|(object, effect)| format!("{object}: {effect:?}")).collect::<Vec<_>>()
+        };
+        let columns = "alter-column hive.a + alter-column hive.b: Repeatable";
+        let key = "change-primary-key hive: Repeatable";
+        let checks = "add-check hive.one + add-check hive.two";
+        assert_eq!(seen(&from), [columns, key, &format!("{checks}: NotDone")]);
+        assert_eq!(seen(&to), [columns, key, &format!("{checks}: Done")]);
+    }
+
+    #[test]
+    fn a_sign_in_a_name_parts_nothing() {
+        let step = |object: &str| {
+            let text = format!("--oak step 1: x | {object} | outside transaction | own\nselect 1;\n");
+            let dialect = Dialect::of(crate::Provider::Mariadb).expect("it is one");
+            Script::read(dialect, &text).expect("it is read").steps.remove(0)
+        };
+        let objects = |object: &str| step(object).objects().map(str::to_owned).collect::<Vec<_>>();
+        assert_eq!(objects("alter-column hive.a + b"), ["alter-column hive.a + b"]);
+        let parts = ["alter-column hive.a + b", "alter-column hive.c"];
+        assert_eq!(objects("alter-column hive.a + b + alter-column hive.c"), parts);
     }
 }

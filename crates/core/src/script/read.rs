@@ -29,7 +29,7 @@ pub struct Foundation {
 pub struct ScriptStep {
     /// What it does, in the header's words.
     pub title: String,
-    /// The kind of step, and the object: `rebuild-table keeper`.
+    /// The kind of step, and the object: `rebuild-table keeper`. See [`ScriptStep::objects`] for several in one.
     pub object: String,
     /// Whether it is part of a transaction.
     pub placement: Placement,
@@ -47,11 +47,27 @@ impl ScriptStep {
         matches!(&self.origin, StepOrigin::Generated { hash } if *hash == step_hash(&self.body))
     }
 
+    /// The kind of step and the object of each alteration in it: one, or several that a statement makes at once.
+    pub fn objects(&self) -> impl Iterator<Item = &str> {
+        let mut rest = Some(self.object.as_str());
+        std::iter::from_fn(move || {
+            let whole = rest?;
+            // A name may have the sign in it; what follows it here begins with a kind.
+            let mut signs = whole.match_indices(" + ").map(|(at, sign)| (at, at + sign.len()));
+            let next = signs.find(|(_, next)| JOINED.iter().any(|kind| whole[*next..].starts_with(kind)));
+            rest = next.map(|(_, next)| &whole[next..]);
+            Some(next.map_or(whole, |(end, _)| &whole[..end]))
+        })
+    }
+
     /// Whether somebody wrote it or changed it.
     pub fn is_by_hand(&self) -> bool {
         !self.is_as_generated()
     }
 }
+
+/// The kinds of alterations that can be in a statement with others.
+const JOINED: [&str; 3] = ["alter-column ", "add-check ", "add-foreign-key "];
 
 /// Whose text a step is, by its header.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -131,10 +131,9 @@ fn step(text: &mut String, dialect: Dialect, ordinal: usize, planned: &PlannedSt
     }
     body.push_str(&statements(dialect, step));
     text.push_str(&format!(
-        "\n--oak step {ordinal}: {} | {} {} | {} | generated {}\n{body}",
+        "\n--oak step {ordinal}: {} | {} | {} | generated {}\n{body}",
         one_line(&step.title()),
-        step.kind(),
-        one_line(&step.object()),
+        one_line(&step.header()),
         planned.placement.words(),
         step_hash(&body)
     ));

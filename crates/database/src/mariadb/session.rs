@@ -389,18 +389,22 @@ impl Session for MariadbSession {
 
     /// A change of a column states all of it, so that a description which nobody declared would go.
     fn kept(&mut self, step: &ScriptStep) -> Result<Kept, ServerError> {
-        let Some(column) = step.object.strip_prefix("alter-column ") else { return Ok(Kept::default()) };
-        if step.statements.iter().any(|statement| statement.sql.contains(" comment '")) {
+        let dialect = self.dialect();
+        let columns = step.objects().filter_map(|object| object.strip_prefix("alter-column "));
+        let columns: Vec<String> = columns.map(|column| dialect.literal(column)).collect();
+        if columns.is_empty() {
             return Ok(Kept::default());
         }
-        let column = self.dialect().literal(column);
-        let found = self.value(&format!(
-            "select column_comment from information_schema.columns
-             where table_schema = database() and concat(table_name, '.', column_name) = {column}"
+        let found = self.ask(&format!(
+            "select column_name, column_comment from information_schema.columns
+             where table_schema = database() and concat(table_name, '.', column_name) in ({}) and column_comment <> ''",
+            columns.join(", ")
         ))?;
-        let comment = found.filter(|comment| !comment.is_empty());
-        let clause = comment.map(|comment| format!(" comment {}", self.dialect().literal(&comment)));
-        Ok(Kept { clause: clause.unwrap_or_default(), afterwards: Vec::new() })
+        let comments = found.rows.into_iter().filter_map(|row| {
+            let [name, comment] = row.try_into().ok()?;
+            Some((dialect.quote(&name?), comment?))
+        });
+        Ok(Kept { comments: comments.collect(), afterwards: Vec::new() })
     }
 
     fn hindrances(&mut self) -> Result<Vec<Hindrance>, ServerError> {

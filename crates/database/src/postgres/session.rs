@@ -397,7 +397,7 @@ impl Session for PostgresSession {
             Some(Again { sql: row.next().flatten()?, declared_as: row.next().flatten() })
         };
         let found = self.ask(&sql)?;
-        Ok(Kept { clause: String::new(), afterwards: found.rows.into_iter().filter_map(again).collect() })
+        Ok(Kept { comments: BTreeMap::new(), afterwards: found.rows.into_iter().filter_map(again).collect() })
     }
 
     fn hindrances(&mut self) -> Result<Vec<Hindrance>, ServerError> {

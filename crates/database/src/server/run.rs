@@ -4,6 +4,7 @@
 //! transaction, or right behind it. Whoever finds a run that did not end goes on behind the last progress; the one step
 //! in between is judged by what the catalogue holds.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::time::{Duration, Instant};
 
@@ -371,8 +372,12 @@ impl Run<'_, '_> {
         if let Some((kind, name)) = borne(&step.object, "drop") {
             self.again.insert((kind, name.to_owned()), kept.afterwards);
         }
+        let dialect = self.session.dialect();
         for statement in &step.statements {
-            let sql = format!("{}{}", statement.sql, kept.clause);
+            let sql = match kept.comments.is_empty() {
+                true => Cow::Borrowed(&statement.sql),
+                false => Cow::Owned(dialect.keeping_comments(&statement.sql, |name| kept.comments.get(name).cloned())),
+            };
             let mut result = self.session.execute(&sql);
             if result.as_ref().is_err_and(|error| is_stale(step, &error.code)) {
                 result = self.session.execute(&sql);
@@ -537,7 +542,7 @@ const DEPENDENTS: &str = "2BP01";
 const NOT_SUPPORTED: &str = "0A000";
 
 fn alters_type(step: &ScriptStep) -> bool {
-    step.object.starts_with("alter-column ")
+    step.objects().any(|object| object.starts_with("alter-column "))
 }
 
 /// Whether a rename was refused because of a computed column that names the column: seen on MariaDB 10.11 where the table

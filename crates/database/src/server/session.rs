@@ -1,5 +1,6 @@
 //! One connection to a server, as the rest needs it.
 
+use std::collections::BTreeMap;
 use std::time::Duration;
 
 use hollow_oak_core::physical::{self, EnumType, Introspected};
@@ -28,8 +29,8 @@ pub(crate) struct Asked {
 /// What a step would lose of what nobody declared, and how it is kept.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Kept {
-    /// Goes behind the step's statement.
-    pub(crate) clause: String,
+    /// Descriptions of columns, by their quoted names, for the step's statements.
+    pub(crate) comments: BTreeMap<String, String>,
     /// Runs once the dropped thing is there again.
     pub(crate) afterwards: Vec<Again>,
 }

@@ -3,14 +3,14 @@
 use super::lower::table_collation;
 use super::types::is_text;
 use crate::physical::{Column, Table, TypeName};
-use crate::plan::{Placement, Step};
+use crate::plan::{Constraint, Placement, Step};
 use crate::schema::Storage;
 use crate::sql::{Lexer, TokenKind};
 
-/// A column of a reference cannot be changed (MariaDB, "Foreign Keys", "Constraints"), and what is computed from it would
-/// be computed from what it was.
+/// A column of a reference cannot be changed (MariaDB, "Foreign Keys", "Constraints"), but for one that no longer requires a
+/// value; and what is computed from it would be computed from what it was.
 pub(in crate::dialect) fn disturbs(from: &Column, to: &Column) -> bool {
-    from.ty != to.ty || from.collation != to.collation || from.nullable != to.nullable
+    from.ty != to.ty || from.collation != to.collation || (from.nullable && !to.nullable)
 }
 
 /// A stored value can stay when its expression goes (MariaDB, "Generated (Virtual and Persistent/Stored) Columns").
@@ -29,6 +29,18 @@ pub(in crate::dialect) fn placement(step: &Step) -> Placement {
         | Step::UpdateRows { .. }
         | Step::DeleteRows { .. } => Placement::InTransaction,
         _ => Placement::Outside,
+    }
+}
+
+/// Whether a step can be part of a statement with others of its kind. Where a column begins to number rows, the statement
+/// has another one around it.
+pub(in crate::dialect) fn can_join(step: &Step) -> bool {
+    match step {
+        Step::AlterColumn { from, to, .. } => from.identity == to.identity,
+        Step::AddConstraint { constraint, .. } => {
+            matches!(constraint, Constraint::Check(_) | Constraint::ForeignKey(_))
+        }
+        _ => false,
     }
 }
 

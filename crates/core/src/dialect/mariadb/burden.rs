@@ -18,6 +18,7 @@ pub(in crate::dialect) fn burdens(step: &Step) -> Vec<Burden> {
             Constraint::Unique(_) => Vec::new(),
             Constraint::ForeignKey(_) | Constraint::Check(_) => vec![Burden::rewriting(table, Blocks::Writes)],
         },
+        Step::ChangePrimaryKey { table, .. } => vec![Burden::rewriting(table, Blocks::Nothing)],
         Step::DropConstraint { table, constraint: Constraint::PrimaryKey(_) } => {
             vec![Burden::rewriting(table, Blocks::Writes)]
         }

@@ -4,6 +4,7 @@ pub(super) mod alter;
 mod batches;
 pub(super) mod burden;
 pub mod catalogue;
+pub(super) mod commented;
 pub(super) mod ddl;
 pub(super) mod lift;
 pub(super) mod lower;
@@ -60,7 +61,11 @@ pub(super) const FACTS: Facts = Facts {
     tables_hold_indexes: true,
     references_need_own_index: true,
     views_fix_types: false,
+    // Seen on MariaDB 10.11: it is kept as it was said, and the rows that are written anew are checked by it.
+    checks_follow_types: true,
     identity_needs_key: true,
+    // MariaDB, "InnoDB Online DDL Operations with the INPLACE Alter Algorithm", ADD PRIMARY KEY.
+    changes_primary_keys: true,
     needs_a_column: true,
     fills_silently: true,
     unnamed_constraints: false,

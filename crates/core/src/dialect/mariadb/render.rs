@@ -1,5 +1,6 @@
 //! Steps as MariaDB's and MySQL's SQL: one statement each where it commits by itself; rows may take several.
 
+use super::super::altering::alter_together;
 use super::super::keeping::{keep, make_kept, restore};
 use super::super::rowing;
 use super::Flavor;
@@ -35,15 +36,22 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
             alter(table, &format!("rename column {} to {}", quote(from), quote(to)))
         }
         Step::AlterColumn { table, from, to, .. } => {
-            // Said, so that it is not taken for one that nobody declared and kept.
-            let gone = if from.comment.is_some() && to.comment.is_none() { " comment ''" } else { "" };
-            let statement = alter(table, &format!("modify column {}{gone}", column_definition(flavor, to)));
+            let statement = alter(table, &modify(flavor, from, to));
             if from.identity.is_none() && to.identity.is_some() {
                 return keeping_zero(flavor, statement);
             }
             statement
         }
         Step::AddConstraint { table, constraint } => alter(table, &format!("add {}", clause(constraint))),
+        Step::ChangePrimaryKey { table, to, .. } => alter(table, &format!("drop primary key, add {}", primary_key(to))),
+        Step::AlterTable { table, steps } => {
+            let actions = steps.iter().map(|step| match step {
+                Step::AlterColumn { from, to, .. } => modify(flavor, from, to),
+                Step::AddConstraint { constraint, .. } => format!("add {}", clause(constraint)),
+                _ => unreachable!("nothing else is joined"),
+            });
+            alter_together(&quote(table), actions)
+        }
         Step::DropConstraint { table, constraint } => {
             let name = quote(constraint.name().unwrap_or_default());
             let what = match constraint {
@@ -95,6 +103,13 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
 
 fn alter(table: &str, action: &str) -> String {
     format!("alter table {} {action}", quote(table))
+}
+
+fn modify(flavor: Flavor, from: &Column, to: &Column) -> String {
+    // Said, so that it is not taken for one that nobody declared and kept.
+    let is_gone = from.comment.is_some() && to.comment.is_none();
+    let told = Column { comment: to.comment.clone().or(is_gone.then(String::new)), ..to.clone() };
+    format!("modify column {}", column_definition(flavor, &told))
 }
 
 fn changed_options(from: &Options, to: &Options) -> String {

@@ -1,7 +1,7 @@
 //! What a change of a column means for what looks at it.
 
 use crate::physical::{Column, TypeName};
-use crate::plan::{Placement, Step};
+use crate::plan::{Constraint, Placement, Step};
 
 /// PostgreSQL 17, "ALTER TABLE", SET DATA TYPE: indexes and plain keys follow by themselves; what reads the column does
 /// not always, and a generated column or view never.
@@ -12,6 +12,17 @@ pub(in crate::dialect) fn disturbs(from: &Column, to: &Column) -> bool {
 /// PostgreSQL 17, "ALTER TABLE", DROP EXPRESSION.
 pub(in crate::dialect) fn keeps_computed(from: &Column, to: &Column) -> bool {
     from.generated.is_some() && to.generated.is_none()
+}
+
+/// Whether a step can be part of a statement with others of its kind. What also makes or drops a sequence cannot: the
+/// sequence would get the type that the column has before the statement.
+pub(in crate::dialect) fn can_join(step: &Step) -> bool {
+    let is_numbered = |column: &Column| column.identity.is_some() || column.attributes.contains("serial");
+    match step {
+        Step::AlterColumn { from, to, .. } => !is_numbered(from) && !is_numbered(to) && from.generated == to.generated,
+        Step::AddConstraint { constraint, .. } => matches!(constraint, Constraint::Check(_)),
+        _ => false,
+    }
 }
 
 /// PostgreSQL 17, "ALTER TYPE", ADD VALUE: a word can be used once the transaction that added it is over; and "DO": a block

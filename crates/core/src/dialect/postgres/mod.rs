@@ -44,7 +44,10 @@ pub(super) const FACTS: Facts = Facts {
     tables_hold_indexes: false,
     references_need_own_index: false,
     views_fix_types: true,
+    // PostgreSQL 17, "ALTER TABLE", SET DATA TYPE: it is read again, with the casts to the type before in it.
+    checks_follow_types: false,
     identity_needs_key: false,
+    changes_primary_keys: false,
     needs_a_column: false,
     fills_silently: false,
     unnamed_constraints: false,

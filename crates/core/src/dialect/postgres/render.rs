@@ -1,5 +1,6 @@
 //! Steps as PostgreSQL's SQL.
 
+use super::super::altering::alter_together;
 use super::super::keeping::{keep, make_kept, restore};
 use super::super::rowing;
 use super::attributes;
@@ -37,7 +38,9 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             }
             statements
         }
-        Step::RebuildTable(_) => unreachable!("PostgreSQL alters every table in place"),
+        Step::RebuildTable(_) | Step::ChangePrimaryKey { .. } => {
+            unreachable!("the facts of PostgreSQL rule this step out")
+        }
         Step::AddColumn { table, column, .. } => {
             let mut statements = vec![alter(table, &format!("add column {}", column_definition(column)))];
             statements.extend(column_options(table, column, &Options::new(), &column.attributes));
@@ -52,7 +55,10 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             }
             statements
         }
-        Step::AlterColumn { table, from, to, using } => alter_column(table, from, to, using.as_deref()),
+        Step::AlterColumn { table, from, to, using } => {
+            alter_with(table, alter_column(table, from, to, using.as_deref()))
+        }
+        Step::AlterTable { table, steps } => alter_table(table, steps),
         Step::AddConstraint { table, constraint } => {
             let mut statements = vec![alter(table, &format!("add {}", clause(constraint)))];
             statements.extend(about_key(table, constraint));
@@ -441,25 +447,54 @@ fn default_value(default: &Expression) -> String {
     if default.is_literal() || is_word { text.to_owned() } else { in_parentheses(text) }
 }
 
-fn alter_column(table: &str, from: &Column, to: &Column, using: Option<&str>) -> Vec<String> {
-    let name = quote(&to.name);
-    let column = |action: &str| alter(table, &format!("alter column {name} {action}"));
+/// What changes a column: an action of an `alter table`, or a statement of its own.
+enum Piece {
+    Action(String),
+    Statement(String),
+}
+
+/// The statements of pieces, actions in a row in one `alter table`: the table is gone through once for all of them.
+fn alter_with(table: &str, pieces: Vec<Piece>) -> Vec<String> {
     let mut statements = Vec::new();
+    let mut actions: Vec<String> = Vec::new();
+    let close = |actions: &mut Vec<String>, statements: &mut Vec<String>| {
+        if !actions.is_empty() {
+            statements.push(alter_together(&quote_object(table), actions.drain(..)));
+        }
+    };
+    for piece in pieces {
+        match piece {
+            Piece::Action(action) => actions.push(action),
+            Piece::Statement(statement) => {
+                close(&mut actions, &mut statements);
+                statements.push(statement);
+            }
+        }
+    }
+    close(&mut actions, &mut statements);
+    statements
+}
+
+fn alter_column(table: &str, from: &Column, to: &Column, using: Option<&str>) -> Vec<Piece> {
+    let name = quote(&to.name);
+    let action = |action: &str| Piece::Action(format!("alter column {name} {action}"));
+    let alone = |action: &str| Piece::Statement(alter(table, &format!("alter column {name} {action}")));
+    let mut pieces = Vec::new();
     if from.identity.is_some() && to.identity.is_none() {
-        statements.push(column("drop identity"));
+        pieces.push(alone("drop identity"));
     }
     if from.generated.is_some() && to.generated.is_none() {
-        statements.push(column("drop expression"));
+        pieces.push(alone("drop expression"));
     }
     let serial = |column: &Column| column.attributes.contains("serial");
     let sequence = beside(table, &sequence_name(table, &to.name));
     if serial(from) && !serial(to) {
-        statements.push(column("drop default"));
-        statements.push(format!("drop sequence {sequence}"));
+        pieces.push(alone("drop default"));
+        pieces.push(Piece::Statement(format!("drop sequence {sequence}")));
     }
     let retyped = from.ty != to.ty || from.collation != to.collation || using.is_some();
     if from.default.is_some() && (to.default.is_none() || retyped) {
-        statements.push(column("drop default"));
+        pieces.push(action("drop default"));
     }
     if retyped {
         let collate = to.collation.as_ref().map(|name| format!(" collate {}", quote_collation(name)));
@@ -471,31 +506,46 @@ fn alter_column(table: &str, from: &Column, to: &Column, using: Option<&str>) ->
             None if from.ty == to.ty || super::stores_alike(&from.ty, &to.ty) => String::new(),
             None => format!(" using {}", converted(&name, &from.ty, &to.ty)),
         };
-        statements.push(column(&format!("set data type {}{collate}{using}", to.ty.text())));
+        pieces.push(action(&format!("set data type {}{collate}{using}", to.ty.text())));
     }
     if from.nullable && !to.nullable {
-        statements.push(column("set not null"));
+        pieces.push(action("set not null"));
     }
     if let Some(default) = &to.default
         && (retyped || from.default.as_ref() != Some(default))
     {
-        statements.push(column(&format!("set default {}", default_value(default))));
+        pieces.push(action(&format!("set default {}", default_value(default))));
     }
     if serial(to) && !serial(from) {
         let owner = format!("{}.{name}", quote_object(table));
-        statements.push(format!("create sequence {sequence} as {} owned by {owner}", to.ty.text()));
-        statements.push(column(&format!("set default nextval({})", literal(&sequence))));
-        statements.push(advance(table, &to.name));
+        let made = format!("create sequence {sequence} as {} owned by {owner}", to.ty.text());
+        pieces.push(Piece::Statement(made));
+        pieces.push(alone(&format!("set default nextval({})", literal(&sequence))));
+        pieces.push(Piece::Statement(advance(table, &to.name)));
     }
-    statements.extend(column_options(table, to, &from.attributes, &to.attributes));
-    identity_change(&mut statements, table, from, to);
+    pieces.extend(attributes::column_actions(&from.attributes, &to.attributes).iter().map(|one| action(one)));
+    let mut numbering = Vec::new();
+    identity_change(&mut numbering, table, from, to);
+    pieces.extend(numbering.into_iter().map(Piece::Statement));
     if !from.nullable && to.nullable {
-        statements.push(column("drop not null"));
+        pieces.push(action("drop not null"));
     }
     if from.comment != to.comment {
-        statements.push(comment_on_column(table, to, to.comment.as_ref()));
+        pieces.push(Piece::Statement(comment_on_column(table, to, to.comment.as_ref())));
     }
-    statements
+    pieces
+}
+
+/// Several alterations in one statement; what is no action comes behind it.
+fn alter_table(table: &str, steps: &[Step]) -> Vec<String> {
+    let pieces = steps.iter().flat_map(|step| match step {
+        Step::AlterColumn { from, to, using, .. } => alter_column(table, from, to, using.as_deref()),
+        Step::AddConstraint { constraint, .. } => vec![Piece::Action(format!("add {}", clause(constraint)))],
+        _ => unreachable!("nothing else is joined"),
+    });
+    let (mut actions, others): (Vec<_>, Vec<_>) = pieces.partition(|piece| matches!(piece, Piece::Action(_)));
+    actions.extend(others);
+    alter_with(table, actions)
 }
 
 fn identity_change(statements: &mut Vec<String>, table: &str, from: &Column, to: &Column) {
@@ -724,11 +774,13 @@ fn remake_enum(swap: &EnumSwap) -> Vec<String> {
         format!("alter type {name} rename to {}", quote(&qualified::plain(qualified::base(&swap.temporary)))),
         enum_statement(&swap.to.name, &swap.to.words),
     ];
+    let mut tables: Vec<(&String, Vec<Piece>)> = Vec::new();
     for SwappedColumn { table, column, default } in &swap.columns {
         let place = quote(&column.name);
-        let action = |action: &str| alter(table, &format!("alter column {place} {action}"));
+        let mut actions = Vec::new();
+        let mut action = |action: &str| actions.push(Piece::Action(format!("alter column {place} {action}")));
         if column.default.is_some() {
-            statements.push(action("drop default"));
+            action("drop default");
         }
         let array = if column.ty.text().ends_with("[]") { "[]" } else { "" };
         let mut words = format!("{place}::text{array}");
@@ -740,11 +792,16 @@ fn remake_enum(swap: &EnumSwap) -> Vec<String> {
         for (old, new) in swap.replaced.iter().filter(|_| !array.is_empty()) {
             words = format!("array_replace({words}, {}, {})", literal(old), literal(new));
         }
-        statements.push(action(&format!("set data type {name}{array} using {words}::{name}{array}")));
+        action(&format!("set data type {name}{array} using {words}::{name}{array}"));
         if let Some(default) = default {
-            statements.push(action(&format!("set default {}", default_value(default))));
+            action(&format!("set default {}", default_value(default)));
+        }
+        match tables.last_mut().filter(|(last, _)| *last == table) {
+            Some((_, pieces)) => pieces.extend(actions),
+            None => tables.push((table, actions)),
         }
     }
+    statements.extend(tables.into_iter().flat_map(|(table, pieces)| alter_with(table, pieces)));
     statements.push(format!("drop type {}", quote_object(&swap.temporary)));
     if let Some(text) = &swap.to.comment {
         statements.push(comment_on(&format!("type {name}"), Some(text)));

@@ -54,6 +54,8 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         Step::CreateProgram(one) => vec![one.create.clone()],
         Step::DropProgram(one) => vec![one.drop.clone()],
         Step::AlterColumn { .. }
+        | Step::AlterTable { .. }
+        | Step::ChangePrimaryKey { .. }
         | Step::AddConstraint { .. }
         | Step::DropConstraint { .. }
         | Step::RenameConstraint { .. }
