@@ -174,6 +174,10 @@ pub struct Decided {
     /// Fill this many rows at a time, each lot committed by itself: for large tables (PostgreSQL, MariaDB)
     #[arg(long, value_name = "ROWS", value_parser = clap::value_parser!(u32).range(1..))]
     pub batch: Option<u32>,
+    /// Let others read and write meanwhile, each long step committed by itself: indexes are built beside them,
+    /// constraints checked afterwards (PostgreSQL)
+    #[arg(long)]
+    pub online: bool,
     /// What becomes of every value of a column, in SQL: `hive.weight='weight * 1000'`
     #[arg(long, value_name = "COLUMN=SQL")]
     pub convert: Vec<String>,
@@ -200,6 +204,7 @@ impl Decided {
             keep: self.keep.clone(),
             replace: self.replace.clone(),
             batch: self.batch,
+            online: self.online,
         }
     }
 }

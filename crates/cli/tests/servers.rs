@@ -66,7 +66,16 @@ fn prepared(server: &PrivateServer) -> Stage<'_> {
     let here = Stage::on(server, DECLARED);
     here.project.ok(&["draft", "first"]);
     let changed = DECLARED
-        .replace("phone:      text(32), null", "phone:      text(40), null\n    note:       text, null")
+        .replace("phone:      text(32), null", "phone:      text(80), null\n    note:       text, null")
+        .replace("joined_on:  date, default today", "joined_on:  datetime, default now")
+        .replace(
+            "unique one_name (name)\n",
+            "unique one_name (name)\n    check (phone <> '')\n    check (name <> '')\n",
+        )
+        .replace(
+            "hive_id:  int64, references hive, on delete cascade\n\n    primary key (id)",
+            "hive_id:  int64, references hive, on delete cascade\n\n    primary key (id, hive_id)\n    unique (id)",
+        )
         .replace("kg > 40\n", "kg > 41\n")
         .replace("'easily upset' }", "'easily upset', fierce }")
         .replace("    index by_code (code desc)\n", "    index by_temper (temper)\n");
@@ -161,6 +170,7 @@ fn hand_made_comments_triggers_and_grants_survive() {
         } else {
             here.sql("create trigger loud before update on keeper for each row set new.name = upper(new.name)");
             here.sql("alter table keeper modify phone varchar(32) null comment 'by hand'");
+            here.sql("alter table keeper modify joined_on date not null default curdate() comment 'it''s, too'");
         }
         here.project.ok(&["apply", "--yes"]);
         here.sql("insert into keeper (name) values ('Piet Larkmoor')");
@@ -175,6 +185,7 @@ fn hand_made_comments_triggers_and_grants_survive() {
             assert_eq!(here.query("select name from keeper"), ["PIET LARKMOOR"]);
             let comment = "select column_comment from information_schema.columns where table_schema = database() and column_name = 'phone'";
             assert_eq!(here.query(comment), ["by hand"]);
+            assert_eq!(here.query(&comment.replace("'phone'", "'joined_on'")), ["it's, too"]);
         }
         assert!(here.project.ok(&["status"]).contains("trigger loud on keeper"));
     });

@@ -124,6 +124,36 @@ fn a_column_goes_on_to_number_rows_while_a_key_of_it_stays() {
     );
 }
 
+/// What goes and comes back is never missing while a table is gone through, and nothing of a new table waits.
+#[test]
+fn online_steps_come_behind_all_that_is_one_transaction() {
+    let from = "table hive {\n    id: int64\n    code: text(9)\n    a: int32\n    primary key (id)\n    check (a < 9)\n    \
+                index by_code (code)\n}\n";
+    let to = from
+        .replace("primary key (id)\n", "primary key (id, code)\n    unique (a)\n")
+        .replace("a: int32", "a: int64")
+        .replace("by_code (code)", "by_code (code desc)")
+        + "\ntable queen {\n    a: references hive(a), indexed\n    unique (a)\n    check (a > 0)\n}\n";
+    let schemas = [from, &to].map(|text| schema(Dialect::Postgres, text));
+    let choices = Choices { online: true, ..Choices::default() };
+    let plan = plan(Dialect::Postgres, &schemas[0], &schemas[1], &choices);
+    let told = plan.steps.iter().map(|planned| format!("{}: {}", planned.placement.words(), planned.step.title()));
+    insta::assert_snapshot!(told.collect::<Vec<_>>().join("\n"), @r"
+    in transaction: drop index by_code
+    in transaction: drop primary key of hive
+    in transaction: drop check hive_a_check of hive
+    in transaction: create table queen
+    in transaction: alter column hive.a
+    in transaction: add primary key to hive
+    in transaction: add check hive_a_check to hive
+    in transaction: create index by_code on hive
+    in transaction: create index queen_a_idx on queen
+    outside transaction: create index hive_a_key on hive
+    in transaction: add unique hive_a_key to hive
+    in transaction: add foreign key queen_a_fkey to queen
+    ");
+}
+
 /// Each of them goes through the whole table.
 #[test]
 fn alterations_of_a_table_are_made_at_once() {

@@ -50,9 +50,14 @@ impl<'a> Reader<'a> {
     /// The columns that are read, quoted; others for each kind of reader.
     fn columns(&self, kind: &str) -> Vec<String> {
         let name = |column: &Column| first(&column.name, column.formerly.as_ref());
-        let is_read = |column: &&Column| self.chance(&format!("{kind}{}", name(column))) % 2 == 0;
-        let read = self.table.columns.iter().filter(is_read);
-        read.map(|column| self.dialect.quote(column.name.as_str())).collect()
+        let is_read = |column: &&Column| self.chance(&format!("{kind}{}", name(column))).is_multiple_of(2);
+        let read = self.table.columns.iter().filter(is_read).map(|column| column.name.as_str());
+        read.map(|name| match self.dialect {
+            // As SQLite words them in a trigger once they were called otherwise.
+            Dialect::Sqlite => format!("\"{}\"", name.replace('"', "\"\"")),
+            _ => self.dialect.quote(name),
+        })
+        .collect()
     }
 
     fn source(&self, table: &Table) -> String {
@@ -63,13 +68,15 @@ impl<'a> Reader<'a> {
 
     fn views(&self) -> Vec<Program> {
         let columns = self.columns("");
-        let Some(condition) = columns.first().filter(|_| self.chance("view") % 3 != 0) else { return Vec::new() };
+        let Some(condition) = columns.first().filter(|_| !self.chance("view").is_multiple_of(3)) else {
+            return Vec::new();
+        };
         let name = format!("seen {}", self.chance("name") % 1000);
         let source = self.source(self.table);
         let body = format!("select {} from {source} where {condition} is not null", columns.join(", "));
         let over = format!("select {condition} from {}", self.dialect.quote(&name));
         let mut views = vec![program(ProgramKind::View, &name, body)];
-        if self.chance("over") % 2 == 0 {
+        if self.chance("over").is_multiple_of(2) {
             views.push(program(ProgramKind::View, &format!("{name} again"), over));
         }
         views
@@ -77,10 +84,12 @@ impl<'a> Reader<'a> {
 
     fn triggers(&self, tables: &[Table]) -> Vec<Program> {
         let columns = self.columns("trigger ");
-        let Some(column) = columns.first().filter(|_| self.chance("trigger") % 3 == 0) else { return Vec::new() };
+        let Some(column) = columns.first().filter(|_| self.chance("trigger").is_multiple_of(3)) else {
+            return Vec::new();
+        };
         let name = format!("guard {}", self.chance("guard") % 100_000);
         let (quoted, source) = (self.dialect.quote(&name), self.source(self.table));
-        let moment = if self.chance("moment") % 2 == 0 { "before" } else { "after" };
+        let moment = if self.chance("moment").is_multiple_of(2) { "before" } else { "after" };
         let (event, row) = match self.chance("event") % 3 {
             0 => ("insert", "new"),
             1 => ("update", "new"),
@@ -90,7 +99,7 @@ impl<'a> Reader<'a> {
         let other = tables
             .iter()
             .min_by_key(|other| self.chance(&format!("other {}", first(&other.name, other.formerly.as_ref()))));
-        let other = other.filter(|_| self.chance("looks") % 2 == 0).map(|other| self.source(other));
+        let other = other.filter(|_| self.chance("looks").is_multiple_of(2)).map(|other| self.source(other));
         let of_columns = if event == "update" { format!(" of {}", columns.join(", ")) } else { String::new() };
         let mut programs = Vec::new();
         let body = match self.dialect {
@@ -104,8 +113,10 @@ impl<'a> Reader<'a> {
             Dialect::Mariadb(_) => {
                 let looking = other.map(|other| format!("select count(*) from {other}"));
                 let value = looking.unwrap_or(format!("{row}.{column} is null"));
+                // As the server words it once the table was called otherwise.
+                let source = format!("`{}`", self.table.name.as_str().replace('`', "``"));
                 format!(
-                    "create trigger {quoted} {moment} {event} on {source} for each row\nset @seen = coalesce({row}.{column} is null, ({value}))"
+                    "create trigger {quoted} {moment} {event} ON {source} for each row\nset @seen = coalesce({row}.{column} is null, ({value}))"
                 )
             }
             Dialect::Postgres => {

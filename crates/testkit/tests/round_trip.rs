@@ -187,6 +187,7 @@ fn pair(dialect: Dialect, seed: u64, seen: &mut Seen) {
         }
     };
     seen.decided += chosen.len();
+    decisions.online = deciding.bool() && dialect.facts().builds_online;
     let told = format!("{told}\n{:?}", decisions.options());
     let (up_choices, down_choices) =
         decisions.choices(&a.schema, &b.schema, dialect, "pair").expect("nothing was decided that could be wrong");

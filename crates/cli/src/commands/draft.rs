@@ -8,8 +8,8 @@ use hollow_oak_core::language::{declare, print};
 use serde_json::json;
 
 use super::drafting::{
-    AskedBy, Report, Written, compose, counted, refuse_one_way, report, schema_of, settle_fills, settle_keeping,
-    settle_renames,
+    AskedBy, Report, Written, compose, counted, refuse_one_way, refuse_useless_online, report, schema_of, settle_fills,
+    settle_keeping, settle_renames,
 };
 use crate::args::{DraftArgs, Global};
 use crate::exit::Exit;
@@ -39,6 +39,7 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
     if before.says_the_same(after) && !args.empty {
         return nothing_changed(&history, global, output);
     }
+    refuse_useless_online(&args.decided, &project.settings.dialects)?;
     let mut decisions = args.decided.decisions();
     let command = format!("oak draft \"{}\"", args.title);
     settle_renames(&mut decisions, &before, after, &AskedBy { command: &command, declared: true }, output)?;

@@ -13,7 +13,7 @@ use hollow_oak_core::{Dialect, Schema};
 use serde_json::json;
 
 use super::running::{read_answer, read_line};
-use crate::args::Global;
+use crate::args::{Decided, Global};
 use crate::counting::{Counted, beside_draft, is_asked_about};
 use crate::failure::{Failure, Result, make_folder, shown_path, write_file};
 use crate::output::{Output, accent, danger, done, strong};
@@ -191,6 +191,17 @@ pub(super) fn settle_fills(
         }
     }
     Ok(left)
+}
+
+/// Others can only go on meanwhile where some provider of the project can do it so.
+pub(super) fn refuse_useless_online(decided: &Decided, dialects: &[Dialect]) -> Result<()> {
+    if !decided.online || dialects.iter().any(|dialect| dialect.facts().builds_online) {
+        return Ok(());
+    }
+    let what = "`--online` is for PostgreSQL, which this project is not for";
+    let help =
+        "leave it out: MariaDB and MySQL let others go on where they can, and on SQLite a migration is one transaction";
+    Err(Failure::usage(what).help(help))
 }
 
 /// A conversion of values that are there has to say how they come back.

@@ -210,7 +210,10 @@ fn choices(migration: &Migration, output: &mut Output) {
         if at == 0 {
             output.line("\n  decided");
         }
-        output.line(format_args!("    {} {text}", dim(format_args!("--{option:<width$}"))));
+        match text.is_empty() {
+            true => output.line(format_args!("    {}", dim(format_args!("--{option}")))),
+            false => output.line(format_args!("    {} {text}", dim(format_args!("--{option:<width$}")))),
+        }
     }
 }
 

@@ -43,6 +43,8 @@ pub struct Facts {
     pub references_need_own_index: bool,
     /// Whether the type of a column cannot change under a view that reads it.
     pub views_fix_types: bool,
+    /// Whether an index can be made, and a constraint checked, while others read and write.
+    pub builds_online: bool,
     /// Whether a check is left alone while a column that it reads gets another type.
     pub checks_follow_types: bool,
     /// Whether a column that numbers rows has to begin a key at every moment.

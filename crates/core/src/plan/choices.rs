@@ -21,6 +21,8 @@ pub struct Choices {
     pub replaced: BTreeMap<String, BTreeMap<String, String>>,
     /// Tables of the tool's own that nobody needs any more afterwards.
     pub spent: Vec<String>,
+    /// Whether others are to go on reading and writing, where the provider can do it so.
+    pub online: bool,
     /// How many rows are filled at a time, each lot committed by itself; nothing for all at once.
     pub batch: Option<u32>,
 }

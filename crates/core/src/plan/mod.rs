@@ -12,6 +12,7 @@ mod burden;
 mod choices;
 mod deferred;
 mod lasting;
+mod online;
 mod order;
 mod programs;
 mod question;

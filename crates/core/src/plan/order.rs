@@ -6,7 +6,7 @@ use super::choices::Choices;
 use super::renaming::{self, Renamed};
 use super::risk::{Known, Risk, risks};
 use super::step::{Constraint, Step};
-use super::{deferred, programs, rebuilding, rows, staged, together};
+use super::{deferred, online, programs, rebuilding, rows, staged, together};
 use crate::Dialect;
 use crate::dialect::Altering;
 use crate::diff::diff;
@@ -71,7 +71,10 @@ pub fn plan(dialect: Dialect, from: &Schema, to: &Schema, choices: &Choices) -> 
     let steps = with_rows(steps, to, choices);
     let steps = [renaming, steps].into_iter().flatten().collect();
     let steps = deferred::checked(dialect, &from, to, programs::placed(dialect, around, steps, to));
-    let steps = [aside, steps, spent].into_iter().flatten().collect();
+    let mut steps: Vec<Step> = [aside, steps, spent].into_iter().flatten().collect();
+    if choices.online && dialect.facts().builds_online {
+        steps = online::online(dialect, steps, &from, to);
+    }
     planned(dialect, together::joined(dialect, steps), to, choices)
 }
 
@@ -123,6 +126,9 @@ fn planned(dialect: Dialect, steps: Vec<Step>, to: &Schema, choices: &Choices) -
         match &step {
             Step::AddColumn { table, column, .. } => known.added.insert((table.clone(), column.name.clone())),
             // A conversion of no value gives none.
+            Step::ValidateConstraint { table, requires: Some(column), .. } => {
+                known.required.insert((table.clone(), column.clone()))
+            }
             Step::FillColumn { table, column, expression, only_missing: true, .. } => {
                 let surely = dialect.gives_a_value(expression);
                 known.filled.insert((table.clone(), column.clone()), surely).is_none()

@@ -3,6 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::renaming::ASIDE;
 use super::step::Step;
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, Renames, TableChange};
@@ -78,7 +79,9 @@ pub(super) fn around(
     let gone: BTreeSet<String> = changes.tables.iter().filter_map(dropped_table).collect();
     // A trigger goes with its table; but where a routine goes too, it may be the one that the trigger calls.
     let calls = dropped.iter().any(|one| one.kind == ProgramKind::Routine);
-    dropped.retain(|one| calls || !one.table.as_ref().is_some_and(|table| gone.contains(&from.key(table))));
+    // One whose table makes room for another under its name is told by itself: what is found there has the name from before.
+    let goes_along = |table: &String| gone.contains(&from.key(table)) && !qualified::base(table).starts_with(ASIDE);
+    dropped.retain(|one| calls || !one.table.as_ref().is_some_and(goes_along));
     // Partitions go with their table, and cannot go by themselves while something references it.
     let mut parents = gone;
     loop {
@@ -128,6 +131,10 @@ fn remake(
                 ProgramKind::View | ProgramKind::MaterializedView => disturbed.is_read_by(one),
                 // One that looks at columns before it fires keeps them as they are.
                 ProgramKind::Trigger if dialect == Dialect::Postgres && looks_at_columns(one) => {
+                    disturbed.is_read_by(one) || named(&one.create, one.base_name(), &gone)
+                }
+                // Its text is left with the letters that the names had on the way.
+                ProgramKind::Trigger if dialect == Dialect::Sqlite => {
                     disturbed.is_read_by(one) || named(&one.create, one.base_name(), &gone)
                 }
                 // Those that fire behind it would fire before it.

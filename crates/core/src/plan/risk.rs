@@ -103,8 +103,10 @@ impl RiskKind {
             Self::BreaksApplication => "apply together with the application that knows the new name",
             Self::SetsAside => "`oak kept list` has it; `oak kept purge` drops it when nobody will go back",
             Self::RewritesTable => "on a large table, apply while few use it, and with room for a second copy",
-            Self::BlocksReads => "on a large table, apply while few use it",
-            Self::BlocksWrites => "on a large table, apply while few write to it",
+            Self::BlocksReads => "on a large table, apply while few use it, or draft with `--online` (PostgreSQL)",
+            Self::BlocksWrites => {
+                "on a large table, apply while few write to it, or draft with `--online` (PostgreSQL)"
+            }
         }
     }
 }
@@ -140,6 +142,8 @@ pub(super) struct Known<'a> {
     pub(super) filled: BTreeMap<(String, String), bool>,
     /// Columns whose change of type says already that they are converted.
     pub(super) converted: BTreeSet<(String, String)>,
+    /// Columns of which it was found out that every row has a value.
+    pub(super) required: BTreeSet<(String, String)>,
     /// Tables that rows are written into.
     pub(super) written: BTreeSet<String>,
     /// Constraints that come back over the same rows.
@@ -149,10 +153,10 @@ pub(super) struct Known<'a> {
 impl<'a> Known<'a> {
     /// Nothing done yet.
     pub(super) fn new(to: &'a Schema, choices: &'a Choices) -> Self {
-        let [added, converted] = [BTreeSet::new(), BTreeSet::new()];
+        let [added, converted, required] = [BTreeSet::new(), BTreeSet::new(), BTreeSet::new()];
         let [tables, written] = [BTreeSet::new(), BTreeSet::new()];
         let (filled, returning) = (BTreeMap::new(), Vec::new());
-        Self { to, choices, tables, added, filled, converted, written, returning }
+        Self { to, choices, tables, added, filled, converted, required, written, returning }
     }
 
     /// Whether the rows meet a constraint for sure: they did until just now, or a column of it is empty in all of them.
@@ -306,7 +310,7 @@ fn to_rows(risks: &mut Risks<'_>, step: &Step) {
                 risks.constraint(table, key);
             }
         }
-        Step::CreateIndex { table, index } if index.unique => {
+        Step::CreateIndex { table, index } | Step::BuildIndex { table, index } if index.unique => {
             risks.add(RiskKind::MayRefuse, format!("fails if two rows of {table} have the same key in {}", index.name));
         }
         Step::CreateProgram(one) => match one.word.as_deref() {
@@ -320,6 +324,8 @@ fn to_rows(risks: &mut Risks<'_>, step: &Step) {
             _ => {}
         },
         Step::CreateIndex { .. }
+        | Step::BuildIndex { .. }
+        | Step::UseIndex { .. }
         | Step::DropConstraint { .. }
         | Step::RenameConstraint { .. }
         | Step::RenameIndex { .. }
@@ -328,6 +334,14 @@ fn to_rows(risks: &mut Risks<'_>, step: &Step) {
         | Step::AddEnumWord { .. }
         | Step::SetOptions { .. }
         | Step::SetComment { .. } => {}
+        // New rows are refused, and not those that are there.
+        Step::AddConstraint { constraint, .. } if constraint.is_unchecked() => {}
+        Step::ValidateConstraint { table, requires: Some(column), .. } => {
+            risks.add(RiskKind::MayRefuse, format!("fails if a row of {table} has no {column}"));
+        }
+        Step::ValidateConstraint { table, constraint, .. } if known.holds(table, constraint) => {}
+        Step::ValidateConstraint { table, constraint, .. } => risks.constraint(table, constraint),
+        Step::AlterColumn { table, to, .. } if known.required.contains(&(table.clone(), to.name.clone())) => {}
         Step::AlterColumn { table, from, to, using } => {
             let mut from = (**from).clone();
             if let Some(surely) = known.filled.get(&(table.clone(), to.name.clone())) {
@@ -364,6 +378,11 @@ impl Risks<'_> {
 
     /// What a step costs those who use its tables meanwhile; a table that the same plan makes is empty, and nobody's yet.
     fn burdens(&mut self, step: &Step) {
+        if let Step::AlterColumn { table, to, .. } = step
+            && self.known.required.contains(&(table.clone(), to.name.clone()))
+        {
+            return;
+        }
         for burden in self.dialect.burdens(step) {
             let Burden { table, rewrites, blocks, meanwhile } = burden;
             if self.known.tables.contains(&table) || self.known.tables.contains(step.table()) {

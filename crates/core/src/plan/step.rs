@@ -245,6 +245,29 @@ pub enum Step {
         /// The index.
         index: Index,
     },
+    /// Make an index while others read and write.
+    BuildIndex {
+        /// The table.
+        table: String,
+        /// The index.
+        index: Index,
+    },
+    /// Make a key of an index that has its name.
+    UseIndex {
+        /// The table.
+        table: String,
+        /// The primary key or unique constraint.
+        constraint: Constraint,
+    },
+    /// Check the rows that were there before a constraint.
+    ValidateConstraint {
+        /// The table.
+        table: String,
+        /// The reference or check.
+        constraint: Constraint,
+        /// The column that is required next, where the check is only there for that.
+        requires: Option<String>,
+    },
     /// Drop an index.
     DropIndex {
         /// The table.
@@ -295,6 +318,16 @@ impl Constraint {
             Self::ForeignKey(key) => key.name.as_deref(),
             Self::Check(check) => check.name.as_deref(),
         }
+    }
+
+    /// Whether it only holds for rows that are written from now on.
+    pub(super) fn is_unchecked(&self) -> bool {
+        let attributes = match self {
+            Self::ForeignKey(key) => &key.attributes,
+            Self::Check(check) => &check.attributes,
+            Self::PrimaryKey(_) | Self::Unique(_) => return false,
+        };
+        attributes.contains("not valid") || attributes.contains("not enforced")
     }
 
     /// The same under another name.
@@ -455,7 +488,10 @@ impl Step {
                 Constraint::Check(_) => "drop-check",
             },
             Self::RenameConstraint { .. } => "rename-constraint",
-            Self::CreateIndex { .. } => "create-index",
+            Self::CreateIndex { .. } | Self::BuildIndex { .. } => "create-index",
+            Self::UseIndex { constraint: Constraint::PrimaryKey(_), .. } => "add-primary-key",
+            Self::UseIndex { .. } => "add-unique",
+            Self::ValidateConstraint { .. } => "validate-constraint",
             Self::DropIndex { .. } => "drop-index",
             Self::RenameIndex { .. } => "rename-index",
             Self::CreateEnum(_) => "create-enum",
@@ -514,6 +550,9 @@ impl Step {
             | Self::DropConstraint { table, .. }
             | Self::RenameConstraint { table, .. }
             | Self::CreateIndex { table, .. }
+            | Self::BuildIndex { table, .. }
+            | Self::UseIndex { table, .. }
+            | Self::ValidateConstraint { table, .. }
             | Self::DropIndex { table, .. }
             | Self::RenameIndex { table, .. }
             | Self::SetOptions { table, .. } => table,
@@ -557,10 +596,15 @@ impl Step {
             }
             Self::AlterColumn { to, .. } => format!("{table}.{}", to.name),
             Self::FillColumn { column, .. } => format!("{table}.{column}"),
-            Self::AddConstraint { constraint, .. } | Self::DropConstraint { constraint, .. } => {
+            Self::AddConstraint { constraint, .. }
+            | Self::UseIndex { constraint, .. }
+            | Self::ValidateConstraint { constraint, .. }
+            | Self::DropConstraint { constraint, .. } => {
                 constraint.name().map_or(table.to_owned(), |name| format!("{table}.{name}"))
             }
-            Self::CreateIndex { index, .. } | Self::DropIndex { index, .. } => format!("{table}.{}", index.name),
+            Self::CreateIndex { index, .. } | Self::BuildIndex { index, .. } | Self::DropIndex { index, .. } => {
+                format!("{table}.{}", index.name)
+            }
             Self::AddEnumWord { word, .. } | Self::RenameEnumWord { to: word, .. } => format!("{table}.{word}"),
         }
     }
@@ -578,7 +622,7 @@ impl Step {
             Self::AlterColumn { table, to, .. } => format!("alter column {table}.{}", to.name),
             Self::ChangePrimaryKey { table, .. } => format!("change primary key of {table}"),
             Self::AlterTable { table, steps } => together(table, steps),
-            Self::AddConstraint { table, constraint } => match constraint {
+            Self::AddConstraint { table, constraint } | Self::UseIndex { table, constraint } => match constraint {
                 Constraint::PrimaryKey(_) => format!("add primary key to {table}"),
                 _ => format!("add {} {} to {table}", constraint.kind(), constraint.label()),
             },
@@ -589,7 +633,15 @@ impl Step {
             Self::RenameConstraint { table, constraint, to } => {
                 format!("rename {} {} of {table} to {to}", constraint.kind(), constraint.label())
             }
-            Self::CreateIndex { table, index } => format!("create index {} on {table}", index.name),
+            Self::CreateIndex { table, index } | Self::BuildIndex { table, index } => {
+                format!("create index {} on {table}", index.name)
+            }
+            Self::ValidateConstraint { table, requires: Some(column), .. } => {
+                format!("check that no row of {table} is without {column}")
+            }
+            Self::ValidateConstraint { table, constraint, .. } => {
+                format!("check rows of {table} by {} {}", constraint.kind(), constraint.label())
+            }
             Self::DropIndex { index, .. } => format!("drop index {}", index.name),
             Self::RenameIndex { from, to, .. } => format!("rename index {from} to {to}"),
             Self::CreateEnum(one) => format!("create enum {}", one.name),

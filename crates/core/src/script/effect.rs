@@ -54,7 +54,8 @@ fn of_one(object: &str, live: &Schema) -> Effect {
         "drop-check" => is_gone(checks()),
         "add-foreign-key" => is_there(references()),
         "drop-foreign-key" => is_gone(references()),
-        "create-index" => is_there(indexes()),
+        // One that was being built beside others is left behind by an interruption, and no good.
+        "create-index" => is_there(indexes() && !is_half_built(table, item)),
         "drop-index" => is_gone(indexes()),
         "rename-index" => is_there(indexes() || uniques()),
         "rename-constraint" => is_there(uniques() || checks() || references()),
@@ -66,10 +67,22 @@ fn of_one(object: &str, live: &Schema) -> Effect {
         "drop-view" | "drop-materialized-view" | "drop-trigger" | "drop-routine" | "drop-object" => {
             is_gone(program(live, kind, object))
         }
-        "make-kept" | "drop-kept" | "alter-column" | "change-primary-key" | "set-options" | "set-comment"
-        | "add-enum-word" | "fill-in-batches" => Effect::Repeatable,
+        "make-kept"
+        | "drop-kept"
+        | "alter-column"
+        | "change-primary-key"
+        | "set-options"
+        | "set-comment"
+        | "add-enum-word"
+        | "validate-constraint"
+        | "fill-in-batches" => Effect::Repeatable,
         _ => Effect::Unknown,
     }
+}
+
+fn is_half_built(table: Option<&Table>, name: &str) -> bool {
+    let mut indexes = table.into_iter().flat_map(|table| &table.indexes);
+    indexes.any(|index| index.name == name && index.attributes.contains("invalid"))
 }
 
 fn program(live: &Schema, kind: &str, name: &str) -> bool {

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::time::Duration;
 
 use hollow_oak_core::physical::{self, Introspected, qualified, split};
-use hollow_oak_core::plan::Step;
+use hollow_oak_core::plan::{Placement, Step};
 use hollow_oak_core::script::ScriptStep;
 use hollow_oak_core::{Dialect, Provider};
 use postgres::error::SqlState;
@@ -74,8 +74,7 @@ const MARKED: [&str; 45] = [
 ];
 
 /// Every statement of ours relies on these, whatever the server or the role is set to. Compiling the questions to the
-/// catalogue (`jit`) takes longer than answering them. `lock_timeout` keeps other
-/// sessions from queueing behind us for long: the segment is tried again.
+/// catalogue (`jit`) takes longer than answering them.
 const PIN: &str = "
 set client_encoding = 'UTF8';
 set standard_conforming_strings = on;
@@ -92,8 +91,10 @@ set default_transaction_isolation = 'read committed';
 set client_min_messages = 'warning';
 set statement_timeout = 0;
 set idle_in_transaction_session_timeout = 0;
-set lock_timeout = '2s';
 ";
+
+/// Keeps other sessions from queueing behind us for long: the segment is tried again.
+const LOCK_TIMEOUT: &str = "set lock_timeout = '2s'";
 
 const JOURNAL: JournalSql = JournalSql {
     exists: "select 1 where to_regclass('hollow_oak_journal') is not null",
@@ -148,6 +149,28 @@ pub(super) struct PostgresSession {
 }
 
 impl PostgresSession {
+    /// Drops what is left of an index that was being built beside others (PostgreSQL 17, "CREATE INDEX", "Building Indexes
+    /// Concurrently": it stays behind, invalid).
+    fn sweep(&mut self, step: &ScriptStep) -> Result<(), ServerError> {
+        let object = Dialect::Postgres.literal(step.object.strip_prefix("create-index ").unwrap_or_default());
+        let found = self.value(&format!(
+            "select quote_ident(n.nspname) || '.' || quote_ident(c.relname)
+             from pg_index i
+             join pg_class c on c.oid = i.indexrelid
+             join pg_class t on t.oid = i.indrelid
+             join pg_namespace n on n.oid = c.relnamespace
+             where not i.indisvalid and {object} in (
+                select schema_name || table_name || '.' || c.relname
+                from (values (case when n.nspname = current_schema() then '' end),
+                             (n.nspname || '.'), (quote_ident(n.nspname) || '.')) as namespaces (schema_name),
+                     (values (t.relname::text), (quote_ident(t.relname))) as tables (table_name))"
+        ))?;
+        match found {
+            Some(index) => self.execute(&format!("drop index concurrently if exists {index}")),
+            None => Ok(()),
+        }
+    }
+
     /// Pins a new connection; a namespace that the URL names is made where that is asked for.
     pub(super) fn new(client: Client, url: &ServerUrl, create: bool) -> Result<Self, DatabaseError> {
         let mut session = Self {
@@ -158,7 +181,7 @@ impl PostgresSession {
             namespace: String::new(),
             others: None,
         };
-        session.execute(PIN)?;
+        session.execute(&format!("{PIN}{LOCK_TIMEOUT}"))?;
         let found = session
             .ask("select current_setting('server_version'), current_setting('server_version_num'), current_schema()")?;
         let mut row = found.rows.into_iter().next().unwrap_or_default().into_iter();
@@ -385,6 +408,25 @@ impl Session for PostgresSession {
         })
     }
 
+    /// Nobody waits for an index that is built beside others, and it waits for the transactions that began before: longer
+    /// than a lock may.
+    fn before_alone(&mut self, step: &ScriptStep, wait: Duration) -> Result<(), ServerError> {
+        if !builds_index(step) {
+            return Ok(());
+        }
+        self.sweep(step)?;
+        self.execute(&format!("set lock_timeout = {}", wait.as_millis()))
+    }
+
+    fn after_alone(&mut self, step: &ScriptStep, failed: bool) -> Result<(), ServerError> {
+        if !builds_index(step) {
+            return Ok(());
+        }
+        let swept = if failed { self.sweep(step) } else { Ok(()) };
+        self.execute(LOCK_TIMEOUT)?;
+        swept
+    }
+
     /// What is made again has lost what hung on it.
     fn kept(&mut self, step: &ScriptStep) -> Result<Kept, ServerError> {
         let sql = match borne(&step.object, "drop") {
@@ -513,6 +555,11 @@ fn label(class: &str) -> String {
 }
 
 /// What a view has that goes with it: privileges beside those that a new one gets, a description, indexes, rules, triggers.
+/// Whether a step builds an index while others read and write.
+fn builds_index(step: &ScriptStep) -> bool {
+    step.placement == Placement::Outside && step.object.starts_with("create-index ")
+}
+
 fn of_view(name: &str) -> String {
     let name = Dialect::Postgres.literal(&Dialect::Postgres.quote_object(name));
     let (index, view) = (label("c"), label("v"));

@@ -345,7 +345,7 @@ impl Run<'_, '_> {
         }
         let began = Instant::now();
         let mut told = false;
-        while let Err(failure) = self.step(step) {
+        while let Err(failure) = self.alone(step) {
             if !(is_lock(&failure) && self.may_wait(began, &mut told)) {
                 let event = self.event(EventKind::Failed, Some(self.done), Some(self.direction()), None);
                 // The failure itself is what is told; without this row the run is found unfinished all the same.
@@ -361,6 +361,18 @@ impl Run<'_, '_> {
             hook::boundary();
         }
         Ok(())
+    }
+
+    fn alone(&mut self, step: &ScriptStep) -> Result<(), Failure> {
+        if !step.is_as_generated() {
+            return self.step(step);
+        }
+        let wait = self.lock_wait;
+        self.database(|session| session.before_alone(step, wait))?;
+        let result = self.step(step);
+        let settled = self.database(|session| session.after_alone(step, result.is_err()));
+        // The failure itself is what is told.
+        result.and(settled.map_err(Failure::from))
     }
 
     /// Runs a step's statements; every statement is a boundary.

@@ -137,6 +137,17 @@ pub(crate) trait Session: Send {
     /// How the server stores these tables, references aside, and views; nothing of them is left behind.
     fn as_stored(&mut self, asked: &Asked) -> Result<physical::Schema, ServerError>;
 
+    /// Makes ready for a generated step that stands by itself, and may have been broken off before. It may wait this long
+    /// where nobody has to wait for it meanwhile.
+    fn before_alone(&mut self, _step: &ScriptStep, _wait: Duration) -> Result<(), ServerError> {
+        Ok(())
+    }
+
+    /// Puts away what such a step needed, and what it left if it failed.
+    fn after_alone(&mut self, _step: &ScriptStep, _failed: bool) -> Result<(), ServerError> {
+        Ok(())
+    }
+
     /// What a generated step would lose of what nobody declared.
     fn kept(&mut self, step: &ScriptStep) -> Result<Kept, ServerError>;
 

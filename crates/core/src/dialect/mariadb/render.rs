@@ -87,6 +87,9 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
         Step::DropProgram(one) => one.drop.clone(),
         Step::SetOptions { table, from, to } => alter(&table.clone(), &changed_options(from, to)),
         Step::RebuildTable(_)
+        | Step::BuildIndex { .. }
+        | Step::UseIndex { .. }
+        | Step::ValidateConstraint { .. }
         | Step::RenameConstraint { .. }
         | Step::CreateEnum(_)
         | Step::DropEnum(_)

@@ -26,10 +26,14 @@ pub(in crate::dialect) fn can_join(step: &Step) -> bool {
 }
 
 /// PostgreSQL 17, "ALTER TYPE", ADD VALUE: a word can be used once the transaction that added it is over; and "DO": a block
-/// that commits cannot be part of one.
+/// that commits cannot be part of one; nor can an index that is built beside others. A constraint that was checked in the
+/// transaction which made it would keep its locks meanwhile.
 pub(in crate::dialect) fn placement(step: &Step) -> Placement {
     match step {
-        Step::AddEnumWord { .. } | Step::FillColumn { batch: Some(_), .. } => Placement::Outside,
+        Step::AddEnumWord { .. }
+        | Step::FillColumn { batch: Some(_), .. }
+        | Step::BuildIndex { .. }
+        | Step::ValidateConstraint { .. } => Placement::Outside,
         _ => Placement::InTransaction,
     }
 }

@@ -44,6 +44,8 @@ pub(super) const FACTS: Facts = Facts {
     tables_hold_indexes: false,
     references_need_own_index: false,
     views_fix_types: true,
+    // PostgreSQL 17, "CREATE INDEX", CONCURRENTLY; "ALTER TABLE", VALIDATE CONSTRAINT.
+    builds_online: true,
     // PostgreSQL 17, "ALTER TABLE", SET DATA TYPE: it is read again, with the casts to the type before in it.
     checks_follow_types: false,
     identity_needs_key: false,

@@ -76,6 +76,15 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
             statements.extend(attributes::about_index(table, &index.name, &index.attributes));
             statements
         }
+        Step::BuildIndex { table, index } => vec![create_index_beside(table, index)],
+        Step::UseIndex { table, constraint } => {
+            let kind = constraint.kind();
+            let name = quote(constraint.name().unwrap_or_default());
+            vec![alter(table, &format!("add constraint {name} {kind} using index {name}"))]
+        }
+        Step::ValidateConstraint { table, constraint, .. } => {
+            vec![alter(table, &format!("validate constraint {}", quote(constraint.name().unwrap_or_default())))]
+        }
         Step::DropIndex { table, index } => vec![format!("drop index {}", beside(table, &index.name))],
         Step::RenameIndex { table, from, to } => {
             vec![format!("alter index {} rename to {}", beside(table, from), quote(to))]
@@ -675,6 +684,14 @@ fn foreign_key(key: &ForeignKey) -> String {
 }
 
 fn create_index(table: &str, index: &Index) -> String {
+    index_statement(table, index, "")
+}
+
+fn create_index_beside(table: &str, index: &Index) -> String {
+    index_statement(table, index, "concurrently ")
+}
+
+fn index_statement(table: &str, index: &Index, beside: &str) -> String {
     let parts: Vec<_> = index
         .parts
         .iter()
@@ -698,8 +715,12 @@ fn create_index(table: &str, index: &Index) -> String {
         .collect();
     let unique = if index.unique { "unique " } else { "" };
     let using = index.method.as_ref().map(|method| format!(" using {method}")).unwrap_or_default();
-    let mut text =
-        format!("create {unique}index {} on {}{using} ({})", quote(&index.name), quote_object(table), parts.join(", "));
+    let mut text = format!(
+        "create {unique}index {beside}{} on {}{using} ({})",
+        quote(&index.name),
+        quote_object(table),
+        parts.join(", ")
+    );
     if !index.including.is_empty() {
         text.push_str(&format!(" include ({})", quote_all(index.including.iter().map(String::as_str))));
     }

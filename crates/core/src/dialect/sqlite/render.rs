@@ -55,6 +55,9 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         Step::DropProgram(one) => vec![one.drop.clone()],
         Step::AlterColumn { .. }
         | Step::AlterTable { .. }
+        | Step::BuildIndex { .. }
+        | Step::UseIndex { .. }
+        | Step::ValidateConstraint { .. }
         | Step::ChangePrimaryKey { .. }
         | Step::AddConstraint { .. }
         | Step::DropConstraint { .. }

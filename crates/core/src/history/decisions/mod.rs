@@ -43,6 +43,9 @@ pub struct Decisions {
     /// How many rows are filled at a time, each lot committed by itself.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub batch: Option<u32>,
+    /// Whether others are to go on reading and writing meanwhile, where the provider can do it so.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub online: bool,
 }
 
 impl Decisions {
@@ -60,7 +63,9 @@ impl Decisions {
         let each = |(option, texts): (&'static str, &Vec<String>)| -> Vec<_> {
             texts.iter().map(|text| (option, text.clone())).collect()
         };
-        lists.into_iter().flat_map(each).chain(self.batch.map(|rows| ("batch", rows.to_string()))).collect()
+        let batch = self.batch.map(|rows| ("batch", rows.to_string()));
+        let online = self.online.then(|| ("online", String::new()));
+        lists.into_iter().flat_map(each).chain(batch).chain(online).collect()
     }
 }
 
@@ -184,8 +189,9 @@ impl Decisions {
     ) -> Result<(Choices, Choices), DecisionFault> {
         let renames = self.renames(before, after)?;
         let back = renames.inverse();
-        let mut up = Choices { renames: renames.clone(), ..Choices::default() };
-        let mut down = Choices { renames: back.clone(), ..Choices::default() };
+        let online = self.online;
+        let mut up = Choices { renames: renames.clone(), online, ..Choices::default() };
+        let mut down = Choices { renames: back.clone(), online, ..Choices::default() };
         self.replaced(before, after, &mut up, &mut down)?;
         words(&mut up, before, after, dialect);
         words(&mut down, after, before, dialect);
