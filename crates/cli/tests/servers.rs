@@ -170,7 +170,7 @@ fn hand_made_comments_triggers_and_grants_survive() {
         } else {
             here.sql("create trigger loud before update on keeper for each row set new.name = upper(new.name)");
             here.sql("alter table keeper modify phone varchar(32) null comment 'by hand'");
-            here.sql("alter table keeper modify joined_on date not null default curdate() comment 'it''s, too'");
+            here.sql("alter table keeper modify joined_on date not null default (utc_date()) comment 'it''s, too'");
         }
         here.project.ok(&["apply", "--yes"]);
         here.sql("insert into keeper (name) values ('Piet Larkmoor')");
