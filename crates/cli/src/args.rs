@@ -373,7 +373,7 @@ pub struct AbsorbArgs {
     /// Tables, views and other things that nobody declared, to be taken in as well
     pub names: Vec<String>,
     /// Bring the target back to what its newest migration left, instead
-    #[arg(long, conflicts_with_all = ["names", "fill", "batch", "convert", "convert_back", "replace", "keep"])]
+    #[arg(long, conflicts_with_all = ["names", "fill", "batch", "online", "convert", "convert_back", "replace", "keep"])]
     pub undo: bool,
     /// With `--undo`: run what loses data
     #[arg(long, value_name = "RISK", value_parser = ["loses-data"], requires = "undo")]
