@@ -106,6 +106,9 @@ impl MistakeKind {
             }
             Self::Contradiction { .. } => "keep one of them".into(),
             Self::Repeated { .. } => "remove one of them".into(),
+            Self::NeedsReference { word } if word == "indexed" => {
+                "for an index without a reference, write a line of its own behind the columns: `index (column)`".into()
+            }
             Self::NeedsReference { .. } => "write `references TABLE` before it".into(),
             Self::Unclosed { close, .. } if close.starts_with(['`', 'i']) => format!("add {close}"),
             Self::Unclosed { close, .. } => format!("add a {close}"),

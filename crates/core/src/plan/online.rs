@@ -13,8 +13,9 @@ use crate::sql::Expression;
 /// What a constraint says that holds for new rows only.
 const UNCHECKED: &str = "not valid";
 
-/// The name of a check that only stands until its column is required.
-const REQUIRED: &str = "oak_required";
+/// How the names of checks begin that only stand until their column is required. Each has its column's name behind it: the
+/// statements of two columns differ, and each has its own risk.
+const REQUIRED: &str = "oak_required_";
 
 /// Puts such steps in the place of those that would keep others waiting for as long as a table takes, behind all the rest:
 /// what goes and comes back does so in one transaction, and is never missing while a table is gone through.
@@ -153,7 +154,9 @@ impl Planner<'_> {
     /// The server takes a checked constraint for an answer, and does not look at every row (PostgreSQL 17, "ALTER TABLE",
     /// SET NOT NULL).
     fn requiring(&self, table: &str, column: &Column, step: &Step) -> Vec<Step> {
-        let mut name = REQUIRED.to_owned();
+        let mut name = format!("{REQUIRED}{}", column.name);
+        // The server would cut it off (PostgreSQL 17, "Identifiers and Key Words").
+        name.truncate(name.floor_char_boundary(60));
         let is_taken = |name: &str| {
             let tables = self.schemas.iter().filter_map(|schema| schema.table(table));
             tables.flat_map(|table| &table.checks).any(|check| check.name.as_deref() == Some(name))
