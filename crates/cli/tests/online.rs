@@ -22,6 +22,7 @@ table hive {
     note:       text, null
 
     primary key (id)
+    index by_code (code)
 }
 ";
 
@@ -35,6 +36,7 @@ fn prepared() -> Option<Stage<'static>> {
     here.sql("insert into keeper (name) values ('Maren Oakhollow')");
     here.sql("insert into hive (id, keeper_id, code, note) values (1, 1, 'a', ''), (2, 1, 'b', '')");
     let after = BEFORE
+        .replace("index by_code (code)", "index by_code (code desc)")
         .replace("keeper_id:  int64, null", "keeper_id:  references keeper, null, indexed")
         .replace("note:       text, null", "note:       text")
         .replace("null\n    note", "null, check (kg < 100)\n    note")
@@ -102,6 +104,31 @@ fn it_goes_on_wherever_it_was_killed() {
         }
     }
     assert!(inside > 8, "{inside}");
+}
+
+#[test]
+fn it_is_undone_wherever_it_was_killed() {
+    for boundary in 1.. {
+        let Some(here) = prepared() else { return };
+        let mut child = here.project.spawn(&["apply", "--yes"], Some(boundary));
+        if !here.project.pauses(&mut child) {
+            assert!(boundary > 10, "{boundary}");
+            break;
+        }
+        child.kill().expect("it can be killed");
+        child.wait().expect("it is gone");
+        let status = here.project.ok(&["status", "--json"]);
+        if status.contains("\"interrupted\": {") {
+            here.project.ok(&["revert", "--yes"]);
+        }
+        let status = here.project.ok(&["status"]);
+        assert!(
+            status.starts_with("1 migration to apply; dev is at 0001-first") || boundary > 10,
+            "{boundary}: {status}"
+        );
+        here.project.ok(&["apply", "--yes"]);
+        assert!(here.project.ok(&["status"]).starts_with("up to date"));
+    }
 }
 
 /// As it is where the session ended while an index was being built.

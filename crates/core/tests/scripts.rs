@@ -139,17 +139,18 @@ fn online_steps_come_behind_all_that_is_one_transaction() {
     let plan = plan(Dialect::Postgres, &schemas[0], &schemas[1], &choices);
     let told = plan.steps.iter().map(|planned| format!("{}: {}", planned.placement.words(), planned.step.title()));
     insta::assert_snapshot!(told.collect::<Vec<_>>().join("\n"), @r"
-    in transaction: drop index by_code
     in transaction: drop primary key of hive
     in transaction: drop check hive_a_check of hive
     in transaction: create table queen
     in transaction: alter column hive.a
     in transaction: add primary key to hive
     in transaction: add check hive_a_check to hive
-    in transaction: create index by_code on hive
     in transaction: create index queen_a_idx on queen
     outside transaction: create index hive_a_key on hive
     in transaction: add unique hive_a_key to hive
+    outside transaction: create index oak_new_by_code on hive
+    in transaction: drop index by_code
+    in transaction: rename index oak_new_by_code to by_code
     in transaction: add foreign key queen_a_fkey to queen
     ");
 }

@@ -26,6 +26,7 @@ mod together;
 
 pub use burden::{Blocks, Burden};
 pub use choices::{Choices, Kept, Values};
+pub(crate) use online::{NEW_INDEX, REQUIRED_CHECK};
 pub use order::{Placement, Plan, PlannedStep, plan};
 pub use question::{About, Compared, Count, Keyed, Keys, Matter, Question, questions};
 pub use risk::{Risk, RiskKind};

@@ -3,7 +3,7 @@
 //!
 //! Such a step stands by itself: what is before it is committed, and stays if it is refused.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::step::{Constraint, Step};
 use crate::Dialect;
@@ -15,7 +15,10 @@ const UNCHECKED: &str = "not valid";
 
 /// How the names of checks begin that only stand until their column is required. Each has its column's name behind it: the
 /// statements of two columns differ, and each has its own risk.
-const REQUIRED: &str = "oak_required_";
+pub(crate) const REQUIRED_CHECK: &str = "oak_required_";
+
+/// How the name of an index begins until the old one of its name has gone.
+pub(crate) const NEW_INDEX: &str = "oak_new_";
 
 /// Puts such steps in the place of those that would keep others waiting for as long as a table takes, behind all the rest:
 /// what goes and comes back does so in one transaction, and is never missing while a table is gone through.
@@ -29,13 +32,17 @@ pub(super) fn online(dialect: Dialect, steps: Vec<Step>, from: &Schema, to: &Sch
         Step::DropIndex { table, index } => Some((table.clone(), index.name.clone())),
         _ => None,
     });
-    let planner = Planner { dialect, made: made.collect(), dropped: dropped.collect(), schemas: [from, to] };
+    let (made, dropped) = (made.collect(), dropped.collect());
+    let mut planner = Planner { dialect, made, dropped, swapped: BTreeMap::new(), schemas: [from, to] };
+    planner.swapped = planner.swapped(&steps);
     let (mut all, mut later) = (Vec::with_capacity(steps.len()), Vec::new());
     // Constraints that are there and not yet checked.
     let mut unchecked: Vec<Step> = Vec::new();
     for step in steps {
         let parts = planner.is_busy(step.table()).then(|| planner.parts(&step)).flatten();
         match parts {
+            // It goes once the other one is built.
+            None if planner.is_swapped(&step) => {}
             Some(Parts::CheckedLater(both)) => {
                 let [now, check] = *both;
                 later.push(now);
@@ -92,6 +99,8 @@ struct Planner<'a> {
     made: BTreeSet<String>,
     /// What goes, by its table and name; where it comes back, it does so as ever.
     dropped: BTreeSet<(String, String)>,
+    /// Indexes that are built under another name before the old ones go, those by their tables and names.
+    swapped: BTreeMap<(String, String), Index>,
     schemas: [&'a Schema; 2],
 }
 
@@ -109,6 +118,9 @@ impl Planner<'_> {
     fn parts(&self, step: &Step) -> Option<Parts> {
         let comes_back = |table: &str, name: String| self.dropped.contains(&(table.to_owned(), name));
         match step {
+            Step::CreateIndex { table, index } if self.swapped.contains_key(&(table.clone(), index.name.clone())) => {
+                Some(Parts::Steps(self.swapping(table, index)))
+            }
             Step::CreateIndex { table, index } if comes_back(table, index.name.clone()) => None,
             Step::AddConstraint { table, constraint } if comes_back(table, name_of(constraint)) => None,
             Step::CreateIndex { table, index } if self.is_one_statement(step) => {
@@ -121,6 +133,50 @@ impl Planner<'_> {
             }
             _ => None,
         }
+    }
+
+    /// Indexes of which another one of the same name takes the place, both over columns that stay as they are.
+    fn swapped(&self, steps: &[Step]) -> BTreeMap<(String, String), Index> {
+        let [from, to] = self.schemas;
+        let stays = |table: &str, index: &Index| {
+            let column = |part: &IndexPart| match &part.key {
+                IndexKey::Column(name) => {
+                    let before = from.table(table).and_then(|table| table.column(name));
+                    before.is_some() && before == to.table(table).and_then(|table| table.column(name))
+                }
+                IndexKey::Expression(_) => false,
+            };
+            index.predicate.is_none() && index.including.is_empty() && index.parts.iter().all(column)
+        };
+        let dropped = steps.iter().filter_map(|step| match step {
+            Step::DropIndex { table, index } if self.is_busy(table) && stays(table, index) => Some((table, index)),
+            _ => None,
+        });
+        let comes = |table: &String, name: &String| {
+            steps.iter().any(|step| match step {
+                Step::CreateIndex { table: owner, index } => {
+                    owner == table && index.name == *name && stays(table, index) && self.is_one_statement(step)
+                }
+                _ => false,
+            })
+        };
+        let swapped = dropped.filter(|(table, index)| comes(table, &index.name));
+        swapped.map(|(table, index)| ((table.clone(), index.name.clone()), index.clone())).collect()
+    }
+
+    fn is_swapped(&self, step: &Step) -> bool {
+        matches!(step, Step::DropIndex { table, index }
+            if self.swapped.contains_key(&(table.clone(), index.name.clone())))
+    }
+
+    fn swapping(&self, table: &str, index: &Index) -> Vec<Step> {
+        let aside = cut(format!("{NEW_INDEX}{}", index.name));
+        let old = self.swapped.get(&(table.to_owned(), index.name.clone())).cloned();
+        let (table, name) = (table.to_owned(), index.name.clone());
+        let built = Step::BuildIndex { table: table.clone(), index: Index { name: aside.clone(), ..index.clone() } };
+        let dropped = old.map(|index| Step::DropIndex { table: table.clone(), index });
+        let renamed = Step::RenameIndex { table, from: aside, to: name };
+        [Some(built), dropped, Some(renamed)].into_iter().flatten().collect()
     }
 
     fn is_one_statement(&self, step: &Step) -> bool {
@@ -154,9 +210,7 @@ impl Planner<'_> {
     /// The server takes a checked constraint for an answer, and does not look at every row (PostgreSQL 17, "ALTER TABLE",
     /// SET NOT NULL).
     fn requiring(&self, table: &str, column: &Column, step: &Step) -> Vec<Step> {
-        let mut name = format!("{REQUIRED}{}", column.name);
-        // The server would cut it off (PostgreSQL 17, "Identifiers and Key Words").
-        name.truncate(name.floor_char_boundary(60));
+        let mut name = cut(format!("{REQUIRED_CHECK}{}", column.name));
         let is_taken = |name: &str| {
             let tables = self.schemas.iter().filter_map(|schema| schema.table(table));
             tables.flat_map(|table| &table.checks).any(|check| check.name.as_deref() == Some(name))
@@ -182,6 +236,12 @@ impl Planner<'_> {
             Step::DropConstraint { table, constraint: check(Options::new()) },
         ]
     }
+}
+
+/// A name that the server would not cut off, with some letters to spare (PostgreSQL 17, "Identifiers and Key Words").
+fn cut(mut name: String) -> String {
+    name.truncate(name.floor_char_boundary(60));
+    name
 }
 
 fn checked_later(table: &str, unchecked: Constraint, constraint: &Constraint) -> Parts {

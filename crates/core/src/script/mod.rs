@@ -18,10 +18,12 @@
 
 mod carry;
 mod effect;
+mod left;
 mod read;
 mod write;
 
 pub use carry::{Carried, carry};
 pub use effect::{Effect, effect};
+pub use left::left_behind;
 pub use read::{Foundation, Script, ScriptError, ScriptErrorKind, ScriptStatement, ScriptStep, StepOrigin};
 pub use write::{Direction, empty, step_hash, write, write_plain};

@@ -12,7 +12,7 @@ use hollow_oak_core::diff::{diff, overlook_comments, recognize, settle};
 use hollow_oak_core::history::EventKind;
 use hollow_oak_core::physical::{Introspected, Unmanaged, fingerprint};
 use hollow_oak_core::plan::Placement;
-use hollow_oak_core::script::{Effect, ScriptStep, effect};
+use hollow_oak_core::script::{Effect, ScriptStep, effect, left_behind};
 
 use super::confirm;
 use super::error::{Refused, ServerError};
@@ -207,6 +207,9 @@ impl Run<'_, '_> {
         if !whole {
             self.announce()?;
         }
+        if resume.is_some_and(|resume| resume.undoes) && self.session.transactional_ddl() {
+            self.put_away()?;
+        }
         for segment in &segments {
             match segment[0].placement {
                 Placement::InTransaction => self.transaction(segment, !whole, segments.len() == 1 && whole)?,
@@ -218,6 +221,18 @@ impl Run<'_, '_> {
         }
         hook::boundary();
         Ok(Ran { took: self.began.elapsed(), last_seq: self.last_seq })
+    }
+
+    /// Puts away what the interrupted migration had only made for a while.
+    fn put_away(&mut self) -> Result<(), Failure> {
+        let live = self.database(|session| session.introspect())?.schema;
+        let dialect = self.session.dialect();
+        for step in left_behind(self.migrating.script, &live) {
+            for sql in dialect.render(&step) {
+                self.database(|session| session.execute(&sql))?;
+            }
+        }
+        Ok(())
     }
 
     fn database<T>(
