@@ -2,7 +2,6 @@
 
 mod support;
 
-use std::process::Child;
 use std::time::{Duration, Instant};
 
 use support::{HIVES, Project, REVERT_ALL};
@@ -21,16 +20,6 @@ fn prepared() -> Project {
     );
     project.write("migrations/0003-third/sqlite.down.sql", "delete from keeper;\n");
     project
-}
-
-/// Kills the process once it waits at the boundary; false where it came to its end before.
-fn kill_at_pause(project: &Project, child: &mut Child) -> bool {
-    let paused = project.pauses(child);
-    if paused {
-        child.kill().expect("it can be killed");
-        child.wait().expect("it is gone");
-    }
-    paused
 }
 
 /// The file opens and is whole, and is as after some whole number of migrations. Returns how many.
@@ -62,8 +51,7 @@ fn killed_at_every_statement_boundary() {
             if finish == 0 {
                 project.ok(&["apply", "--yes"]);
             }
-            let mut child = project.spawn(arguments, Some(boundary));
-            if !kill_at_pause(&project, &mut child) {
+            if !project.is_killed_at(boundary, arguments) {
                 break;
             }
             kills += 1;

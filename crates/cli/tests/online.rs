@@ -88,12 +88,9 @@ fn it_goes_on_wherever_it_was_killed() {
             if !up {
                 here.project.ok(&["apply", "--yes"]);
             }
-            let mut child = here.project.spawn(arguments, Some(boundary));
-            if !here.project.pauses(&mut child) {
+            if !here.project.is_killed_at(boundary, arguments) {
                 break;
             }
-            child.kill().expect("it can be killed");
-            child.wait().expect("it is gone");
             let status: serde_json::Value =
                 serde_json::from_str(&here.project.ok(&["status", "--json"])).expect("it is JSON");
             inside += usize::from(!status["interrupted"].is_null());
@@ -110,13 +107,10 @@ fn it_goes_on_wherever_it_was_killed() {
 fn it_is_undone_wherever_it_was_killed() {
     for boundary in 1.. {
         let Some(here) = prepared() else { return };
-        let mut child = here.project.spawn(&["apply", "--yes"], Some(boundary));
-        if !here.project.pauses(&mut child) {
+        if !here.project.is_killed_at(boundary, &["apply", "--yes"]) {
             assert!(boundary > 10, "{boundary}");
             break;
         }
-        child.kill().expect("it can be killed");
-        child.wait().expect("it is gone");
         let status = here.project.ok(&["status", "--json"]);
         if status.contains("\"interrupted\": {") {
             here.project.ok(&["revert", "--yes"]);

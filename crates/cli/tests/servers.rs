@@ -201,12 +201,9 @@ fn the_client_is_killed_at_every_statement_boundary() {
                 if !up {
                     here.project.ok(&["apply", "--yes"]);
                 }
-                let mut child = here.project.spawn(arguments, Some(boundary));
-                if !here.project.pauses(&mut child) {
+                if !here.project.is_killed_at(boundary, arguments) {
                     break;
                 }
-                child.kill().expect("it can be killed");
-                child.wait().expect("it is gone");
                 kills += 1;
                 inside += usize::from(!here.status()["interrupted"].is_null());
                 // Every third one is undone instead of finished.

@@ -119,6 +119,17 @@ impl Project {
         true
     }
 
+    /// Kills a run at a statement boundary; false where it came to its end before.
+    pub fn is_killed_at(&self, boundary: usize, arguments: &[&str]) -> bool {
+        let mut child = self.spawn(arguments, Some(boundary));
+        let paused = self.pauses(&mut child);
+        if paused {
+            child.kill().expect("it can be killed");
+            child.wait().expect("it is gone");
+        }
+        paused
+    }
+
     pub fn oak(&self, arguments: &[&str]) -> Answer {
         Self::answer(self.command(arguments))
     }

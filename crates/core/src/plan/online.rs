@@ -67,7 +67,8 @@ pub(super) fn online(dialect: Dialect, steps: Vec<Step>, from: &Schema, to: &Sch
 /// Whether a step is about something that only comes later: a reference to a key, or an object such as a description.
 fn needs_one<'s>(dialect: Dialect, step: &Step, mut later: impl Iterator<Item = &'s Step>) -> bool {
     if let Step::AddConstraint { constraint: Constraint::ForeignKey(key), .. } = step {
-        return later.any(|one| matches!(one, Step::BuildIndex { table, .. } if *table == key.referenced_table));
+        let is_its_key = |one: &Step| matches!(one, Step::BuildIndex { table, index } if *table == key.referenced_table && index.unique);
+        return later.any(is_its_key);
     }
     let Step::CreateProgram(program) = step else { return false };
     let is_named = |name: &str| program.create.contains(&dialect.quote(name));
