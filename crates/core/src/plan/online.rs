@@ -8,6 +8,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::step::{Constraint, Step};
 use crate::Dialect;
 use crate::physical::{Check, Column, Index, IndexKey, IndexPart, KeyColumn, Options, Schema};
+use crate::schema::ProgramKind;
 use crate::sql::Expression;
 
 /// What a constraint says that holds for new rows only.
@@ -52,7 +53,7 @@ pub(super) fn online(dialect: Dialect, steps: Vec<Step>, from: &Schema, to: &Sch
                 later.append(&mut unchecked);
                 later.extend(steps);
             }
-            None if needs_one(dialect, &step, later.iter().chain(&unchecked)) => {
+            None if needs_one(&step, later.iter().chain(&unchecked)) => {
                 later.append(&mut unchecked);
                 later.push(step);
             }
@@ -65,13 +66,14 @@ pub(super) fn online(dialect: Dialect, steps: Vec<Step>, from: &Schema, to: &Sch
 }
 
 /// Whether a step is about something that only comes later: a reference to a key, or an object such as a description.
-fn needs_one<'s>(dialect: Dialect, step: &Step, mut later: impl Iterator<Item = &'s Step>) -> bool {
+fn needs_one<'s>(step: &Step, mut later: impl Iterator<Item = &'s Step>) -> bool {
     if let Step::AddConstraint { constraint: Constraint::ForeignKey(key), .. } = step {
         let is_its_key = |one: &Step| matches!(one, Step::BuildIndex { table, index } if *table == key.referenced_table && index.unique);
         return later.any(is_its_key);
     }
+    // No view names an index or constraint, and none is to be away for as long as a table takes.
     let Step::CreateProgram(program) = step else { return false };
-    let is_named = |name: &str| program.create.contains(&dialect.quote(name));
+    let is_named = |name: &str| program.kind == ProgramKind::Object && program.mentions(name);
     later.any(|step| match step {
         Step::BuildIndex { index, .. } => is_named(&index.name),
         Step::AddConstraint { constraint, .. } => constraint.name().is_some_and(is_named),
