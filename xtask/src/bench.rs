@@ -8,10 +8,13 @@ use std::time::{Duration, Instant};
 use hollow_oak_core::Provider;
 use hollow_oak_database::throwaway::PrivateServer;
 
-use crate::install::{ensure, run};
+use crate::install::{Program, ensure, run};
 
 /// How often each command runs.
 const RUNS: usize = 9;
+
+/// Tells how much memory a program took; the one that a shell has built in does not.
+const TIME: &str = "/usr/bin/time";
 
 /// How many small migrations are applied.
 const MIGRATIONS: usize = 500;
@@ -19,6 +22,7 @@ const MIGRATIONS: usize = 500;
 /// Builds what is handed out, measures, and prints a table.
 pub fn bench(providers: &[String]) -> Result<(), String> {
     ensure(&crate::test::PROGRAMS)?;
+    ensure(&[Program { command: TIME, package: "time" }])?;
     let cargo = std::env::var("CARGO").unwrap_or_else(|_| "cargo".into());
     run(Command::new(&cargo).args([
         "build",
@@ -144,6 +148,11 @@ impl Bench {
             read(&["diff", "live", "declared"])?,
             Some(1.5),
         );
+        self.memory(
+            &format!("diff live declared, {tables} tables / catalogue by sqlite3"),
+            &self.command(&folder, &["diff", "live", "declared"]),
+            Command::new("sqlite3").current_dir(&folder).args(["bench.db", catalogue]),
+        )?;
         let select = interleaved(
             || timed(&mut self.command(&folder, &["status"]), None),
             || {
@@ -195,6 +204,11 @@ impl Bench {
             || timed(&mut dumper(server, &database), None),
         )?;
         row(&format!("{}: diff live declared, {tables} tables / {name}", provider.title()), pair, Some(goal));
+        self.memory(
+            &format!("{}: diff live declared, {tables} tables / {name}", provider.title()),
+            &self.command(&folder, &["diff", "live", "declared"]),
+            &dumper(server, &database),
+        )?;
         // Whole, as somebody does it: a new project, its declarations, a baseline, and a word in the journal.
         let anew = self.folder.join(format!("{provider}-adopted"));
         let url = server.url(&database);
@@ -258,6 +272,24 @@ impl Bench {
             },
         )?;
         row(&format!("{MIGRATIONS} migrations / the same piped to sqlite3"), pair, Some(1.1));
+        Ok(())
+    }
+
+    /// The most memory that each of two commands held at a time.
+    fn memory(&self, name: &str, ours: &Command, theirs: &Command) -> Result<(), String> {
+        let file = self.folder.join("peak");
+        let peak = |command: &Command| -> Result<f64, String> {
+            let mut measured = Command::new(TIME);
+            measured.args(["--format=%M", "--output"]).arg(&file).arg(command.get_program()).args(command.get_args());
+            if let Some(folder) = command.get_current_dir() {
+                measured.current_dir(folder);
+            }
+            timed(&mut measured, None)?;
+            let kibibytes: f64 = std::fs::read_to_string(&file).map_err(words)?.trim().parse().map_err(words)?;
+            Ok(kibibytes / 1024.0)
+        };
+        let (ours, theirs) = (peak(ours)?, peak(theirs)?);
+        println!("{:44} {ours:>9.1} {theirs:>9.1} {:>7.2} {:>6}", format!("{name}, MiB held"), ours / theirs, "3.00");
         Ok(())
     }
 

@@ -440,7 +440,7 @@ pub struct DemoArgs {
     #[arg(long, value_name = "DIR")]
     pub keep: Option<PathBuf>,
     /// Play it on this provider: a server's binaries have to be installed, or `--url` names an empty database
-    #[arg(long, value_name = "PROVIDER", default_value = "sqlite", value_parser = ["sqlite", "postgres", "mariadb"])]
+    #[arg(long, value_name = "PROVIDER", default_value = "sqlite", value_parser = ["sqlite", "postgres", "mariadb", "mysql"])]
     pub provider: String,
 }
 

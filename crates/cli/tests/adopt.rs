@@ -85,6 +85,10 @@ fn everything_is_taken_in_and_made_again() {
 #[test]
 fn what_was_seen_at_adoption_counts_as_long_as_nothing_changes() {
     on_each_provider(|provider| {
+        // It tells nothing by which a change could be known.
+        if provider == Provider::Mysql {
+            return;
+        }
         let server = (provider != Provider::Sqlite)
             .then(|| PrivateServer::start(provider, false).unwrap_or_else(|error| panic!("{error}")));
         let here = match &server {
@@ -115,7 +119,7 @@ fn what_was_adopted_goes_on_like_any_other_project() {
         let here = found(provider);
         here.project.ok(&["adopt", "--yes", "--split"]);
         let table = if provider == Provider::Postgres { "loose" } else { "visit" };
-        let table = if provider == Provider::Mariadb { "child" } else { table };
+        let table = if matches!(provider, Provider::Mariadb | Provider::Mysql) { "child" } else { table };
         let file = format!("schema/{table}.oak");
         let text = here.project.read(&file);
         here.project.write(&file, &text.replacen("\n}", "\n    colour: text(20), null\n}", 1));

@@ -5,7 +5,7 @@ mod support;
 use std::time::{Duration, Instant};
 
 use hollow_oak_core::Provider;
-use hollow_oak_testkit::server::{PrivateServer, shared, wanted};
+use hollow_oak_testkit::server::{PrivateServer, SERVERS, shared, wanted};
 use support::stage::Stage;
 
 const DECLARED: &str = "\
@@ -46,7 +46,7 @@ fn required(declared: &str) -> String {
 }
 
 fn on_each(test: impl Fn(&PrivateServer)) {
-    for provider in [Provider::Postgres, Provider::Mariadb] {
+    for provider in SERVERS {
         if wanted(provider) {
             test(shared(provider));
         }
@@ -142,7 +142,7 @@ fn slow(provider: Provider) -> &'static str {
 
 #[test]
 fn lots_survive_the_end_of_client_and_server() {
-    for provider in [Provider::Postgres, Provider::Mariadb] {
+    for provider in SERVERS {
         if !wanted(provider) {
             continue;
         }

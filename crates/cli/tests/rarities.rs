@@ -164,6 +164,11 @@ fn what_cannot_be_made_again_is_named() {
         let Some(server) = here.server else { return };
         let made = match provider {
             Provider::Postgres => "create user mapping for reader server far options (password 'not-to-be-seen');",
+            Provider::Mysql => {
+                "delimiter //
+                 set sql_mode = 'ansi_quotes'//
+                 create procedure \"quoted\"() select 'a' as \"x\"//"
+            }
             _ => {
                 "delimiter //
                  set sql_mode = 'ansi_quotes'//
@@ -177,6 +182,7 @@ fn what_cannot_be_made_again_is_named() {
         let answer = here.project.ok(&["adopt", "--yes"]);
         let named: &[&str] = match provider {
             Provider::Postgres => &["1 thing cannot be declared", "user mapping reader on far"],
+            Provider::Mysql => &["1 thing cannot be declared", "routine quoted (in sql_mode ANSI_QUOTES)"],
             _ => &[
                 "2 things cannot be declared",
                 "routine package pk (in sql_mode ORACLE)",

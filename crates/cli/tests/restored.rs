@@ -38,7 +38,7 @@ fn a_database_from_its_own_dump_has_not_drifted() {
             return;
         }
         let declared = match provider {
-            Provider::Mariadb => DECLARED.replace("kind || '!'", "concat(kind, '!')"),
+            Provider::Mariadb | Provider::Mysql => DECLARED.replace("kind || '!'", "concat(kind, '!')"),
             _ => DECLARED.to_owned(),
         };
         let here = Stage::of(provider, &declared);

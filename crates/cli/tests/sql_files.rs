@@ -15,7 +15,7 @@ fn file_of(provider: Provider) -> String {
     let holds_others =
         |sql: &str| ["create trigger", "create procedure", "create event"].iter().any(|head| sql.starts_with(head));
     let told = |sql: &&str| match provider {
-        Provider::Mariadb if holds_others(sql) => format!("delimiter //\n{sql}//\ndelimiter ;\n"),
+        Provider::Mariadb | Provider::Mysql if holds_others(sql) => format!("delimiter //\n{sql}//\ndelimiter ;\n"),
         _ => format!("{sql};\n"),
     };
     legacy(provider).iter().map(told).collect()

@@ -89,6 +89,12 @@ pub enum DatabaseError {
         /// Host and port.
         place: String,
     },
+    /// The server lets nobody in without encryption.
+    #[error("the server at {place} wants an encrypted connection")]
+    WantsEncryption {
+        /// Host and port.
+        place: String,
+    },
     /// A right is missing.
     #[error("{user} may not do this: {message}")]
     NoRight {
@@ -173,6 +179,9 @@ impl DatabaseError {
             }
             Self::NotEncrypted { .. } => {
                 "switch TLS on on the server; or `sslmode=disable` in the url, where the network can be trusted".into()
+            }
+            Self::WantsEncryption { .. } => {
+                "take `sslmode=disable` out of the url; `sslmode=verify-full` also makes sure whose server it is".into()
             }
             Self::NoRight { .. } => "ask the database's owner for the right, or name a user who has it in the target's url".into(),
             Self::TooOld { .. } => "update the server".into(),

@@ -9,6 +9,9 @@ use std::time::{Duration, Instant};
 
 use hollow_oak_core::Provider;
 
+/// The environment variable with the folder of MySQL's own programs, where those in the path are not MySQL's.
+pub const MYSQL_PROGRAMS: &str = "OAK_MYSQL_PROGRAMS";
+
 /// How long a server may take to answer.
 const PATIENCE: Duration = Duration::from_secs(60);
 
@@ -97,6 +100,7 @@ impl PrivateServer {
         let mut server = match provider {
             Provider::Postgres => postgres_command(&folder, &account, durable, arguments)?,
             Provider::Mariadb => mariadb_command(&folder, &account, durable, arguments)?,
+            Provider::Mysql => mysql_command(&folder, &account, durable, arguments)?,
             other => return Err(format!("there is no private server for {other}")),
         };
         let keeper =
@@ -119,7 +123,7 @@ impl PrivateServer {
     /// Its socket, as the provider's clients want it.
     pub fn socket(&self) -> PathBuf {
         match self.provider {
-            Provider::Mariadb => self.folder.join("socket"),
+            Provider::Mariadb | Provider::Mysql => self.folder.join("socket"),
             _ => self.folder.clone(),
         }
     }
@@ -132,6 +136,24 @@ impl PrivateServer {
     /// The port that it listens on, or by which its socket is named.
     pub fn port(&self) -> u16 {
         self.port.unwrap_or(if self.provider == Provider::Postgres { 5432 } else { 3306 })
+    }
+
+    /// The provider's own client.
+    pub fn client(&self) -> PathBuf {
+        match self.provider {
+            Provider::Postgres => "psql".into(),
+            Provider::Mysql => mysql_program("mysql"),
+            _ => "mariadb".into(),
+        }
+    }
+
+    /// The provider's own program that writes a database as a script.
+    pub fn dumper(&self) -> PathBuf {
+        match self.provider {
+            Provider::Postgres => "pg_dump".into(),
+            Provider::Mysql => mysql_program("mysqldump"),
+            _ => "mariadb-dump".into(),
+        }
     }
 
     /// The process id of the server itself.
@@ -164,7 +186,7 @@ impl PrivateServer {
         let began = Instant::now();
         loop {
             let data = match self.provider {
-                Provider::Postgres => self.data_by(Command::new("psql").args([
+                Provider::Postgres => self.data_by(Command::new(self.client()).args([
                     "--no-psqlrc",
                     "--tuples-only",
                     "--no-align",
@@ -174,7 +196,7 @@ impl PrivateServer {
                     "--command=show data_directory",
                     "postgres",
                 ])),
-                _ => self.data_by(Command::new("mariadb").args([
+                _ => self.data_by(Command::new(self.client()).args([
                     "--no-defaults",
                     &format!("--socket={}", self.socket().display()),
                     "--user=root",
@@ -322,12 +344,25 @@ fn mariadb_command(folder: &Path, account: &Account, durable: bool, more: Vec<St
     let data = format!("--datadir={}", folder.join("data").display());
     let initialise = ["--no-defaults", &data, "--auth-root-authentication-method=normal", "--skip-test-db"];
     run(account, &program("mariadb-install-db")?, &initialise.map(str::to_owned), folder)?;
+    let mut arguments = common_arguments(folder, durable)?;
+    if !durable {
+        arguments.push("--innodb-flush-method=nosync".into());
+    }
+    arguments.extend(more);
+    Ok(keeper(account, folder, "TERM", &program("mariadbd")?, &arguments))
+}
+
+/// What the servers of MariaDB and MySQL are started with.
+fn common_arguments(folder: &Path, durable: bool) -> Result<Vec<String>, String> {
     let init = folder.join("init.sql");
-    std::fs::write(&init, "create user oak@localhost;\ngrant all on *.* to oak@localhost with grant option;\n")
-        .map_err(|error| error.to_string())?;
+    std::fs::write(
+        &init,
+        "create user if not exists oak@localhost;\ngrant all on *.* to oak@localhost with grant option;\n",
+    )
+    .map_err(|error| error.to_string())?;
     let mut arguments = vec![
         "--no-defaults".to_owned(),
-        data,
+        format!("--datadir={}", folder.join("data").display()),
         format!("--socket={}", folder.join("socket").display()),
         format!("--pid-file={}", folder.join("pid").display()),
         // A server that starts removes what others left in a common folder.
@@ -338,8 +373,39 @@ fn mariadb_command(folder: &Path, account: &Account, durable: bool, more: Vec<St
     if !durable {
         let settings = ["--innodb-flush-log-at-trx-commit=0", "--sync-binlog=0", "--innodb-doublewrite=0"];
         arguments.extend(settings.map(str::to_owned));
-        arguments.push("--innodb-flush-method=nosync".into());
     }
+    Ok(arguments)
+}
+
+/// One of MySQL's programs: in the folder that the environment names, or in the path.
+fn mysql_program(name: &str) -> PathBuf {
+    std::env::var_os(MYSQL_PROGRAMS).map_or_else(|| name.into(), |folder| Path::new(&folder).join(name))
+}
+
+fn mysql_command(folder: &Path, account: &Account, durable: bool, more: Vec<String>) -> Result<Command, String> {
+    let absent = || {
+        format!(
+            "there is no mysqld of MySQL; install its server, or name the folder of its programs in {MYSQL_PROGRAMS}"
+        )
+    };
+    let named = mysql_program("mysqld");
+    let program = if named.is_absolute() {
+        named
+    } else {
+        find("mysqld", &["/usr/sbin", "/usr/libexec"].map(PathBuf::from)).ok_or_else(absent)?
+    };
+    let version = Command::new(&program).arg("--version").output().map_err(|_| absent())?;
+    // MariaDB's packages give their server this name, too.
+    if String::from_utf8_lossy(&version.stdout).contains("MariaDB") {
+        return Err(absent());
+    }
+    let mut arguments = common_arguments(folder, durable)?;
+    // The last one: it takes what older versions took, a reference to what is no key.
+    let settings =
+        ["--mysqlx=OFF", "--secure-file-priv=", "--skip-log-bin", "--loose-restrict-fk-on-non-standard-key=OFF"];
+    arguments.extend(settings.map(str::to_owned));
     arguments.extend(more);
-    Ok(keeper(account, folder, "TERM", &program("mariadbd")?, &arguments))
+    let initialise = [arguments[0].clone(), arguments[1].clone(), "--initialize-insecure".into()];
+    run(account, &program, &initialise, folder)?;
+    Ok(keeper(account, folder, "TERM", &program, &arguments))
 }

@@ -254,15 +254,17 @@ pub fn load(server: &PrivateServer, database: &str, script: &Path) -> Result<(),
     let input = std::fs::File::open(script).map_err(|error| error.to_string())?;
     let mut command = match server.provider() {
         Provider::Postgres => {
-            let mut command = Command::new("psql");
+            let mut command = Command::new(server.client());
             command.args(["--quiet", "--no-psqlrc", "--set=ON_ERROR_STOP=1", "--username=oak", database]);
             command.arg(format!("--host={}", server.socket().display()));
             command
         }
         _ => {
-            let mut command = Command::new("mariadb");
+            let mut command = Command::new(server.client());
             command.args(["--no-defaults", "--user=oak", database]);
             command.arg(format!("--socket={}", server.socket().display()));
+            // `delimiter` is a command of the client.
+            command.args((server.provider() == Provider::Mysql).then_some("--commands"));
             command
         }
     };
@@ -276,14 +278,14 @@ pub fn load(server: &PrivateServer, database: &str, script: &Path) -> Result<(),
 fn dumped(server: &PrivateServer, database: &str, options: &[&str]) -> Result<String, String> {
     let mut command = match server.provider() {
         Provider::Postgres => {
-            let mut command = Command::new("pg_dump");
+            let mut command = Command::new(server.dumper());
             command.args(options);
             command.args(["--no-owner", "--username=oak", database]);
             command.arg(format!("--host={}", server.socket().display()));
             command
         }
         _ => {
-            let mut command = Command::new("mariadb-dump");
+            let mut command = Command::new(server.dumper());
             command.arg("--no-defaults");
             command.args(options);
             command.args(["--skip-comments", "--user=root", database]);
@@ -312,7 +314,8 @@ pub fn whole_dump(server: &PrivateServer, database: &str) -> Result<String, Stri
 /// What a server's own dumper says of a database, in a form in which two can be compared.
 ///
 /// It shares no code with the tool. The rules, all of them: comments, session settings and the tool's own tables go; the
-/// lines inside a `create table` are sorted, and so are the statements; the counter of a table's rows goes.
+/// lines inside a `create table` are sorted, and so are the statements; the counter of a table's rows goes, and so do the
+/// parentheses around the digits of a negative number.
 ///
 /// # Errors
 ///
@@ -326,6 +329,7 @@ pub fn normalise_dump(script: &str) -> String {
     let is_noise = |line: &&str| {
         let line = line.trim_start();
         line.starts_with("/*!40")
+            || line.starts_with("/*!50") && line.contains(" SET ")
             || line.starts_with("/*M!")
             || line.starts_with("--")
             || line.starts_with("SET ")
@@ -345,11 +349,27 @@ pub fn normalise_dump(script: &str) -> String {
                 let last = lines.len() - 1;
                 lines[1..last].sort_unstable();
             }
-            without_counter(&lines.join(" "))
+            without_counter(&minus_alone(&lines.join(" ")))
         })
         .collect();
     statements.sort();
     statements.join("\n")
+}
+
+/// MySQL writes a negative number in an expression with parentheses until the table is made anew, and without them from
+/// then on.
+fn minus_alone(statement: &str) -> String {
+    let mut text = String::with_capacity(statement.len());
+    let mut rest = statement;
+    while let Some((before, behind)) = rest.split_once("-(") {
+        let digits = behind.find(|letter: char| !letter.is_ascii_digit() && letter != '.').unwrap_or(behind.len());
+        let is_number = digits > 0 && behind[digits..].starts_with(')');
+        text.push_str(before);
+        text.push_str(if is_number { "-" } else { "-(" });
+        text.push_str(&behind[..if is_number { digits } else { 0 }]);
+        rest = &behind[if is_number { digits + 1 } else { 0 }..];
+    }
+    text + rest
 }
 
 /// A table's next number comes from its rows.

@@ -5,9 +5,17 @@ use std::sync::OnceLock;
 use hollow_oak_core::Provider;
 pub use hollow_oak_database::throwaway::{Extra, PrivateServer};
 
-/// Whether a provider's tests are to run: all, unless `OAK_TEST_PROVIDERS` names those that are.
+/// The providers that have a server.
+pub const SERVERS: [Provider; 3] = [Provider::Postgres, Provider::Mariadb, Provider::Mysql];
+
+/// The providers that share the dialect of MariaDB and MySQL.
+pub const OF_MARIADB_AND_MYSQL: [Provider; 2] = [Provider::Mariadb, Provider::Mysql];
+
+/// Whether a provider's tests are to run: `OAK_TEST_PROVIDERS` names those that are. Without it they are all whose servers
+/// the distribution has, which are all but MySQL.
 pub fn wanted(provider: Provider) -> bool {
-    std::env::var("OAK_TEST_PROVIDERS").map_or(true, |list| list.split(',').any(|word| word.trim() == provider.word()))
+    std::env::var("OAK_TEST_PROVIDERS")
+        .map_or(provider != Provider::Mysql, |list| list.split(',').any(|word| word.trim() == provider.word()))
 }
 
 /// The server of a provider for this whole process, without durable settings.
@@ -18,9 +26,11 @@ pub fn wanted(provider: Provider) -> bool {
 pub fn shared(provider: Provider) -> &'static PrivateServer {
     static POSTGRES: OnceLock<PrivateServer> = OnceLock::new();
     static MARIADB: OnceLock<PrivateServer> = OnceLock::new();
+    static MYSQL: OnceLock<PrivateServer> = OnceLock::new();
     let place = match provider {
         Provider::Postgres => &POSTGRES,
         Provider::Mariadb => &MARIADB,
+        Provider::Mysql => &MYSQL,
         other => panic!("there is no private server for {other}"),
     };
     place.get_or_init(|| PrivateServer::start(provider, false).unwrap_or_else(|error| panic!("{error}")))
@@ -35,7 +45,7 @@ pub trait Connects {
     /// Where the server does not answer.
     fn postgres(&self, database: &str) -> Result<postgres::Client, String>;
 
-    /// To MariaDB.
+    /// To MariaDB or MySQL.
     ///
     /// # Errors
     ///

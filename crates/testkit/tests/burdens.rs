@@ -169,20 +169,32 @@ fn postgres_writes_anew_and_locks_what_the_review_says() {
 
 #[test]
 fn mariadb_copies_and_blocks_what_the_review_says() {
-    if !wanted(Provider::Mariadb) {
+    copies_and_blocks(Flavor::Mariadb);
+}
+
+#[test]
+fn mysql_copies_and_blocks_what_the_review_says() {
+    copies_and_blocks(Flavor::Mysql);
+}
+
+fn copies_and_blocks(flavor: Flavor) {
+    let dialect = Dialect::Mariadb(flavor);
+    if !wanted(dialect.provider()) {
         return;
     }
-    let server = shared(Provider::Mariadb);
+    let server = shared(dialect.provider());
     let mut root = server.mariadb(None).expect("it answers");
     Store::execute(&mut root, "create database burdens default character set utf8mb4 collate utf8mb4_unicode_ci")
         .expect("it is made");
     let mut working = server.mariadb(Some("burdens")).expect("it answers");
-    let dialect = Dialect::Mariadb(Flavor::Mariadb);
+    let tables = if flavor == Flavor::Mysql { "innodb_tables" } else { "innodb_sys_tables" };
     let mut wrong: Vec<String> = Vec::new();
     let count = each_step(dialect, &mut working, |store, step, said| {
         let table = |store: &mut dyn Store| {
             store
-                .texts("select cast(table_id as char) from information_schema.innodb_sys_tables where name = 'burdens/hive'")
+                .texts(&format!(
+                    "select cast(table_id as char) from information_schema.{tables} where name = 'burdens/hive'"
+                ))
                 .map(|rows| rows.first().and_then(|row| row[0].clone()))
                 .unwrap_or_default()
         };

@@ -151,10 +151,19 @@ fn postgres_refuses_and_changes_what_is_counted() {
 
 #[test]
 fn mariadb_refuses_and_changes_what_is_counted() {
-    if !wanted(Provider::Mariadb) {
+    refuses_and_changes(Provider::Mariadb);
+}
+
+#[test]
+fn mysql_refuses_and_changes_what_is_counted() {
+    refuses_and_changes(Provider::Mysql);
+}
+
+fn refuses_and_changes(provider: Provider) {
+    if !wanted(provider) {
         return;
     }
-    let server = shared(Provider::Mariadb);
+    let server = shared(provider);
     let mut client = server.mariadb(None).expect("it answers");
     Store::execute(&mut client, "create database misfits").expect("it is made");
     let mut client = server.mariadb(Some("misfits")).expect("it answers");

@@ -85,6 +85,7 @@ fn database(args: &DemoArgs, global: &Global) -> Result<(Option<PrivateServer>, 
     let provider = match args.provider.as_str() {
         "postgres" => Provider::Postgres,
         "mariadb" => Provider::Mariadb,
+        "mysql" => Provider::Mysql,
         _ => return Ok((None, None)),
     };
     let server = PrivateServer::start(provider, false).map_err(|error| {

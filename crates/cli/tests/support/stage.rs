@@ -19,7 +19,7 @@ pub struct Stage<'a> {
 
 /// Runs a test on every provider that is wanted.
 pub fn on_each_provider(test: impl Fn(Provider)) {
-    for provider in [Provider::Sqlite, Provider::Postgres, Provider::Mariadb] {
+    for provider in [Provider::Sqlite, Provider::Postgres, Provider::Mariadb, Provider::Mysql] {
         if wanted(provider) {
             test(provider);
         }

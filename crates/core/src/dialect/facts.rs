@@ -27,6 +27,8 @@ pub struct Facts {
     pub keys_share_names: bool,
     /// Whether no two references of a database have the same name.
     pub references_share_names: bool,
+    /// Whether no two checks of a database have the same name.
+    pub checks_share_names: bool,
     /// Whether a reference can have the name of a key of its table.
     pub references_apart: bool,
     /// Whether a table cannot change while checks of its rows wait for the end of the transaction.
@@ -51,6 +53,10 @@ pub struct Facts {
     pub identity_needs_key: bool,
     /// Whether a primary key takes the place of another in one statement, and what stands on it stays meanwhile.
     pub changes_primary_keys: bool,
+    /// Whether checks, computed columns, defaults and expressions in indexes follow a column's new name by themselves.
+    pub readers_follow_names: bool,
+    /// Whether a column that a reference is about cannot begin or stop to number rows.
+    pub references_fix_numbering: bool,
     /// Whether a table has to have a column at every moment.
     pub needs_a_column: bool,
     /// Whether a required column without a default is filled with some value of the server's choosing where rows are

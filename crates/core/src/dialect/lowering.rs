@@ -146,6 +146,8 @@ pub(super) enum NameSpace {
     Relations,
     /// Among references.
     References,
+    /// Among checks.
+    Checks,
 }
 
 /// Lowers the tables of a schema.
@@ -666,13 +668,13 @@ impl<'a, S: Storing> Lowering<'a, S> {
             let expression = self.storing.expression(table, &check.expression);
             let columns = mentioned(lowered, &expression);
             let columns: Vec<_> = columns.iter().map(String::as_str).collect();
-            let attributes =
-                self.attributes(&check.options, Attributed::Check, &Place::whole(&table.name, Item::Check(at)));
-            lowered.checks.push(physical::Check {
-                name: self.constraint_name(table, check.name.as_ref(), &columns, NameKind::Check),
-                expression,
-                attributes,
-            });
+            let place = Place::whole(&table.name, Item::Check(at));
+            let attributes = self.attributes(&check.options, Attributed::Check, &place);
+            let name = self.constraint_name(table, check.name.as_ref(), &columns, NameKind::Check);
+            if let (true, Some(name)) = (self.storing.facts().checks_share_names, &name) {
+                self.take_name(NameSpace::Checks, name, place);
+            }
+            lowered.checks.push(physical::Check { name, expression, attributes });
         }
     }
 

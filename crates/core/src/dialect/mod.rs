@@ -95,7 +95,8 @@ impl Dialect {
         match self {
             Self::Sqlite => sqlite::FACTS,
             Self::Postgres => postgres::FACTS,
-            Self::Mariadb(_) => mariadb::FACTS,
+            Self::Mariadb(Flavor::Mariadb) => mariadb::FACTS,
+            Self::Mariadb(Flavor::Mysql) => mariadb::MYSQL,
         }
     }
 
@@ -168,7 +169,7 @@ impl Dialect {
         match self {
             Self::Sqlite => sqlite::misfits(to, column),
             Self::Postgres => postgres::misfits::misfits(from, to, column),
-            Self::Mariadb(_) => mariadb::misfits::misfits(from, to, column),
+            Self::Mariadb(flavor) => mariadb::misfits::misfits(flavor, from, to, column),
         }
     }
 
@@ -200,6 +201,16 @@ impl Dialect {
     pub fn gives_a_value(self, expression: &str) -> bool {
         let expression = Expression::read(expression, self.syntax());
         expression.is_literal() && !expression.text().eq_ignore_ascii_case("null")
+    }
+
+    /// Whether a new column does not get the values of this default in the statement that adds it.
+    pub fn fills_apart(self, default: &Expression) -> bool {
+        matches!(self, Self::Mariadb(Flavor::Mysql)) && mariadb::alter::is_unsafe(default.text())
+    }
+
+    /// Whether a check that reads a column of this type has its table copied when any column of that gets a new name.
+    pub(crate) fn copies_for_checks(self, ty: &physical::TypeName) -> bool {
+        matches!(self, Self::Mariadb(_)) && mariadb::alter::copies_for_checks(ty)
     }
 
     /// The rules by which its SQL is read.
@@ -260,7 +271,7 @@ impl Dialect {
                 _ => Vec::new(),
             },
             Self::Postgres => postgres::burden::burdens(part),
-            Self::Mariadb(_) => mariadb::burden::burdens(part),
+            Self::Mariadb(flavor) => mariadb::burden::burdens(flavor, part),
         };
         Burden::at_once(step.parts().iter().flat_map(burdens))
     }

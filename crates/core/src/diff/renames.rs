@@ -262,6 +262,18 @@ impl Schema {
     }
 }
 
+impl Table {
+    /// The table with columns under new names, wherever those stand; see [`Schema::renamed`].
+    pub(crate) fn with_columns_renamed(
+        &self,
+        columns: &BTreeMap<String, String>,
+        quote: impl Fn(&str) -> String,
+    ) -> Self {
+        let columns = BTreeMap::from([(self.name.clone(), columns.clone())]);
+        renamed_table(self, &Renames { columns, ..Renames::default() }, &quote)
+    }
+}
+
 fn rename_words(list: &mut [String], words: &BTreeMap<String, String>) {
     for word in list {
         if let Some(new) = words.get(word) {
@@ -290,9 +302,8 @@ fn renamed_table(table: &Table, renames: &Renames, quote: &impl Fn(&str) -> Stri
         if let Some(name) = columns.get(&column.name) {
             column.name.clone_from(name);
         }
-        if let Some(generated) = &mut column.generated {
-            in_expression(&mut generated.expression);
-        }
+        let generated = column.generated.as_mut().map(|generated| &mut generated.expression);
+        generated.into_iter().chain(&mut column.default).for_each(in_expression);
         // A check that is written with the column.
         let checks = std::mem::take(&mut column.attributes).into_iter().map(|attribute| {
             let Some(condition) = attribute.strip_prefix("check ") else { return attribute };

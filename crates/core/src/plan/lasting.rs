@@ -50,7 +50,9 @@ pub(super) fn support<'a>(
         && (changes_key || !items.iter().any(|item| matches!(item, ItemChange::PrimaryKey(_))));
     let holds_unique = |unique: &Unique| holds(names(&unique.columns));
     let holds_index = |index: &Index| {
-        let is_plain = |part: &IndexPart| part.prefix.is_none() && matches!(part.key, IndexKey::Column(_));
+        // MySQL wants it in ascending order.
+        let is_plain =
+            |part: &IndexPart| part.prefix.is_none() && !part.descending && matches!(part.key, IndexKey::Column(_));
         index.method.is_none() && index.parts.iter().all(is_plain) && holds(column_parts(index))
     };
     if primary

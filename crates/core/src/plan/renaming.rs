@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::step::{Constraint, Step};
 use crate::Dialect;
 use crate::diff::Renames;
-use crate::physical::{Schema, Table, qualified};
+use crate::physical::{Check, Column, Index, IndexKey, Schema, Table, qualified};
 
 /// What a name in between begins with.
 pub(super) const ASIDE: &str = "oak_rename_";
@@ -27,6 +27,9 @@ pub(super) struct Renamed {
 /// Plans the renames; those that mean nothing between the two schemas are passed over.
 pub(super) fn renamed(dialect: Dialect, from: &Schema, to: &Schema, renames: &Renames) -> Renamed {
     let mut renames = renames.within(from, to);
+    if !dialect.facts().readers_follow_names {
+        other_letters(from, to, &mut renames);
+    }
     let mut steps = Vec::new();
     let case = from.case();
     let tables = from.tables().map(|table| table.name.as_str());
@@ -49,6 +52,7 @@ pub(super) fn renamed(dialect: Dialect, from: &Schema, to: &Schema, renames: &Re
         steps.push(Step::RenameTable { from: old, to: new, by_way_of: None, numbering });
     }
     renames.tables.extend(moves.aside);
+    let mut readers = Readers { from, released: Vec::new(), named: Vec::new() };
     let touched: Vec<String> = renames.columns.keys().cloned().collect();
     for old in touched {
         let (Some(table), Some(columns)) = (from.table(&old), renames.columns.get_mut(&old)) else { continue };
@@ -56,6 +60,15 @@ pub(super) fn renamed(dialect: Dialect, from: &Schema, to: &Schema, renames: &Re
         let moves = self::moves(columns, names, |name| case.item_key(name), in_between);
         columns.extend(moves.aside);
         let owner = renames.new_table(&old).to_owned();
+        if !dialect.facts().readers_follow_names {
+            let renamed: Vec<&String> =
+                moves.order.iter().map(|(old, _)| old).filter(|old| table.column(old).is_some()).collect();
+            readers.prepare(dialect, table, &renamed);
+            if let Some(after) = to.table(renames.new_table(&old)) {
+                readers.name(table, after, &renames, |name| dialect.quote(name));
+            }
+        }
+        let mut standing = table.clone();
         let mut numbering = table.columns.iter().find(|one| one.numbers_rows()).map(|one| one.name.clone());
         for (old, new) in moves.order {
             let numbers = numbering.as_ref() == Some(&old);
@@ -66,14 +79,195 @@ pub(super) fn renamed(dialect: Dialect, from: &Schema, to: &Schema, renames: &Re
             if table.column(&old).is_some_and(|column| dialect.is_inherited(column)) {
                 continue;
             }
-            let table = owner.clone();
-            steps.push(Step::RenameColumn { table, from: old, to: new, by_way_of: None, numbering: numbers });
+            let (table, from, to) = (owner.clone(), old.clone(), new.clone());
+            let step = Step::RenameColumn { table, from, to, by_way_of: None, numbering: numbers };
+            if dialect.facts().readers_follow_names {
+                steps.push(step);
+                continue;
+            }
+            let one = BTreeMap::from([(old, new)]);
+            let mut after = standing.with_columns_renamed(&one, |name| dialect.quote(name));
+            readers.give_names(&standing, &mut after);
+            steps.push(readers.with_name(step, &standing, &after));
+            standing = after;
         }
     }
     steps.extend(words(dialect, from, &mut renames.words));
     let mut schema = from.renamed(&renames, |name| dialect.quote(name));
+    readers.settle(&mut schema, &renames);
     let way = if dialect.facts().namespaces { make_way(from, &mut schema, &renames) } else { Vec::new() };
-    Renamed { steps: [way, steps].concat(), schema, renames }
+    Renamed { steps: [way, readers.released, steps].concat(), schema, renames }
+}
+
+/// Adds columns of which only the letters change.
+fn other_letters(from: &Schema, to: &Schema, renames: &mut Renames) {
+    for table in from.tables() {
+        let Some(after) = to.table(renames.new_table(&table.name)) else { continue };
+        for column in &table.columns {
+            let is_told = renames.columns_of(&table.name).is_some_and(|columns| columns.contains_key(&column.name));
+            let spelled = after.column(&column.name).filter(|one| one.name != column.name && !is_told);
+            if let Some(new) = spelled {
+                let columns = renames.columns.entry(table.name.clone()).or_default();
+                columns.insert(column.name.clone(), new.name.clone());
+            }
+        }
+    }
+}
+
+/// What reads columns and does not follow their new names by itself.
+struct Readers<'a> {
+    from: &'a Schema,
+    /// What has to go before anything is renamed, and is not there afterwards: the rest of the plan makes it again.
+    released: Vec<Step>,
+    /// Checks that are said anew and get another name with that: the table before, the name, the new one.
+    named: Vec<(String, String, String)>,
+}
+
+impl Readers<'_> {
+    /// Releases what stands in the way of new names for columns of references.
+    ///
+    /// MySQL renames them in place only (error 1846), and makes a copy of the table where something computes from the
+    /// column or checks it; seen on 9.7, also where a check reads a moment or a word of an enum, whatever is renamed.
+    fn prepare(&mut self, dialect: Dialect, table: &Table, renamed: &[&String]) {
+        let mut is_referenced = false;
+        for column in renamed {
+            let references = self.references(table, column);
+            is_referenced |= !references.is_empty();
+            let mut computed = table.columns.iter().filter_map(|one| one.generated.as_ref());
+            if computed.any(|one| one.expression.mentions(column)) {
+                self.release(references);
+            }
+        }
+        if !is_referenced {
+            return;
+        }
+        let copies = |column: &&Column| dialect.copies_for_checks(&column.ty);
+        let delicate: Vec<&Column> = table.columns.iter().filter(copies).collect();
+        let is_in_the_way = |check: &&Check| {
+            let reads = |name: &str| check.expression.mentions(name);
+            renamed.iter().any(|name| reads(name)) || delicate.iter().any(|column| reads(&column.name))
+        };
+        let checks = table.checks.iter().filter(is_in_the_way);
+        self.release(checks.map(|check| (table.name.clone(), Constraint::Check(check.clone()))).collect());
+    }
+
+    /// Finds out which checks have another name in the end, as those without a name of their own do.
+    fn name(&mut self, table: &Table, after: &Table, renames: &Renames, quote: impl Fn(&str) -> String) {
+        let Some(columns) = renames.columns_of(&table.name) else { return };
+        let renamed = table.with_columns_renamed(columns, quote);
+        let is_there = |table: &Table, name: &Option<String>| table.checks.iter().any(|check| check.name == *name);
+        for (old, said) in table.checks.iter().zip(&renamed.checks) {
+            if old == said || self.is_released(&table.name, old) || is_there(after, &old.name) {
+                continue;
+            }
+            let is_it = |check: &&Check| check.expression == said.expression && !is_there(table, &check.name);
+            let taken = |check: &&Check| self.named.iter().any(|(_, _, new)| Some(new) == check.name.as_ref());
+            let new = after.checks.iter().filter(is_it).find(|check| !taken(check));
+            if let (Some(old), Some(new)) = (&old.name, new.and_then(|new| new.name.clone())) {
+                self.named.push((table.name.clone(), old.clone(), new));
+            }
+        }
+    }
+
+    /// Gives checks that a rename says anew their names.
+    fn give_names(&self, before: &Table, after: &mut Table) {
+        for (old, new) in before.checks.iter().zip(&mut after.checks).filter(|(old, new)| old != new) {
+            let named =
+                self.named.iter().find(|(table, name, _)| *table == before.name && Some(name) == old.name.as_ref());
+            if let Some((_, _, name)) = named {
+                new.name = Some(name.clone());
+            }
+        }
+    }
+
+    /// A column's new name, in one statement with all that reads the column, said by that name.
+    fn with_name(&self, rename: Step, before: &Table, after: &Table) -> Step {
+        let table = rename.table().to_owned();
+        // First, since the name is what tells whether the statement took effect.
+        let mut steps = vec![rename];
+        let says_otherwise = |old: &Column, new: &Column| old.generated != new.generated || old.default != new.default;
+        let columns = before.columns.iter().zip(&after.columns);
+        let columns: Vec<_> = columns.filter(|(old, new)| says_otherwise(old, new)).collect();
+        let checks: Vec<_> = before.checks.iter().zip(&after.checks).filter(|(old, new)| old != new).collect();
+        for (old, new) in checks.into_iter().filter(|(old, _)| !self.is_released(&before.name, old)) {
+            let constraint = Constraint::Check(old.clone());
+            steps.push(Step::DropConstraint { table: table.clone(), constraint });
+            let constraint = Constraint::Check(new.clone());
+            steps.push(Step::AddConstraint { table: table.clone(), constraint });
+        }
+        for (old, new) in columns {
+            let (from, to) = (Box::new(old.clone()), Box::new(new.clone()));
+            steps.push(Step::AlterColumn { table: table.clone(), from, to, using: None });
+        }
+        let expressions = |index: &Index| {
+            let parts = index.parts.iter().filter_map(|part| match &part.key {
+                IndexKey::Expression(expression) => Some(expression.clone()),
+                IndexKey::Column(_) => None,
+            });
+            parts.collect::<Vec<_>>()
+        };
+        let indexes = before.indexes.iter().zip(&after.indexes);
+        for (old, new) in indexes.filter(|(old, new)| expressions(old) != expressions(new)) {
+            steps.push(Step::DropIndex { table: table.clone(), index: old.clone() });
+            steps.push(Step::CreateIndex { table: table.clone(), index: new.clone() });
+        }
+        match steps.len() {
+            1 => steps.remove(0),
+            _ => Step::AlterTable { table, steps },
+        }
+    }
+
+    /// The references that a column is part of, at either end, each with its table.
+    fn references(&self, table: &Table, column: &str) -> Vec<(String, Constraint)> {
+        let (case, owner) = (table.case, self.from.key(&table.name));
+        let among = |names: &[String]| names.iter().any(|name| case.same_item(name, column));
+        let all = self.from.tables().flat_map(|other| other.foreign_keys.iter().map(move |key| (other, key)));
+        let found = all.filter(|(other, key)| {
+            other.key() == owner && among(&key.columns)
+                || self.from.key(&key.referenced_table) == owner && among(&key.referenced_columns)
+        });
+        found.map(|(other, key)| (other.name.clone(), Constraint::ForeignKey(key.clone()))).collect()
+    }
+
+    fn is_released(&self, owner: &str, check: &Check) -> bool {
+        self.released.iter().any(|step| match step {
+            Step::DropConstraint { table, constraint: Constraint::Check(one) } => {
+                table == owner && one.name == check.name
+            }
+            _ => false,
+        })
+    }
+
+    fn release(&mut self, constraints: Vec<(String, Constraint)>) {
+        for (table, constraint) in constraints {
+            let step = Step::DropConstraint { table, constraint };
+            let is_it = |other: &Step| other.object() == step.object() && other.header() == step.header();
+            if !self.released.iter().any(is_it) {
+                self.released.push(step);
+            }
+        }
+    }
+
+    /// Takes what was released out of the schema behind the renames, and gives checks the names that they have by then.
+    fn settle(&self, schema: &mut Schema, renames: &Renames) {
+        for (owner, old, new) in &self.named {
+            let owner = renames.new_table(owner);
+            let tables = schema.tables_mut().filter(|table| table.name == owner);
+            for check in tables.flat_map(|table| &mut table.checks).filter(|check| check.name.as_ref() == Some(old)) {
+                check.name = Some(new.clone());
+            }
+        }
+        for step in &self.released {
+            let Step::DropConstraint { table, constraint } = step else { continue };
+            let (owner, name) = (renames.new_table(table), constraint.name());
+            for table in schema.tables_mut().filter(|table| table.name == owner) {
+                match constraint {
+                    Constraint::Check(_) => table.checks.retain(|one| one.name.as_deref() != name),
+                    _ => table.foreign_keys.retain(|one| one.name.as_deref() != name),
+                }
+            }
+        }
+    }
 }
 
 /// What a table's keys and indexes are called may be taken in the namespace that it goes to: they are put aside before,

@@ -223,7 +223,12 @@ fn has_all(columns: &[KeyColumn], others: &[KeyColumn]) -> bool {
 /// The risks of a step; none for a table that the same plan makes, since it has no rows.
 pub(super) fn risks(dialect: Dialect, step: &Step, known: &Known<'_>) -> Vec<Risk> {
     let mut risks = Risks { dialect, known, found: Vec::new() };
-    for part in step.parts() {
+    let parts = match step.parts() {
+        // What reads the column says the same as before.
+        [rename @ Step::RenameColumn { .. }, ..] => std::slice::from_ref(rename),
+        parts => parts,
+    };
+    for part in parts {
         to_rows(&mut risks, part);
     }
     risks.burdens(step);

@@ -28,8 +28,16 @@ pub(super) fn steps(
     choices: &Choices,
 ) -> Vec<Step> {
     let stages = Stages { rows, ..Stages::default() };
-    let mut planner =
-        Planner { dialect, from, to, choices, stages, disturbed: BTreeMap::new(), early: BTreeMap::new() };
+    let mut planner = Planner {
+        dialect,
+        from,
+        to,
+        choices,
+        stages,
+        disturbed: BTreeMap::new(),
+        renumbered: Vec::new(),
+        early: BTreeMap::new(),
+    };
     let mut created = Vec::new();
     let mut dropped = Vec::new();
     let mut altered = Vec::new();
@@ -45,6 +53,10 @@ pub(super) fn steps(
         planner.disturb(alteration);
     }
     planner.spread_disturbance();
+    for alteration in &altered {
+        let columns = planner.renumbered(alteration);
+        planner.renumbered.extend(columns.into_iter().map(|column| (alteration.from.key(), column)));
+    }
     planner.references_in_the_way(&altered, &dropped);
     for table in from.tables() {
         let Some(after) = to.table(&table.name) else { continue };
@@ -139,6 +151,8 @@ struct Planner<'a> {
     stages: Stages,
     /// By table, the columns that change in such a way that nothing may look at them meanwhile.
     disturbed: BTreeMap<String, BTreeSet<String>>,
+    /// Tables with the columns that begin or stop to number their rows.
+    renumbered: Vec<(String, String)>,
     /// By table, the new indexes and unique keys that have to be there before old ones go.
     early: BTreeMap<String, BTreeSet<String>>,
 }
@@ -265,7 +279,8 @@ impl Planner<'_> {
                 let in_the_way = if is_dropped {
                     // Tables are dropped after those that reference them; what goes round in a circle is cut.
                     let (own, referenced) = (position(&table.name), position(&key.referenced_table));
-                    key.referenced_table != table.name && own.zip(referenced).is_some_and(|(a, b)| b > a)
+                    let is_cut = key.referenced_table != table.name && own.zip(referenced).is_some_and(|(a, b)| b > a);
+                    is_cut || self.is_of_renumbered(table, key)
                 } else {
                     self.reference_is_disturbed(table, key, altered)
                 };
@@ -319,7 +334,7 @@ impl Planner<'_> {
     }
 
     fn reference_is_disturbed(&self, table: &Table, key: &ForeignKey, altered: &[TableAlteration]) -> bool {
-        if key.columns.iter().any(|column| self.is_disturbed(table, column)) {
+        if key.columns.iter().any(|column| self.is_disturbed(table, column)) || self.is_of_renumbered(table, key) {
             return true;
         }
         let index_goes = |alteration: &TableAlteration, columns: &[String]| {
@@ -360,6 +375,29 @@ impl Planner<'_> {
                 .iter()
                 .find(|one| one.from.key() == referenced.key())
                 .is_some_and(|one| index_goes(one, &key.referenced_columns))
+    }
+
+    /// The columns that begin or stop to number rows, if only for a while, where that matters to references.
+    fn renumbered(&self, alteration: &TableAlteration) -> Vec<String> {
+        let (from, to) = (&alteration.from, &alteration.to);
+        if !self.dialect.facts().references_fix_numbering {
+            return Vec::new();
+        }
+        let numbering =
+            |table: &Table| table.columns.iter().find(|one| one.identity.is_some()).map(|one| one.name.clone());
+        let (old, new) = (numbering(from), numbering(to));
+        let stays = old == new && !self.releases_identity(from, to, Some(alteration));
+        if stays { Vec::new() } else { old.into_iter().chain(new).collect() }
+    }
+
+    /// Whether a reference is about such a column, at either end.
+    fn is_of_renumbered(&self, table: &Table, key: &ForeignKey) -> bool {
+        let (own, referenced) = (table.key(), self.from.key(&key.referenced_table));
+        let case = table.case;
+        self.renumbered.iter().any(|(owner, column)| {
+            let among = |names: &[String]| names.iter().any(|name| case.same_item(name, column));
+            *owner == own && among(&key.columns) || *owner == referenced && among(&key.referenced_columns)
+        })
     }
 
     fn drop_reference(&mut self, table: &Table, key: &ForeignKey) {
@@ -674,13 +712,15 @@ impl Planner<'_> {
         };
         let is_filled = column.nullable || column.default.is_some() || column.generated.is_some();
         let values = self.choices.values_of(&table.name, &column.name).filter(|_| column.generated.is_none());
-        if let Some(values) = values {
+        let apart = || column.default.as_ref().filter(|default| self.dialect.fills_apart(default));
+        let filling = values.map(Values::expression).or_else(|| apart().map(Expression::text));
+        if let Some(expression) = filling {
             // First without a default, which would fill old rows as well.
             let optional = Column { nullable: true, default: None, ..column.clone() };
             if let Step::AddColumn { column, .. } = &mut step {
                 *column = optional.clone();
             }
-            self.stages.fill_columns.push(self.fill(table, &column.name, values.expression(), true));
+            self.stages.fill_columns.push(self.fill(table, &column.name, expression, true));
             if optional != *column {
                 self.alter_column(&table.name, optional, column);
             }

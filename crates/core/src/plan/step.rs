@@ -707,6 +707,10 @@ impl Step {
 
 /// What alterations of one table do together, in words.
 fn together(table: &str, steps: &[Step]) -> String {
+    // What reads the column only follows.
+    if let [rename @ Step::RenameColumn { .. }, ..] = steps {
+        return rename.title();
+    }
     let columns = steps.iter().filter_map(|step| match step {
         Step::AlterColumn { to, .. } => Some(format!("{table}.{}", to.name)),
         _ => None,

@@ -8,7 +8,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use hollow_oak_core::dialect::Flavor;
 use hollow_oak_core::dialect::mariadb::catalogue::{
-    Catalogue, CheckRow, ColumnRow, OtherRow, PartRow, ReferenceRow, TableRow, introspect,
+    Catalogue, CheckRow, ColumnRow, OtherRow, PartRow, ReferenceRow, TableRow, in_own_literals, introspect,
 };
 use hollow_oak_core::physical::{Introspected, ObjectKind, Unmanaged};
 
@@ -149,6 +149,16 @@ impl Reader<'_> {
             }
             let options = text(&row, 5).to_ascii_lowercase().replace('`', "");
             let mut words: Vec<String> = split_options(&options);
+            if self.flavor == Flavor::Mysql {
+                // Seen on 9.7: one that is partitioned by its key is not told there.
+                words.retain(|option| option != "partitioned");
+                if partitions.is_none() {
+                    partitions = Some(self.partitions()?);
+                }
+                words.extend(
+                    partitions.as_ref().filter(|found| found.contains_key(&name)).map(|_| "partitioned".to_owned()),
+                );
+            }
             if words.iter().any(|option| option == "partitioned") {
                 if partitions.is_none() {
                     partitions = Some(self.partitions()?);
@@ -192,7 +202,7 @@ impl Reader<'_> {
     }
 
     fn views(&mut self) -> Result<(), ServerError> {
-        let algorithm = if self.flavor == Flavor::Mariadb { "algorithm" } else { "'UNDEFINED'" };
+        let algorithm = if self.flavor == Flavor::Mariadb { "algorithm" } else { "''" };
         let views = self.ask(&format!(
             "select table_name, view_definition, check_option, {algorithm}, security_type from information_schema.views
              where table_schema = $database"
@@ -200,6 +210,19 @@ impl Reader<'_> {
         for row in views {
             let name = text(&row, 0);
             let mut sql = self.in_database(&text(&row, 1));
+            let (mut algorithm, mut columns) = (text(&row, 3).to_ascii_lowercase(), String::new());
+            if self.flavor == Flavor::Mysql {
+                // Which only that statement tells of it.
+                let shown = self.shown("view", &name)?;
+                let stated = shown.strip_prefix("CREATE ALGORITHM=").and_then(|rest| rest.split_once(' '));
+                algorithm = stated.map(|(word, _)| word.to_ascii_lowercase()).unwrap_or_default();
+                let list = shown.split_once(&format!(" VIEW `{}` (", name.replace('`', "``")));
+                columns = list
+                    .and_then(|(_, rest)| rest.split_once(") AS "))
+                    .map(|(list, _)| list.to_owned())
+                    .unwrap_or_default();
+                sql = in_own_literals(&sql);
+            }
             // That table leaves out of which character set a text is, where that is said.
             if self.flavor == Flavor::Mariadb && sql.contains('\'') {
                 let shown = self.shown("view", &name)?;
@@ -214,7 +237,6 @@ impl Reader<'_> {
                 "LOCAL" => sql.push_str(" with local check option"),
                 _ => {}
             }
-            let algorithm = text(&row, 3).to_ascii_lowercase();
             let mut clauses = String::new();
             if !matches!(algorithm.as_str(), "" | "undefined") {
                 clauses.push_str(&format!("algorithm = {algorithm} "));
@@ -222,13 +244,14 @@ impl Reader<'_> {
             if text(&row, 4) == "INVOKER" {
                 clauses.push_str("sql security invoker ");
             }
-            if clauses.is_empty() {
+            if clauses.is_empty() && columns.is_empty() {
                 self.other(ObjectKind::View, name, None, sql);
                 continue;
             }
             // More than a query: an object.
             let quoted = self.session.dialect().quote(&name);
-            let (sql, drop) = (format!("create {clauses}view {quoted} as\n{sql}"), format!("drop view {quoted}"));
+            let list = if columns.is_empty() { String::new() } else { format!(" ({columns})") };
+            let (sql, drop) = (format!("create {clauses}view {quoted}{list} as\n{sql}"), format!("drop view {quoted}"));
             let (kind, after) = (ObjectKind::View, Vec::new());
             self.catalogue.others.push(OtherRow { kind, name, table: None, sql, drop, after, comment: None });
         }
@@ -274,8 +297,19 @@ impl Reader<'_> {
     /// How a table is partitioned in more than a few words, as the option.
     fn told_partitions(&mut self, table: &str) -> Result<Option<String>, ServerError> {
         let sql = self.shown("table", table)?;
-        let words = sql.rsplit_once("\n PARTITION BY ").map(|(_, rest)| rest.split_whitespace().collect::<Vec<_>>());
-        Ok(words.map(|words| format!("partition by {}", words.join(" "))))
+        // MySQL puts it into a comment for servers that know it.
+        let told = sql.rsplit_once("\n PARTITION BY ").or(sql.rsplit_once("\n/*!50100 PARTITION BY "));
+        let words = told.map(|(_, rest)| rest.trim_end_matches(" */").split_whitespace().collect::<Vec<_>>());
+        let named = |words: Vec<&str>| {
+            let mut quoted: Vec<String> = Vec::with_capacity(words.len());
+            for word in words {
+                // MySQL leaves a plain name as it is.
+                let is_name = quoted.last().is_some_and(|last| last.ends_with("PARTITION")) && word != "BY";
+                quoted.push(if is_name && !word.starts_with('`') { format!("`{word}`") } else { word.to_owned() });
+            }
+            format!("partition by {}", quoted.join(" "))
+        };
+        Ok(words.map(named))
     }
 
     /// Tables with periods, which their columns, keys and checks do not show as what they are.
@@ -319,9 +353,12 @@ impl Reader<'_> {
                 name: text(row, 1),
                 ty: text(row, 2),
                 nullable: text(row, 3) == "YES",
-                default: optional(row, 4).map(|sql| self.own_sequences(sql)),
+                default: optional(row, 4).map(|sql| match text(row, 5).contains("DEFAULT_GENERATED") {
+                    true => self.unescaped(sql),
+                    false => self.own_sequences(sql),
+                }),
                 extra: text(row, 5),
-                generated: optional(row, 6),
+                generated: optional(row, 6).map(|sql| self.unescaped(sql)),
                 collation: optional(row, 7),
                 comment: text(row, 8),
             })
@@ -333,6 +370,19 @@ impl Reader<'_> {
         }
         self.catalogue.columns = columns;
         Ok(())
+    }
+
+    /// An expression as it was said: MySQL shows the quotes and backslashes in it with a backslash before each (seen on 9.7,
+    /// in `columns`, `check_constraints` and `statistics`).
+    fn unescaped(&self, sql: String) -> String {
+        if self.flavor == Flavor::Mariadb || !sql.contains('\\') {
+            return sql;
+        }
+        let (mut said, mut letters) = (String::with_capacity(sql.len()), sql.chars());
+        while let Some(letter) = letters.next() {
+            said.extend(if letter == '\\' { letters.next() } else { Some(letter) });
+        }
+        said
     }
 
     /// A default of bytes that are no text, of which `information_schema` tells only question marks.
@@ -374,7 +424,7 @@ impl Reader<'_> {
                 index: text(&row, 1),
                 unique: text(&row, 2) == "0",
                 column: optional(&row, 3),
-                expression: optional(&row, 4),
+                expression: optional(&row, 4).map(|sql| self.unescaped(sql)),
                 descending: text(&row, 5) == "D",
                 prefix: optional(&row, 6).and_then(|length| length.parse().ok()),
                 method: text(&row, 7),
@@ -447,7 +497,7 @@ impl Reader<'_> {
                      where constraint_schema = $database",
                 )?;
                 let clauses: BTreeMap<String, String> =
-                    clauses.iter().map(|row| (text(row, 0), text(row, 1))).collect();
+                    clauses.iter().map(|row| (text(row, 0), self.unescaped(text(row, 1)))).collect();
                 self.catalogue.checks = tables
                     .iter()
                     .map(|row| CheckRow {

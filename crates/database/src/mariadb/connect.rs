@@ -16,6 +16,8 @@ use crate::url::{Host, ServerUrl, Tls};
 mod number {
     pub(super) const ACCESS_DENIED_TO_DATABASE: u16 = 1044;
     pub(super) const ACCESS_DENIED: u16 = 1045;
+    /// MySQL 9.7, "Server Error Message Reference", ER_SECURE_TRANSPORT_REQUIRED.
+    pub(super) const WANTS_ENCRYPTION: u16 = 3159;
     pub(super) const UNKNOWN_DATABASE: u16 = 1049;
 }
 
@@ -91,6 +93,7 @@ fn refused(url: &ServerUrl, error: &mysql::Error) -> DatabaseError {
     };
     match (error, said(error)) {
         (_, Some(number::ACCESS_DENIED)) => DatabaseError::LoginRefused { place, user, message },
+        (_, Some(number::WANTS_ENCRYPTION)) => DatabaseError::WantsEncryption { place },
         (_, Some(number::ACCESS_DENIED_TO_DATABASE)) => DatabaseError::NoRight { user, message },
         (_, Some(_)) => server_error(url.provider, error).into(),
         (mysql::Error::TlsError(error), _) => DatabaseError::Untrusted { place, message: error.to_string() },

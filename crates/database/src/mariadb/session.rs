@@ -349,7 +349,15 @@ impl Session for MariadbSession {
     }
 
     fn begin_reading(&mut self) -> Result<(), ServerError> {
-        self.execute("start transaction with consistent snapshot, read only")
+        // The moment is that of the first read. One that is stated before it is over where that has to wait for somebody who
+        // makes the table anew, and no table can be read as it was before it was made (error 1412).
+        self.execute("start transaction read only")?;
+        // On MySQL a look at `information_schema` is one already, so that the journal is opened before that; where there is
+        // none, nothing is lost.
+        if self.flavor == Flavor::Mysql && self.ask("select 1 from hollow_oak_journal limit 0").is_err() {
+            return self.execute("commit").and_then(|()| self.execute("start transaction read only"));
+        }
+        Ok(())
     }
 
     fn try_lock(&mut self, project: &str) -> Result<bool, ServerError> {

@@ -72,7 +72,8 @@ fn gone(script: &Script, syntax: Syntax) -> Vec<Gone> {
                     }
                     former.push((new.to_owned(), first));
                 }
-                ["alter", "table", table, "rename", "column", old, "to", _]
+                // On MySQL, what reads the column is said behind that.
+                ["alter", "table", table, "rename", "column", old, "to", _, ..]
                 | ["alter", "table", table, "drop", "column", old] => {
                     let is_own = old.starts_with("oak_rename_") || old.starts_with("oak_new_");
                     if !is_own {

@@ -44,6 +44,38 @@ pub(in crate::dialect) fn can_join(step: &Step) -> bool {
     }
 }
 
+/// Whether a default gives another value each time, for a reason that MySQL calls unsafe (MySQL 9.7, "Data Type Default
+/// Values"): a statement that adds a column with it is refused, error 1674, with the binary log off as well.
+pub(in crate::dialect) fn is_unsafe(default: &str) -> bool {
+    const UNSAFE: [&str; 10] = [
+        "connection_id",
+        "current_user",
+        "rand",
+        "random_bytes",
+        "session_user",
+        "sysdate",
+        "system_user",
+        "user",
+        "uuid",
+        "uuid_short",
+    ];
+    let mut words = Lexer::new(default, 0, super::SYNTAX).filter(|token| token.kind == TokenKind::Word);
+    words.any(|word| UNSAFE.contains(&word.span.text(default).to_ascii_lowercase().as_str()))
+}
+
+/// Types of which MySQL 9.7 was seen to copy the table that has a check over such a column, whenever a column of it is
+/// renamed.
+pub(in crate::dialect) fn copies_for_checks(ty: &TypeName) -> bool {
+    let canonical = ty.canonical();
+    let head = canonical.split(['(', ' ']).next().unwrap_or_default();
+    let is_moment_or_word =
+        ["date", "time", "datetime", "timestamp", "enum", "set"].contains(&head.to_ascii_lowercase().as_str());
+    let is_long = ["TINY", "MEDIUM", "LONG"]
+        .iter()
+        .any(|size| head.strip_prefix(size).is_some_and(|rest| matches!(rest, "TEXT" | "BLOB")));
+    is_moment_or_word || is_long
+}
+
 /// An enum with the words of two, those of the first one first.
 pub(in crate::dialect) fn holding_both(from: &TypeName, to: &TypeName) -> Option<TypeName> {
     let (mut all, new) = (words(from)?, words(to)?);

@@ -2,12 +2,13 @@
 //! Operations with the INSTANT / INPLACE Alter Algorithm"). A copy of a table can be read from until it is done; a change that
 //! is instant or in place keeps nobody waiting.
 
+use super::Flavor;
 use super::types::is_text;
 use crate::physical::{Column, Options, TypeName};
 use crate::plan::{Blocks, Burden, Constraint, Step};
 
 /// The burdens of a step.
-pub(in crate::dialect) fn burdens(step: &Step) -> Vec<Burden> {
+pub(in crate::dialect) fn burdens(flavor: Flavor, step: &Step) -> Vec<Burden> {
     match step {
         Step::CreateIndex { table, index } => match index.method.as_deref() {
             Some("fulltext" | "spatial") => vec![Burden::blocking(table, Blocks::Writes, "the index is built")],
@@ -32,7 +33,7 @@ pub(in crate::dialect) fn burdens(step: &Step) -> Vec<Burden> {
                 || column.default.as_ref().is_some_and(|default| !default.is_literal() && column.generated.is_none());
             if copies { vec![Burden::rewriting(table, Blocks::Writes)] } else { Vec::new() }
         }
-        Step::AlterColumn { table, from, to, .. } => altered(table, from, to),
+        Step::AlterColumn { table, from, to, .. } => altered(flavor, table, from, to),
         Step::SetOptions { table, from, to } => {
             let moves = |option: &&String| !option.starts_with("collate=") && !option.starts_with("comment");
             let told = |options: &Options| options.iter().filter(moves).cloned().collect::<Options>();
@@ -45,9 +46,13 @@ pub(in crate::dialect) fn burdens(step: &Step) -> Vec<Burden> {
     }
 }
 
-fn altered(table: &str, from: &Column, to: &Column) -> Vec<Burden> {
+fn altered(flavor: Flavor, table: &str, from: &Column, to: &Column) -> Vec<Burden> {
     let is_computed = from.generated != to.generated;
-    if is_computed || !keeps_bytes(&from.ty, &to.ty) || from.collation != to.collation || from.identity != to.identity {
+    if is_computed
+        || !keeps_bytes(flavor, &from.ty, &to.ty)
+        || from.collation != to.collation
+        || from.identity != to.identity
+    {
         return vec![Burden::rewriting(table, Blocks::Writes)];
     }
     if from.nullable != to.nullable {
@@ -57,7 +62,7 @@ fn altered(table: &str, from: &Column, to: &Column) -> Vec<Burden> {
 }
 
 /// Whether the values of a column stay as they are stored.
-fn keeps_bytes(from: &TypeName, to: &TypeName) -> bool {
+fn keeps_bytes(flavor: Flavor, from: &TypeName, to: &TypeName) -> bool {
     if from == to {
         return true;
     }
@@ -69,9 +74,10 @@ fn keeps_bytes(from: &TypeName, to: &TypeName) -> bool {
         return new.starts_with(&format!("{old},"));
     }
     let length = |name: &str| name.strip_prefix("VARCHAR(")?.strip_suffix(')')?.parse::<u64>().ok();
-    // Only where the length begins to need a second byte, the values change: from 128 to 255 bytes, to more than that. A
-    // character of utf8mb4 takes up to four.
-    let grows = |old: u64, new: u64| (128..=255).contains(&(old * 4)) && new * 4 > 255;
+    // Only where the length begins to need a second byte, the values change: to more than 255 bytes, on MariaDB from 128 at
+    // least. A character of utf8mb4 takes up to four.
+    let least = if flavor == Flavor::Mariadb { 128 } else { 0 };
+    let grows = |old: u64, new: u64| (least..=255).contains(&(old * 4)) && new * 4 > 255;
     match (length(old), length(new)) {
         (Some(old), Some(new)) => is_text(from) && new >= old && !grows(old, new),
         _ => false,

@@ -5,8 +5,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+pub use super::ddl::in_own_literals;
 use super::lower::{as_unique, is_plain_unique, own_check, table_collation};
-use super::types::{is_text, type_name};
+use super::types::{is_binary, is_text, type_name};
 use super::{FACTS, Flavor, SYNTAX};
 use crate::dialect::Dialect;
 pub use crate::dialect::others::OtherRow;
@@ -16,7 +17,7 @@ use crate::physical::{
     Schema, Table, Unmanaged,
 };
 use crate::schema::{Action, Deferrable, Identity, Storage};
-use crate::sql::Expression;
+use crate::sql::{Expression, Lexer, TokenKind};
 
 /// Rows of the catalogue, one list a kind of object.
 #[derive(Clone, Debug, Default)]
@@ -155,7 +156,7 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
             table.columns.push(made);
         }
     }
-    indexes(catalogue.parts, &mut tables);
+    indexes(flavor, catalogue.parts, &mut tables);
     references(catalogue.references, &mut tables);
     for row in catalogue.checks {
         let Some(table) = tables.get_mut(&row.table) else { continue };
@@ -173,7 +174,7 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
         if !row.enforced {
             attributes.insert("not enforced".to_owned());
         }
-        let expression = Expression::read(&row.condition, SYNTAX);
+        let expression = expression(flavor, &row.condition);
         table.checks.push(Check { name: Some(row.name), expression, attributes });
     }
     let (programs, mut unmanaged) = told_apart(Dialect::Mariadb(flavor), catalogue.others);
@@ -203,7 +204,7 @@ fn column(flavor: Flavor, row: ColumnRow, is_json: bool, table_collation: &str) 
     if let Some(text) = filled(row.generated.unwrap_or_default()) {
         let storage =
             if extra.contains("stored") || extra.contains("persistent") { Storage::Stored } else { Storage::Virtual };
-        column.generated = Some(Generated { expression: Expression::read(&text, SYNTAX), storage });
+        column.generated = Some(Generated { expression: expression(flavor, &text), storage });
         // It may hold null, whatever it is computed from.
         column.nullable = true;
     } else {
@@ -221,6 +222,10 @@ fn column(flavor: Flavor, row: ColumnRow, is_json: bool, table_collation: &str) 
                     column.attributes.insert("invisible".into());
                 }
             }
+            // MySQL leaves out the parentheses that MariaDB writes.
+            "on update current_timestamp" => {
+                column.attributes.insert("on update current_timestamp()".into());
+            }
             other => {
                 column.attributes.insert(other.to_owned());
             }
@@ -230,13 +235,44 @@ fn column(flavor: Flavor, row: ColumnRow, is_json: bool, table_collation: &str) 
     column
 }
 
+/// An expression that is stored. MySQL puts the character set of the session that said a text before it; it is that of the
+/// sessions that read it here.
+fn expression(flavor: Flavor, text: &str) -> Expression {
+    if flavor == Flavor::Mariadb || !text.contains('\'') {
+        return Expression::read(text, SYNTAX);
+    }
+    let mut plain = String::with_capacity(text.len());
+    let mut tokens = Lexer::new(text, 0, SYNTAX).peekable();
+    while let Some(token) = tokens.next() {
+        let is_before_text = tokens.peek().is_some_and(|next| next.kind == TokenKind::Text);
+        if !(is_before_text && token.span.text(text) == INTRODUCER) {
+            plain.push_str(token.span.text(text));
+        }
+    }
+    Expression::read(&in_own_literals(&plain), SYNTAX)
+}
+
+/// What stands before a text of the character set that sessions of ours have.
+const INTRODUCER: &str = "_utf8mb4";
+
 fn default(flavor: Flavor, text: &str, extra: &str, column: &Column) -> Option<Expression> {
     match flavor {
         // MariaDB 10.2.7, "Information Schema COLUMNS Table": literals are quoted, and no default is the word NULL.
         Flavor::Mariadb if text == "NULL" => None,
         Flavor::Mariadb => Some(Expression::read(text, SYNTAX)),
         // MySQL 8.4, "The INFORMATION_SCHEMA COLUMNS Table": the value itself, and expressions are marked.
-        Flavor::Mysql if extra.contains("default_generated") => Some(Expression::read(text, SYNTAX)),
+        Flavor::Mysql if extra.contains("default_generated") => Some(expression(flavor, text)),
+        // Seen on MySQL 9.7: bits and bytes as literals of theirs.
+        Flavor::Mysql if column.ty.canonical().starts_with("BIT") && text.starts_with("b'") => {
+            Some(Expression::read(text, SYNTAX))
+        }
+        Flavor::Mysql if is_binary(&column.ty) && text.starts_with("0x") => {
+            let bytes = (2..text.len()).step_by(2).map(|at| u8::from_str_radix(text.get(at..at + 2)?, 16).ok());
+            let said = bytes.collect::<Option<Vec<u8>>>().and_then(|bytes| String::from_utf8(bytes).ok());
+            let literal =
+                said.map_or(format!("x'{}'", &text[2..].to_ascii_lowercase()), |said| super::quote::literal(&said));
+            Some(Expression::read(&literal, SYNTAX))
+        }
         Flavor::Mysql => {
             let is_number = text.parse::<f64>().is_ok() && !is_text(&column.ty);
             let text = if is_number { text.to_owned() } else { super::quote::literal(text) };
@@ -245,7 +281,7 @@ fn default(flavor: Flavor, text: &str, extra: &str, column: &Column) -> Option<E
     }
 }
 
-fn indexes(parts: Vec<PartRow>, tables: &mut BTreeMap<String, Table>) {
+fn indexes(flavor: Flavor, parts: Vec<PartRow>, tables: &mut BTreeMap<String, Table>) {
     for rows in parts.chunk_by(|a, b| a.table == b.table && a.index == b.index) {
         let first = &rows[0];
         let Some(table) = tables.get_mut(&first.table) else { continue };
@@ -266,7 +302,7 @@ fn indexes(parts: Vec<PartRow>, tables: &mut BTreeMap<String, Table>) {
         let made = rows.iter().map(|row| {
             let key = match (&row.column, &row.expression) {
                 (Some(name), _) => IndexKey::Column(name.clone()),
-                (None, text) => IndexKey::Expression(Expression::read(text.as_deref().unwrap_or_default(), SYNTAX)),
+                (None, text) => IndexKey::Expression(expression(flavor, text.as_deref().unwrap_or_default())),
             };
             IndexPart { descending: row.descending, prefix: row.prefix, ..IndexPart::new(key) }
         });

@@ -8,6 +8,8 @@ mod partitions;
 mod stored;
 mod tables;
 
+pub use stored::in_own_literals;
+
 use super::Flavor;
 use super::catalogue::{Catalogue, ColumnRow, PartRow, TableRow, introspect};
 use crate::Span;

@@ -4,9 +4,9 @@ use std::collections::BTreeSet;
 
 use super::quote::{literal, quote};
 use super::types::{is_binary, is_text, key_bytes, portable, type_name};
-use super::{COLLATION, FACTS, Flavor, SYNTAX};
+use super::{COLLATION, Flavor, SYNTAX};
 use crate::dialect::lowering::{self, Attributed, Lowering, Storing, key_option, typed};
-use crate::dialect::{Facts, Lowered};
+use crate::dialect::{Dialect, Facts, Lowered};
 use crate::physical::{self, IndexKey, Options, TypeName};
 use crate::schema::{
     Action, Column, Deferrable, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, IndexPart, Item, KeyPart,
@@ -67,7 +67,7 @@ impl Storing for Mariadb {
     }
 
     fn facts(&self) -> Facts {
-        FACTS
+        Dialect::Mariadb(self.0).facts()
     }
 
     fn syntax(&self) -> Syntax {
@@ -323,7 +323,7 @@ impl Storing for Mariadb {
             }
         }
         uniques_among_indexes(lowered);
-        indexes_for_references(lowered);
+        indexes_for_references(self.0, lowered);
         self.index_names(lowering, table, lowered);
         self.keys(lowering, table, lowered);
         self.computed(lowering, table, lowered);
@@ -462,8 +462,8 @@ pub(super) fn as_unique(index: physical::Index) -> physical::Unique {
 }
 
 /// A reference stands on an index that begins with its columns; where none does, InnoDB makes one with the reference's
-/// name, and so do we, so that it is never there by surprise.
-fn indexes_for_references(table: &mut physical::Table) {
+/// name, and so do we, so that it is never there by surprise. MySQL wants ascending order (seen on 9.7).
+fn indexes_for_references(flavor: Flavor, table: &mut physical::Table) {
     let mut missing: Vec<(String, Vec<String>)> = Vec::new();
     for key in &table.foreign_keys {
         let begins = |columns: Vec<&str>| {
@@ -472,9 +472,13 @@ fn indexes_for_references(table: &mut physical::Table) {
         };
         let named = |columns: &[physical::KeyColumn]| columns.iter().map(|one| one.name.clone()).collect::<Vec<_>>();
         let keys = table.primary_key.iter().map(|one| named(&one.columns));
-        let keys = keys.chain(table.uniques.iter().map(|one| named(&one.columns)));
+        let only_ascending = flavor == Flavor::Mysql;
+        let descends = |one: &str| one.starts_with("descending ");
+        let serving = |one: &&physical::Unique| !only_ascending || !one.attributes.iter().any(|said| descends(said));
+        let keys = keys.chain(table.uniques.iter().filter(serving).map(|one| named(&one.columns)));
         let indexes = table.indexes.iter().filter(|index| index.method.is_none()).map(|index| {
-            let whole = index.parts.iter().take_while(|part| part.prefix.is_none()).map_while(|part| match &part.key {
+            let serves = |part: &&physical::IndexPart| part.prefix.is_none() && !(only_ascending && part.descending);
+            let whole = index.parts.iter().take_while(serves).map_while(|part| match &part.key {
                 IndexKey::Column(name) => Some(name.clone()),
                 IndexKey::Expression(_) => None,
             });
@@ -689,8 +693,10 @@ impl Mariadb {
                 lowering.refuse("computes nothing from an identity column", place.clone());
             }
             let moves = |action: Action| matches!(action, Action::Cascade | Action::SetNull);
+            // MySQL 9.7, "CREATE TABLE and Generated Columns": also where a row goes with the one it references.
+            let all = self.0 == Flavor::Mysql;
             let moved = lowered.foreign_keys.iter().find(|key| {
-                (moves(key.on_update) || key.on_delete == Action::SetNull)
+                (moves(key.on_update) || key.on_delete == Action::SetNull || all && key.on_delete == Action::Cascade)
                     && key.columns.iter().any(|name| generated.expression.mentions(name))
             });
             if let (Some(key), Storage::Stored) = (moved, generated.storage) {
@@ -714,7 +720,12 @@ impl Mariadb {
 
     /// Where a computed column cannot stand.
     fn computed(&self, lowering: &mut Lowering<'_, Self>, table: &Table, lowered: &physical::Table) {
-        let is_computed = |name: &str| lowered.column(name).is_some_and(|column| column.generated.is_some());
+        // MySQL 9.7, "CREATE TABLE and Generated Columns": where the values are stored, both are possible.
+        let only_virtual = self.0 == Flavor::Mysql;
+        let is_computed = |name: &str| {
+            let generated = lowered.column(name).and_then(|column| column.generated.as_ref());
+            generated.is_some_and(|generated| !only_virtual || generated.storage == Storage::Virtual)
+        };
         // MariaDB, "Generated Columns", "Index Support"; "Foreign Keys".
         if lowered.primary_key.iter().flat_map(|key| &key.columns).any(|one| is_computed(&one.name)) {
             let place = Place::whole(&table.name, Item::PrimaryKey);

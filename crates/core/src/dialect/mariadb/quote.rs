@@ -20,7 +20,7 @@ pub(in crate::dialect) fn literal(text: &str) -> String {
     quoting::literal(&text.replace('\\', "\\\\"))
 }
 
-// MariaDB 10.11, "Reserved Words", and MySQL 8.4, "Keywords and Reserved Words", together and sorted.
+// MariaDB 10.11, "Reserved Words", and MySQL 9.7, "Keywords and Reserved Words", together and sorted.
 const RESERVED: &[&str] = &[
     "accessible",
     "add",
@@ -95,6 +95,7 @@ const RESERVED: &[&str] = &[
     "exists",
     "exit",
     "explain",
+    "external",
     "false",
     "fetch",
     "first_value",
@@ -156,6 +157,7 @@ const RESERVED: &[&str] = &[
     "leading",
     "leave",
     "left",
+    "library",
     "like",
     "limit",
     "linear",
@@ -268,6 +270,7 @@ const RESERVED: &[&str] = &[
     "straight_join",
     "system",
     "table",
+    "tablesample",
     "terminated",
     "then",
     "tinyblob",

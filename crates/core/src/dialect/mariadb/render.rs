@@ -24,49 +24,21 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
         Step::CreateTable(table) => create_table(flavor, table),
         Step::DropTable(table) => format!("drop table {}", quote(&table.name)),
         Step::RenameTable { from, to, .. } => format!("rename table {} to {}", quote(from), quote(to)),
-        Step::AddColumn { table, column, key, .. } => {
-            let mut action = format!("add column {}", column_definition(flavor, column));
-            if let Some(key) = key {
-                action.push_str(&format!(", add {}", clause(key)));
-            }
-            alter(table, &action)
+        Step::AlterColumn { table, from, to, .. } if from.identity.is_none() && to.identity.is_some() => {
+            return keeping_zero(flavor, alter(table, &action(flavor, step)));
         }
-        Step::DropColumn { table, column } => alter(table, &format!("drop column {}", quote(&column.name))),
-        Step::RenameColumn { table, from, to, .. } => {
-            alter(table, &format!("rename column {} to {}", quote(from), quote(to)))
-        }
-        Step::AlterColumn { table, from, to, .. } => {
-            let statement = alter(table, &modify(flavor, from, to));
-            if from.identity.is_none() && to.identity.is_some() {
-                return keeping_zero(flavor, statement);
-            }
-            statement
-        }
-        Step::AddConstraint { table, constraint } => alter(table, &format!("add {}", clause(constraint))),
-        Step::ChangePrimaryKey { table, to, .. } => alter(table, &format!("drop primary key, add {}", primary_key(to))),
+        Step::AddColumn { table, .. }
+        | Step::DropColumn { table, .. }
+        | Step::RenameColumn { table, .. }
+        | Step::AlterColumn { table, .. }
+        | Step::AddConstraint { table, .. }
+        | Step::ChangePrimaryKey { table, .. }
+        | Step::DropConstraint { table, .. }
+        | Step::CreateIndex { table, .. }
+        | Step::DropIndex { table, .. }
+        | Step::RenameIndex { table, .. } => alter(table, &action(flavor, step)),
         Step::AlterTable { table, steps } => {
-            let actions = steps.iter().map(|step| match step {
-                Step::AlterColumn { from, to, .. } => modify(flavor, from, to),
-                Step::AddConstraint { constraint, .. } => format!("add {}", clause(constraint)),
-                _ => unreachable!("nothing else is joined"),
-            });
-            alter_together(&quote(table), actions)
-        }
-        Step::DropConstraint { table, constraint } => {
-            let name = quote(constraint.name().unwrap_or_default());
-            let what = match constraint {
-                Constraint::PrimaryKey(_) => "primary key".to_owned(),
-                Constraint::Unique(_) => format!("index {name}"),
-                Constraint::ForeignKey(_) => format!("foreign key {name}"),
-                Constraint::Check(_) if flavor == Flavor::Mysql => format!("check {name}"),
-                Constraint::Check(_) => format!("constraint {name}"),
-            };
-            alter(table, &format!("drop {what}"))
-        }
-        Step::CreateIndex { table, index } => alter(table, &format!("add {}", index_clause(index))),
-        Step::DropIndex { table, index } => alter(table, &format!("drop index {}", quote(&index.name))),
-        Step::RenameIndex { table, from, to } => {
-            alter(table, &format!("rename index {} to {}", quote(from), quote(to)))
+            alter_together(&quote(table), steps.iter().map(|step| action(flavor, step)))
         }
         Step::SetComment { on: Commented::Table(name) | Commented::Enum(name), text } => {
             alter(name, &format!("comment = {}", literal(text.as_deref().unwrap_or_default())))
@@ -102,6 +74,35 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
         | Step::RemakeEnum(_) => unreachable!("the facts rule this step out, or there is no such thing here"),
     };
     vec![statement]
+}
+
+/// What an alteration says behind the name of its table.
+fn action(flavor: Flavor, step: &Step) -> String {
+    match step {
+        Step::AddColumn { column, key, .. } => {
+            let key = key.as_ref().map(|key| format!(", add {}", clause(key))).unwrap_or_default();
+            format!("add column {}{key}", column_definition(flavor, column))
+        }
+        Step::DropColumn { column, .. } => format!("drop column {}", quote(&column.name)),
+        Step::RenameColumn { from, to, .. } => format!("rename column {} to {}", quote(from), quote(to)),
+        Step::AlterColumn { from, to, .. } => modify(flavor, from, to),
+        Step::AddConstraint { constraint, .. } => format!("add {}", clause(constraint)),
+        Step::ChangePrimaryKey { to, .. } => format!("drop primary key, add {}", primary_key(to)),
+        Step::DropConstraint { constraint, .. } => {
+            let name = quote(constraint.name().unwrap_or_default());
+            match constraint {
+                Constraint::PrimaryKey(_) => "drop primary key".to_owned(),
+                Constraint::Unique(_) => format!("drop index {name}"),
+                Constraint::ForeignKey(_) => format!("drop foreign key {name}"),
+                Constraint::Check(_) if flavor == Flavor::Mysql => format!("drop check {name}"),
+                Constraint::Check(_) => format!("drop constraint {name}"),
+            }
+        }
+        Step::CreateIndex { index, .. } => format!("add {}", index_clause(index)),
+        Step::DropIndex { index, .. } => format!("drop index {}", quote(&index.name)),
+        Step::RenameIndex { from, to, .. } => format!("rename index {} to {}", quote(from), quote(to)),
+        other => unreachable!("no alteration: {}", other.title()),
+    }
 }
 
 fn alter(table: &str, action: &str) -> String {
@@ -237,7 +238,9 @@ fn default_value(flavor: Flavor, column: &Column, default: &Expression) -> Strin
     // In parentheses it would be another default there, which is shown as `now()` (MySQL 8.4, "Automatic Initialization and
     // Updating for TIMESTAMP and DATETIME").
     let is_moment = flavor == Flavor::Mysql && default.text().to_ascii_lowercase().starts_with("current_timestamp");
-    if is_moment || default.is_literal() && !(flavor == Flavor::Mysql && is_long) {
+    // Bits are a literal, too, of a kind that other dialects do not have.
+    let is_bits = default.text().starts_with("b'");
+    if is_moment || is_bits || default.is_literal() && !(flavor == Flavor::Mysql && is_long) {
         default.text().to_owned()
     } else {
         in_parentheses(default.text())

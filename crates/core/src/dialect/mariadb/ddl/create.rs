@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 use super::indexes::free_name;
 use super::{Fires, Kind, Made, Reader, Reading};
 use crate::dialect::aliases::with_aliases;
+use crate::dialect::mariadb::Flavor;
 use crate::dialect::mariadb::SYNTAX;
 use crate::dialect::mariadb::catalogue::OtherRow;
 use crate::dialect::mariadb::quote::quote;
@@ -78,9 +79,15 @@ impl Reader {
                 cursor.skip();
                 let name = Self::relation(cursor)?;
                 let drop = format!("drop view {}", quote(&name));
-                // Names for its columns are kept as aliases in its query.
+                // Names for its columns are kept as aliases in its query, but for MySQL, which keeps them as they are.
                 let names = if cursor.is("(") { cursor.names().here()? } else { Vec::new() };
                 cursor.expect("as").here()?;
+                if let (Flavor::Mysql, false) = (self.flavor, names.is_empty()) {
+                    let list: Vec<String> = names.iter().map(|name| quote(name)).collect();
+                    let head = format!("create {clauses}view {} ({}) as", quote(&name), list.join(","));
+                    self.other(ObjectKind::View, name, None, format!("{head}\n{}", cursor.rest()), drop);
+                    return Ok(Read::Done);
+                }
                 let query = match &names[..] {
                     [] => Some(cursor.rest().to_owned()),
                     _ => with_aliases(cursor.rest(), &names, SYNTAX, quote),

@@ -28,7 +28,7 @@ pub(super) fn known_collation(name: &str) -> String {
 }
 
 /// An expression with its texts as the server writes them: `'a\_%'` has a backslash in it, and becomes `'a\\_%'`.
-pub(super) fn in_own_literals(expression: &str) -> String {
+pub fn in_own_literals(expression: &str) -> String {
     let own = |text: &str| Cursor::new(text, SYNTAX).text().map(|value| literal(&value));
     Expression::read(expression, SYNTAX).respelled(|_| None, own)
 }
@@ -130,7 +130,13 @@ pub(super) fn stored_default(flavor: Flavor, text: &str, ty: &str) -> Option<Str
     if text.eq_ignore_ascii_case("true") || text.eq_ignore_ascii_case("false") {
         return Some(if text.eq_ignore_ascii_case("true") { "1" } else { "0" }.into());
     }
-    Some(as_stored(text))
+    // What a text is to begin with is computed first.
+    let is_whole = flavor == Flavor::Mysql && !is_number && text.bytes().all(|one| one.is_ascii_digit());
+    match text.trim_start_matches('0') {
+        "" if is_whole => Some("0".into()),
+        digits if is_whole => Some(digits.to_owned()),
+        _ => Some(as_stored(text)),
+    }
 }
 
 /// What ends the name of a character set's binary collation; alone, that of the table's character set.
