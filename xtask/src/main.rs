@@ -1,8 +1,9 @@
-//! The project's chores: `cargo xtask test`, `bench`, `corpus`, `screenshots`.
+//! The project's chores: `cargo xtask test`, `bench`, `corpus`, `mysql`, `screenshots`.
 
 mod bench;
 mod corpus;
 mod install;
+mod mysql;
 mod screenshots;
 mod test;
 
@@ -14,6 +15,7 @@ usage: cargo xtask CHORE
   bench [PROVIDER…]    measure whole processes, each beside its yardstick
   corpus FOLDER [--chains] [APPLICATION…]
                        adopt the real schemas of a folder, make each again, compare the dumps; or try their upgrades
+  mysql [ARGS…]        fetch MySQL, which stable Debian does not have, and run the tests of the servers on it
   screenshots [NAME…]  take docs/screenshots/*.png, all or those that are named
   test [ARGS…]         install what the tests need, then run `cargo test --workspace ARGS…`
 ";
@@ -23,6 +25,7 @@ fn main() -> ExitCode {
     let result = match arguments.next().as_deref() {
         Some("bench") => bench::bench(&arguments.collect::<Vec<_>>()),
         Some("corpus") => corpus::corpus(&arguments.collect::<Vec<_>>()),
+        Some("mysql") => mysql::mysql(&arguments.collect::<Vec<_>>()),
         Some("screenshots") => screenshots::screenshots(&arguments.collect::<Vec<_>>()),
         Some("test") => test::run_tests(&arguments.collect::<Vec<_>>()),
         _ => {

@@ -405,7 +405,10 @@ fn mysql_command(folder: &Path, account: &Account, durable: bool, more: Vec<Stri
         ["--mysqlx=OFF", "--secure-file-priv=", "--skip-log-bin", "--loose-restrict-fk-on-non-standard-key=OFF"];
     arguments.extend(settings.map(str::to_owned));
     arguments.extend(more);
-    let initialise = [arguments[0].clone(), arguments[1].clone(), "--initialize-insecure".into()];
-    run(account, &program, &initialise, folder)?;
-    Ok(keeper(account, folder, "TERM", &program, &arguments))
+    // It becomes that user by itself, who need not be able to get at its programs.
+    arguments.extend(account.0.map(|(user, _)| format!("--user={user}")));
+    let mut initialise = vec![arguments[0].clone(), arguments[1].clone(), "--initialize-insecure".into()];
+    initialise.extend(account.0.map(|(user, _)| format!("--user={user}")));
+    run(&Account(None), &program, &initialise, folder)?;
+    Ok(keeper(&Account(None), folder, "TERM", &program, &arguments))
 }
