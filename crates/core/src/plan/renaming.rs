@@ -104,8 +104,12 @@ fn other_letters(from: &Schema, to: &Schema, renames: &mut Renames) {
     for table in from.tables() {
         let Some(after) = to.table(renames.new_table(&table.name)) else { continue };
         for column in &table.columns {
-            let is_told = renames.columns_of(&table.name).is_some_and(|columns| columns.contains_key(&column.name));
-            let spelled = after.column(&column.name).filter(|one| one.name != column.name && !is_told);
+            // Nor is it this one where another column gets that name.
+            let is_told = |new: &str| {
+                let told = renames.columns_of(&table.name).into_iter().flatten();
+                told.into_iter().any(|(old, to)| *old == column.name || to == new)
+            };
+            let spelled = after.column(&column.name).filter(|one| one.name != column.name && !is_told(&one.name));
             if let Some(new) = spelled {
                 let columns = renames.columns.entry(table.name.clone()).or_default();
                 columns.insert(column.name.clone(), new.name.clone());
