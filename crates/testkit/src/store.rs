@@ -89,8 +89,8 @@ fn said(error: &postgres::Error) -> String {
 
 impl Store for mysql::Conn {
     fn dialect(&self) -> Dialect {
-        // MySQL is at its ninth version, MariaDB has been past it since 2012.
-        Dialect::Mariadb(if self.server_version().0 < 10 { Flavor::Mysql } else { Flavor::Mariadb })
+        // MariaDB calls itself 5.5.5 to old clients, and is past 10 otherwise.
+        Dialect::Mariadb(if matches!(self.server_version().0, 8 | 9) { Flavor::Mysql } else { Flavor::Mariadb })
     }
 
     fn execute(&mut self, sql: &str) -> Result<u64, String> {

@@ -86,7 +86,11 @@ impl Dialect {
 }
 
 fn read(dialect: Dialect, source: &str, mut reader: Box<dyn Statements>) -> Result<SqlRead, Vec<SqlMistake>> {
-    let source = &dialect.plain_sql(source);
+    let mut source = dialect.plain_sql(source);
+    if dialect == Dialect::Postgres {
+        source = super::postgres::ddl::client::without_needless_quotes(source);
+    }
+    let source = &source;
     let mut mistakes = Vec::new();
     let mut passed_over = Vec::new();
     for statement in split(source, dialect.syntax(), dialect.bodies()) {

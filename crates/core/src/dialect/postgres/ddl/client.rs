@@ -2,8 +2,10 @@
 
 use crate::Span;
 use crate::dialect::Dialect;
+use crate::dialect::postgres::SYNTAX;
+use crate::dialect::postgres::quote::quote;
 use crate::dialect::reading::blanked;
-use crate::sql::{Lexer, TokenKind};
+use crate::sql::{Lexer, TokenKind, unquote};
 
 /// Commands that bring in what the file does not say (PostgreSQL 17, "psql", "Meta-Commands"); they stay, and are mistakes.
 const BRINGING_IN: [&str; 5] = ["i", "ir", "include", "include_relative", "gexec"];
@@ -92,9 +94,36 @@ fn end_of_rows(source: &str, from: usize) -> usize {
     at
 }
 
+/// The text of a dump that puts quotes around every name (PostgreSQL 15, "pg_dump", `--quote-all-identifiers`) without those
+/// that say nothing: types and functions are then told as everywhere. All places stay what they are.
+pub(in crate::dialect) fn without_needless_quotes(source: String) -> String {
+    if !source.contains("\"public\".") && !source.contains("\"pg_catalog\".") {
+        return source;
+    }
+    let quoted = Lexer::new(&source, 0, SYNTAX).filter(|token| token.kind == TokenKind::Quoted);
+    let needless = quoted.filter(|token| {
+        let name = unquote(token.span.text(&source));
+        quote(&name) == name
+    });
+    let marks = needless.flat_map(|token| [token.span.start, token.span.end - 1]);
+    let stretches: Vec<Span> = marks.map(|at| Span::new(at, at + 1)).collect();
+    blanked(&source, &stretches)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn quotes_around_every_name_go_where_they_say_nothing() {
+        let dump =
+            r#"CREATE TABLE "public"."hive" ("id" "char", "Code" "text" DEFAULT '"a"'::"text", "order" "int4");"#;
+        let plain =
+            r#"CREATE TABLE  public . hive  ( id  "char", "Code"  text  DEFAULT '"a"':: text , "order"  int4 );"#;
+        assert_eq!(without_needless_quotes(dump.into()), plain);
+        let by_hand = r#"create table "hive" ("id" int)"#;
+        assert_eq!(without_needless_quotes(by_hand.into()), by_hand);
+    }
 
     #[test]
     fn what_is_the_clients_alone_goes() {

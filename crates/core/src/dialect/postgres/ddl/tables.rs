@@ -7,12 +7,12 @@ use super::{
 };
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ColumnRow, ConstraintRow, OtherRow, SequenceRow, TableRow};
-use crate::dialect::postgres::quote::{literal, quote_object};
+use crate::dialect::postgres::quote::{literal, quote, quote_object};
 use crate::dialect::postgres::render::sequence_name;
 use crate::dialect::postgres::types::type_name;
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::{ObjectKind, qualified};
-use crate::sql::{Cursor, TokenKind};
+use crate::sql::{Cursor, TokenKind, unquote};
 
 /// What another table can be copied with (PostgreSQL 17, "CREATE TABLE", `LIKE`).
 const INCLUDED: [&str; 9] =
@@ -457,9 +457,17 @@ impl Reader {
         }
         // The argument of `nextval` is a `regclass`, unless it says otherwise.
         let mut call = Cursor::new(&text, SYNTAX);
-        if call.eat_all(&["nextval", "("]) && call.kind() == TokenKind::Text && call.ahead(1) == ")" {
-            let name = call.peek();
-            text = format!("nextval({name}::regclass)");
+        if call.eat_all(&["nextval", "("]) && call.kind() == TokenKind::Text {
+            let said = call.peek().to_owned();
+            call.skip();
+            let is_cast = call.eat_all(&["::", "regclass"]) || call.eat_all(&[":", ":", "regclass"]);
+            if call.eat(")") && call.is_at_end() {
+                // As a dump with quotes around every name says it.
+                let plain = unquote(&said);
+                let in_public = plain.strip_prefix("\"public\".").filter(|name| is_cast && name.starts_with('"'));
+                let name = in_public.map_or(said, |name| literal(&quote(&unquote(name))));
+                text = format!("nextval({name}::regclass)");
+            }
         }
         let ty = self.column(oid, column)?.ty.clone();
         let domain = self.type_made(&ty, |name| self.domains.contains_key(name));
