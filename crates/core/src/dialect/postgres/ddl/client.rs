@@ -97,7 +97,7 @@ fn end_of_rows(source: &str, from: usize) -> usize {
 /// The text of a dump that puts quotes around every name (PostgreSQL 15, "pg_dump", `--quote-all-identifiers`) without those
 /// that say nothing: types and functions are then told as everywhere. All places stay what they are.
 pub(in crate::dialect) fn without_needless_quotes(source: String) -> String {
-    if !source.contains("\"public\".") && !source.contains("\"pg_catalog\".") {
+    if !source.contains("\"public\".\"") {
         return source;
     }
     let quoted = Lexer::new(&source, 0, SYNTAX).filter(|token| token.kind == TokenKind::Quoted);
