@@ -44,6 +44,7 @@ create table parts (id int not null, at date not null, primary key (id, at)) par
 create table bylist (id int, r varchar(3)) partition by list columns (r) (partition a values in ('x','y'), partition b values in ('z'));
 create table byhash (id int primary key) partition by key () partitions 4;
 create table plain_default (id int primary key, a varchar(20), b text default (concat('a', 'b')), c date default (curdate()), d int default (1 + 2), `odd name``x` int, `select` int, `rank` int, `system` int, key `an index` (`odd name``x`)) default charset=utf8mb4;
+create table `größen` (`größe` int, über int as (`größe` + 1), wort varchar(20) default (concat('ö', 'ł')), key ((`größe` * 2)), constraint `maß` check (`größe` > 3 and wort <> 'ü'));
 create algorithm=merge sql security invoker view names as select id, name from keeper where name <> 'it''s' with cascaded check option;
 create algorithm=temptable view counted (k, n) as select keeper, count(*) from hive group by keeper;
 create view plain as select * from names;

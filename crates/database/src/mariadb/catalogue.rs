@@ -375,9 +375,10 @@ impl Reader<'_> {
     /// An expression as it was said: MySQL shows the quotes and backslashes in it with a backslash before each (seen on 9.7,
     /// in `columns`, `check_constraints` and `statistics`).
     fn unescaped(&self, sql: String) -> String {
-        if self.flavor == Flavor::Mariadb || !sql.contains('\\') {
+        if self.flavor == Flavor::Mariadb {
             return sql;
         }
+        let sql = encoded_once(sql);
         let (mut said, mut letters) = (String::with_capacity(sql.len()), sql.chars());
         while let Some(letter) = letters.next() {
             said.extend(if letter == '\\' { letters.next() } else { Some(letter) });
@@ -723,5 +724,27 @@ impl Reader<'_> {
             found.insert(text(&rows[0], 0), option);
         }
         Ok(found)
+    }
+}
+
+/// An expression whose bytes were taken for letters of latin1 and encoded again, as MySQL shows all of them (seen on 9.7).
+fn encoded_once(sql: String) -> String {
+    if sql.is_ascii() {
+        return sql;
+    }
+    let bytes: Option<Vec<u8>> = sql.chars().map(|letter| u8::try_from(u32::from(letter)).ok()).collect();
+    bytes.and_then(|bytes| String::from_utf8(bytes).ok()).unwrap_or(sql)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::encoded_once;
+
+    #[test]
+    fn what_was_encoded_twice_is_read_once() {
+        assert_eq!(encoded_once("(`gr\u{c3}\u{b6}\u{c3}\u{9f}e` > 3)".into()), "(`größe` > 3)");
+        assert_eq!(encoded_once("\u{c5}\u{82}".into()), "ł");
+        assert_eq!(encoded_once("(`größe` > 3)".into()), "(`größe` > 3)");
+        assert_eq!(encoded_once("(`łan` > 3)".into()), "(`łan` > 3)");
     }
 }
