@@ -66,7 +66,7 @@ impl Guarded {
                         .map(str::to_owned)
                         .into()
                 }
-                // MySQL has no option for it since 8.0.26 but to speak no version.
+                // MySQL 9.7 has no option for it but to speak no version.
                 None if provider == Provider::Mysql => vec!["--tls-version=".into()],
                 None => vec!["--skip-ssl".into()],
             },

@@ -8,9 +8,6 @@ pub use hollow_oak_database::throwaway::{Extra, PrivateServer};
 /// The providers that have a server.
 pub const SERVERS: [Provider; 3] = [Provider::Postgres, Provider::Mariadb, Provider::Mysql];
 
-/// The providers that share the dialect of MariaDB and MySQL.
-pub const OF_MARIADB_AND_MYSQL: [Provider; 2] = [Provider::Mariadb, Provider::Mysql];
-
 /// Whether a provider's tests are to run: `OAK_TEST_PROVIDERS` names those that are. Without it they are all whose servers
 /// the distribution has, which are all but MySQL.
 pub fn wanted(provider: Provider) -> bool {
