@@ -129,7 +129,8 @@ fn give_way(parts: &mut Parts, fault: &Fault, scope: &Scope, left_out: &mut Vec<
         Item::ForeignKey(at) => {
             let Some(key) = table.foreign_keys.get_mut(*at) else { return false };
             if key.options.iter().any(|option| option.value == UNCHECKED) {
-                leave(ObjectKind::Constraint, label(&key.name), format!("references {}", key.referenced_table));
+                let text = format!("references {}", key.referenced_table);
+                leave(ObjectKind::Constraint, label(&key.name, &text), text);
                 key.name = gone();
             } else {
                 key.options.push(Scoped { value: UNCHECKED.into(), scope: scope.clone() });
@@ -137,17 +138,22 @@ fn give_way(parts: &mut Parts, fault: &Fault, scope: &Scope, left_out: &mut Vec<
         }
         Item::Unique(at) => {
             let Some(key) = table.uniques.get_mut(*at) else { return false };
-            leave(ObjectKind::Constraint, label(&key.name), String::new());
+            leave(
+                ObjectKind::Constraint,
+                label(&key.name, &format!("unique ({})", listed(&key.columns))),
+                String::new(),
+            );
             key.name = gone();
         }
         Item::Check(at) => {
             let Some(check) = table.checks.get_mut(*at) else { return false };
-            leave(ObjectKind::Constraint, label(&check.name), check.expression.clone());
+            let text = format!("check ({})", check.expression);
+            leave(ObjectKind::Constraint, label(&check.name, &text), check.expression.clone());
             check.name = gone();
         }
         Item::Index(at) => {
             let Some(index) = table.indexes.get_mut(*at) else { return false };
-            leave(ObjectKind::ViewIndex, label(&index.name), String::new());
+            leave(ObjectKind::ViewIndex, label(&index.name, "(no name)"), String::new());
             index.name = gone();
         }
         Item::Column(at) => {
@@ -191,8 +197,13 @@ fn drop_table(parts: &mut Parts, name: &Identifier, left_out: &mut Vec<Unmanaged
     parts.tables.len() < before
 }
 
-fn label(name: &Option<Identifier>) -> String {
-    name.as_ref().map(Identifier::to_string).unwrap_or_default()
+/// What something is called; where it has no name, what it says.
+fn label(name: &Option<Identifier>, text: &str) -> String {
+    name.as_ref().map_or_else(|| text.to_owned(), Identifier::to_string)
+}
+
+fn listed(columns: &[Identifier]) -> String {
+    columns.iter().map(Identifier::to_string).collect::<Vec<_>>().join(", ")
 }
 
 /// Takes out what was marked.
