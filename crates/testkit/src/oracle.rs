@@ -348,12 +348,28 @@ pub fn normalise_dump(script: &str) -> String {
             if lines[0].starts_with("CREATE TABLE") && lines.len() > 2 {
                 let last = lines.len() - 1;
                 lines[1..last].sort_unstable();
+                let tail = attributes_folded(lines[last]);
+                lines[last] = &tail;
+                return without_counter(&minus_alone(&lines.join(" ")));
             }
             without_counter(&minus_alone(&lines.join(" ")))
         })
         .collect();
     statements.sort();
     statements.join("\n")
+}
+
+/// What stands behind a table, with the names of its engine's attributes in small letters: any are the same to MariaDB,
+/// which writes them as the statement did.
+fn attributes_folded(tail: &str) -> String {
+    let pieces = tail.split('`').collect::<Vec<_>>();
+    let is_name = |at: usize| at % 2 == 1 && pieces.get(at + 1).is_some_and(|behind| behind.starts_with('='));
+    let folded: Vec<String> = pieces
+        .iter()
+        .enumerate()
+        .map(|(at, piece)| if is_name(at) { piece.to_ascii_lowercase() } else { (*piece).to_owned() })
+        .collect();
+    folded.join("`")
 }
 
 /// MySQL writes a negative number in an expression with parentheses until the table is made anew, and without them from
@@ -402,6 +418,16 @@ mod tests {
             "create table a (b REAL constraint c check (b > 0) constraint f references d (e) on delete cascade);";
         let apart = "create table a (b REAL, constraint c check (b > 0), constraint f foreign key (b) references d (e) on delete cascade);";
         assert_eq!(normalise(inline), normalise(apart));
+    }
+
+    #[test]
+    fn an_attribute_of_an_engine_is_the_same_in_any_letters() {
+        let dump =
+            "CREATE TABLE `Hive` (\n  `Id` int(11) NOT NULL,\n  `code` int(11)\n) ENGINE=InnoDB `Pressed`='ON';\n";
+        assert_eq!(normalise_dump(dump), normalise_dump(&dump.replace("Pressed", "PRESSED")));
+        for (from, to) in [("'ON'", "'on'"), ("`Id`", "`ID`"), ("`Hive`", "`hive`"), (" `Pressed`='ON'", "")] {
+            assert_ne!(normalise_dump(dump), normalise_dump(&dump.replace(from, to)), "{from} became {to}");
+        }
     }
 
     #[test]

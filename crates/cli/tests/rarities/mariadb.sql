@@ -47,6 +47,7 @@ create table uses_seq (id bigint default nextval(ticket), `odd name``x` int, `se
 create algorithm=merge sql security invoker view names as select id, name from keeper where name <> '' with cascaded check option;
 create algorithm=temptable view counted (k, n) as select keeper, count(*) from hive group by keeper;
 create view plain as select * from names;
+create table pressed (id int primary key) engine=innodb page_compressed=1 page_compression_level=5 encryption_key_id=1;
 delimiter //
 create trigger hive_bi before insert on hive for each row begin if new.a is null then set new.a = 1; end if; end//
 create trigger hive_bi2 before insert on hive for each row follows hive_bi set new.b = 2//

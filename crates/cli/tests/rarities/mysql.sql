@@ -54,6 +54,7 @@ create trigger hive_bi before insert on hive for each row begin if new.a is null
 create trigger hive_bi2 before insert on hive for each row follows hive_bi set new.b = 2//
 create trigger hive_bi0 before insert on hive for each row precedes hive_bi set new.b = 3//
 create function f1(x int, y varchar(10) character set latin1) returns varchar(20) character set utf8mb4 collate utf8mb4_bin deterministic no sql sql security invoker comment 'a fn; x' begin declare z int default 1; return concat(x, y, z, '//'); end//
+create table pressed (id int primary key) compression='zlib' stats_persistent=0//
 create procedure p1(in a int, out b int, inout c decimal(5,2)) modifies sql data begin declare continue handler for sqlexception begin end; set b = a; select 1; end//
 create event tick on schedule every 1 day starts '2026-01-01 00:00:00' ends '2027-01-01 00:00:00' on completion preserve disable comment 'daily; x' do begin delete from hive where a = 5; update hive set b = 1; end//
 create event once on schedule at '2030-01-01 00:00:00' do delete from hive//

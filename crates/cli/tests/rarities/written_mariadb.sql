@@ -59,6 +59,17 @@ create table one_name (a int not null, unique key one_name_a (a), constraint one
 optimize table points;
 create table not_for_long (id int primary key) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci;
 drop table if exists not_for_long cascade;
+-- What stands behind a default, and what an engine keeps in quotes.
+create table behind (id int primary key, a tinyint(1) default 0 null, b int default -1 null comment 'b', c varchar(9) default 'x' null unique, d int default (1 + 1) null, e int default null null, f int null default null) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci;
+create table pressed (id int primary key) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci page_compressed=1 PAGE_COMPRESSION_LEVEL=5 encryption_key_id='1' encrypted=no;
+create view if not exists of_behind as select id, a from behind;
+create view if not exists of_behind as select id, b from behind;
+-- What is gone when the file has been run.
+create temporary table for_now (a int);
+create temporary table if not exists for_now_too as select 1 as a;
+insert into for_now select id from behind;
+drop table for_now;
+drop temporary table if exists for_now_too;
 delimiter #
 create procedure by_hash() begin select 1; end #
 delimiter ;

@@ -142,6 +142,13 @@ comment on schema public is 'where it''s all kept';
 alter table catalogued enable row level security, force row level security;
 alter table catalogued disable row level security, no force row level security;
 alter table users enable row level security;
+create temp table for_now (a int);
+create local temporary table if not exists for_now_too as select 1 as a;
+create temp view seen_now as select a from for_now;
+insert into for_now values (1);
+drop view seen_now;
+drop table for_now, for_now_too;
+create table behind (id int primary key, a int default 0 null, b int default -1 null, c text default 'x' null unique, d int default (1 + 1) null, e int default null null);
 \echo it's told
 create table told (id int primary key, backslash text default E'\\i \n', pattern text default '
 \d' check (pattern <> '\\x'));

@@ -6,7 +6,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 pub use super::ddl::in_own_literals;
-use super::lower::{as_unique, is_plain_unique, own_check, table_collation};
+use super::lower::{as_unique, is_plain_unique, own_check, stated, table_collation};
 use super::types::{is_binary, is_text, type_name};
 use super::{FACTS, Flavor, SYNTAX};
 use crate::dialect::Dialect;
@@ -142,7 +142,11 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
         if !row.engine.eq_ignore_ascii_case("innodb") {
             table.options.insert(format!("engine={}", row.engine.to_ascii_lowercase()));
         }
-        table.options.extend(row.options);
+        let compared = |option: String| match option.split_once('=') {
+            Some((name, value)) => stated(name, value),
+            None => option,
+        };
+        table.options.extend(row.options.into_iter().map(compared));
         table.comment = filled(row.comment);
         tables.insert(table.name.clone(), table);
     }

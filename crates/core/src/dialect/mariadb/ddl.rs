@@ -10,6 +10,8 @@ mod tables;
 
 pub use stored::in_own_literals;
 
+use std::collections::BTreeSet;
+
 use super::Flavor;
 use super::catalogue::{Catalogue, ColumnRow, PartRow, TableRow, introspect};
 use crate::Span;
@@ -101,6 +103,8 @@ pub(in crate::dialect) struct Reader {
     made: Vec<Made>,
     /// Triggers, those of one table and moment in the order in which they fire.
     fires: Vec<Fires>,
+    /// Tables of the session that runs the file.
+    temporary: BTreeSet<String>,
 }
 
 /// A trigger, and when it fires.
@@ -178,7 +182,8 @@ impl Statements for Reader {
 impl Reader {
     /// A reader for one of the two.
     pub(in crate::dialect) fn new(flavor: Flavor) -> Self {
-        Self { flavor, catalogue: Catalogue::default(), made: Vec::new(), fires: Vec::new() }
+        let (made, fires) = (Vec::new(), Vec::new());
+        Self { flavor, catalogue: Catalogue::default(), made, fires, temporary: BTreeSet::new() }
     }
 
     // ---- names --------------------------------------------------------------------------------------------------

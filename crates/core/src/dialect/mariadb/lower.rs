@@ -25,7 +25,7 @@ const LONGEST_TEXT: u64 = 65_532;
 pub(super) const VERSIONED: &str = "with system versioning";
 
 /// MariaDB, "CREATE TABLE", "Table Options": those that the catalogue gives back.
-const OPTIONS: [&str; 17] = [
+const OPTIONS: [&str; 21] = [
     "engine",
     "row_format",
     "collate",
@@ -38,12 +38,29 @@ const OPTIONS: [&str; 17] = [
     "pack_keys",
     "page_checksum",
     "page_compressed",
+    "page_compression_level",
     "stats_auto_recalc",
     "stats_persistent",
     "stats_sample_pages",
     "transactional",
     "encrypted",
+    "encryption_key_id",
+    "compression",
+    "encryption",
 ];
+
+/// Those that the catalogue gives back in quotes, whether they were said so or not (MariaDB, "Engine-defined New
+/// Table/Field/Index Attributes"; MySQL 8.4, "CREATE TABLE").
+const QUOTED: [&str; 6] =
+    ["page_compressed", "page_compression_level", "encrypted", "encryption_key_id", "compression", "encryption"];
+
+/// An option in the form in which it is compared.
+pub(super) fn stated(name: &str, value: &str) -> String {
+    match QUOTED.contains(&name) {
+        true => format!("{name}='{}'", value.trim_matches(['\'', '"'])),
+        false => format!("{name}={value}"),
+    }
+}
 
 /// Columns of a key, each with how much of it is in the key, where that is not all.
 type KeyParts = Vec<(String, Option<u32>)>;
@@ -121,7 +138,7 @@ impl Storing for Mariadb {
             return;
         }
         if (name, value) != ("engine", "innodb") && (name, value) != ("row_format", "dynamic") {
-            table.options.insert(format!("{name}={value}"));
+            table.options.insert(stated(name, value));
         }
     }
 

@@ -109,6 +109,8 @@ pub(in crate::dialect) struct Reader {
     index_statements: BTreeMap<(u32, String), String>,
     /// Indexes `on only` a table that no part of it has one for so far, each with the statement that makes it.
     alone: BTreeMap<String, String>,
+    /// Tables, views and sequences of the session that runs the file.
+    temporary: BTreeSet<String>,
 }
 
 impl Statements for Reader {
@@ -552,6 +554,9 @@ impl Reader {
         }
         let of_table = matches!(word, "trigger" | "policy" | "rule" | "schema" | "extension");
         let name = if of_table { cursor.name().here()? } else { self.relation(cursor)? };
+        if matches!(word, "table" | "view" | "sequence") && self.temporary.remove(&name) {
+            return Ok(true);
+        }
         // A new database begins with it, and whoever begins anew drops it first.
         if word == "schema" && name == PUBLIC && self.is_new() {
             return Ok(true);

@@ -17,7 +17,9 @@ impl Reader {
     pub(super) fn create(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
         cursor.skip();
         let replaces = cursor.eat_all(&["or", "replace"]);
-        if cursor.eat("temporary") {
+        if cursor.eat_all(&["temporary", "table"]) {
+            cursor.eat_all(&["if", "not", "exists"]);
+            self.temporary.insert(Self::relation(cursor)?);
             return Ok(Read::PassedOver);
         }
         self.create_thing(cursor, sql, replaces)
@@ -77,7 +79,12 @@ impl Reader {
             "unique" | "index" | "fulltext" | "spatial" => self.create_index(cursor),
             "view" => {
                 cursor.skip();
+                let is_lenient = cursor.eat_all(&["if", "not", "exists"]);
                 let name = Self::relation(cursor)?;
+                let is_it = |row: &OtherRow| row.kind == ObjectKind::View && row.name == name;
+                if is_lenient && (self.has(&name) || self.catalogue.others.iter().any(is_it)) {
+                    return Ok(Read::Nothing);
+                }
                 let drop = format!("drop view {}", quote(&name));
                 // Names for its columns are kept as aliases in its query, but for MySQL, which keeps them as they are.
                 let names = if cursor.is("(") { cursor.names().here()? } else { Vec::new() };
@@ -231,10 +238,14 @@ impl Reader {
         if matches!(word.as_str(), "user" | "role" | "server" | "tablespace" | "prepare") {
             return Ok(Read::PassedOver);
         }
-        let is_lenient = cursor.eat_all(&["if", "exists"]);
+        let is_temporary = word == "temporary";
+        let word = if is_temporary { cursor.name().here()?.to_ascii_lowercase() } else { word };
+        let is_lenient = cursor.eat_all(&["if", "exists"]) || is_temporary;
         loop {
             let start = cursor.at();
-            if !self.drop_one(cursor, &word)? && !is_lenient {
+            if is_temporary {
+                self.temporary.remove(&Self::relation(cursor)?);
+            } else if !self.drop_one(cursor, &word)? && !is_lenient {
                 cursor.go_to(start);
                 return Err(Stop::Because(format!("there is no such {word} before this")));
             }
@@ -251,6 +262,7 @@ impl Reader {
     fn drop_one(&mut self, cursor: &mut Cursor<'_>, word: &str) -> Reading<bool> {
         let name = Self::relation(cursor)?;
         match word {
+            "table" if self.temporary.remove(&name) => Ok(true),
             "table" => {
                 let is_there = self.has(&name);
                 self.drop_table(&name);

@@ -49,7 +49,12 @@ impl Reader {
     pub(super) fn create(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
         cursor.skip();
         cursor.eat_all(&["or", "replace"]);
-        if cursor.is_one_of(&["temp", "temporary", "local", "global"]) {
+        let _ = cursor.eat("local") || cursor.eat("global");
+        if cursor.eat("temp") || cursor.eat("temporary") {
+            let _ = cursor.eat("recursive");
+            cursor.skip();
+            cursor.eat_all(&["if", "not", "exists"]);
+            self.temporary.insert(self.relation(cursor)?);
             return Ok(Read::PassedOver);
         }
         let unlogged = cursor.eat("unlogged");
