@@ -512,6 +512,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
 
     fn columns(&mut self, table: &Table, lowered: &mut physical::Table) {
         let (here, storing) = (self.here(), self.storing);
+        lowered.columns.reserve_exact(table.columns.len());
         for (at, column) in table.columns.iter().enumerate().filter(|(_, column)| column.scope.holds(here)) {
             let place = Place::whole(&table.name, Item::Column(at));
             if let Some(generated) = Scoped::pick(&column.generated, here) {

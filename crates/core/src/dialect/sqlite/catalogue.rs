@@ -34,7 +34,8 @@ pub fn introspect(definitions: Vec<Definition>) -> Introspected {
         match definition.kind.as_str() {
             "table" if is_virtual(&sql) => programs.push(virtual_table(definition, sql)),
             "table" => match ddl::table(&sql) {
-                Some(table) => {
+                Some(mut table) => {
+                    table.columns.shrink_to_fit();
                     tables.insert(fold(&definition.name), (Table { name: definition.name, ..table }, sql));
                 }
                 None => unmanaged.push(object(ObjectKind::Unreadable, definition, sql)),

@@ -64,6 +64,8 @@ impl Parser<'_> {
             let span = Span::new(start, self.at);
             column.clauses.push(Clause { kind, scope: Scope::All, span, comment: None });
         }
+        // Most columns have one or none.
+        column.clauses.shrink_to_fit();
         Ok(column)
     }
 
