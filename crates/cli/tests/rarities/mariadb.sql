@@ -48,6 +48,8 @@ create algorithm=merge sql security invoker view names as select id, name from k
 create algorithm=temptable view counted (k, n) as select keeper, count(*) from hive group by keeper;
 create view plain as select * from names;
 create table pressed (id int primary key) engine=innodb page_compressed=1 page_compression_level=5 encryption_key_id=1;
+create table gathered_one (a int, b varchar(9)) engine=myisam default charset utf8mb4 collate utf8mb4_unicode_ci;
+create table gathered (a int, b varchar(9)) engine=merge union=(gathered_one) insert_method=last default charset utf8mb4 collate utf8mb4_unicode_ci;
 delimiter //
 create trigger hive_bi before insert on hive for each row begin if new.a is null then set new.a = 1; end if; end//
 create trigger hive_bi2 before insert on hive for each row follows hive_bi set new.b = 2//

@@ -8,7 +8,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use hollow_oak_core::dialect::Flavor;
 use hollow_oak_core::dialect::mariadb::catalogue::{
-    Catalogue, CheckRow, ColumnRow, OtherRow, PartRow, ReferenceRow, TableRow, in_own_literals, introspect,
+    Catalogue, CheckRow, ColumnRow, OtherRow, PartRow, ReferenceRow, TableRow, in_own_literals, introspect, tells_all,
 };
 use hollow_oak_core::physical::{Introspected, ObjectKind, Unmanaged};
 
@@ -40,7 +40,7 @@ pub(super) fn read(session: &mut MariadbSession, database: &str, flavor: Flavor)
     Ok(introspect(flavor, reader.catalogue))
 }
 
-/// The words of `create_options`; a value in quotes may hold spaces.
+/// The options in `create_options`, of which a few have two words; a value in quotes may hold spaces.
 fn split_options(options: &str) -> Vec<String> {
     let mut words = vec![String::new()];
     let mut quoted = false;
@@ -50,12 +50,20 @@ fn split_options(options: &str) -> Vec<String> {
                 quoted = !quoted;
                 words.last_mut().into_iter().for_each(|word| word.push(one));
             }
+            ' ' if !quoted && words.last().is_some_and(|word| is_half(word)) => {
+                words.last_mut().into_iter().for_each(|word| word.push(one));
+            }
             ' ' if !quoted => words.push(String::new()),
             _ => words.last_mut().into_iter().for_each(|word| word.push(one)),
         }
     }
     words.retain(|word| !word.is_empty());
     words
+}
+
+/// Whether this is the first word of an option that says where files are (MariaDB, "CREATE TABLE", "DATA DIRECTORY").
+fn is_half(word: &str) -> bool {
+    word.eq_ignore_ascii_case("data") || word.eq_ignore_ascii_case("index")
 }
 
 /// The mode in which the same text is read in another way, of a list of modes (MariaDB, "SQL_MODE"): a script of ours has
@@ -146,6 +154,16 @@ impl Reader<'_> {
                     self.other(ObjectKind::Table, name, None, String::new());
                     continue;
                 }
+            }
+            let engine = text(&row, 2);
+            if engine.is_empty() {
+                // The server itself cannot read it.
+                self.other(ObjectKind::Table, name, None, String::new());
+                continue;
+            }
+            if !tells_all(&engine) {
+                self.as_object(ObjectKind::Table, "table", name)?;
+                continue;
             }
             let options = text(&row, 5).to_ascii_lowercase().replace('`', "");
             let mut words: Vec<String> = split_options(&options);
@@ -738,7 +756,22 @@ fn encoded_once(sql: String) -> String {
 
 #[cfg(test)]
 mod tests {
-    use super::encoded_once;
+    use super::{encoded_once, split_options};
+
+    #[test]
+    fn options_are_told_apart() {
+        let told = split_options(
+            "data directory='/a b/' row_format=compressed comment='it''s'  index directory='/c/' partitioned",
+        );
+        let apart = [
+            "data directory='/a b/'",
+            "row_format=compressed",
+            "comment='it''s'",
+            "index directory='/c/'",
+            "partitioned",
+        ];
+        assert_eq!(told, apart);
+    }
 
     #[test]
     fn what_was_encoded_twice_is_read_once() {

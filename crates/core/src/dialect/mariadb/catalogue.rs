@@ -19,6 +19,28 @@ use crate::physical::{
 use crate::schema::{Action, Deferrable, Identity, Storage};
 use crate::sql::{Expression, Lexer, TokenKind};
 
+/// Engines whose tables are columns, keys and plain options. What a table of another one stands for (tables, files or
+/// servers) only its statement tells (MariaDB, "Storage Engines"; MySQL 8.4, "Alternative Storage Engines").
+const PLAIN_ENGINES: [&str; 12] = [
+    "innodb",
+    "myisam",
+    "aria",
+    "memory",
+    "heap",
+    "csv",
+    "archive",
+    "blackhole",
+    "rocksdb",
+    "columnstore",
+    "ndb",
+    "ndbcluster",
+];
+
+/// Whether the catalogue tells everything of a table with this engine.
+pub fn tells_all(engine: &str) -> bool {
+    PLAIN_ENGINES.iter().any(|one| engine.eq_ignore_ascii_case(one))
+}
+
 /// Rows of the catalogue, one list a kind of object.
 #[derive(Clone, Debug, Default)]
 pub struct Catalogue {

@@ -7,11 +7,11 @@ use super::{Fires, Kind, Made, Reader, Reading};
 use crate::dialect::aliases::with_aliases;
 use crate::dialect::mariadb::Flavor;
 use crate::dialect::mariadb::SYNTAX;
-use crate::dialect::mariadb::catalogue::OtherRow;
+use crate::dialect::mariadb::catalogue::{OtherRow, tells_all};
 use crate::dialect::mariadb::quote::quote;
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::ObjectKind;
-use crate::sql::{Cursor, TokenKind};
+use crate::sql::{Cursor, Lexer, TokenKind};
 
 impl Reader {
     pub(super) fn create(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
@@ -68,7 +68,7 @@ impl Reader {
                 if replaces {
                     self.drop_table(&name);
                 }
-                if has_period(sql) {
+                if has_period(sql) || engine_in(sql).is_some_and(|engine| !tells_all(&engine)) {
                     let drop = format!("drop table {}", quote(&name));
                     self.other(ObjectKind::Table, name, None, without_counter(sql), drop);
                     return Ok(Read::Done);
@@ -330,6 +330,26 @@ impl Reader {
 fn has_period(sql: &str) -> bool {
     let text = sql.split_whitespace().collect::<Vec<_>>().join(" ").to_ascii_lowercase();
     text.contains(" period for ") || text.contains(" partition by system_time")
+}
+
+/// The engine that a table's statement says.
+fn engine_in(sql: &str) -> Option<String> {
+    let tokens: Vec<_> = Lexer::new(sql, 0, SYNTAX).filter(|token| !token.span.text(sql).trim().is_empty()).collect();
+    let mut depth = 0;
+    for (at, token) in tokens.iter().enumerate() {
+        match token.span.text(sql) {
+            "(" => depth += 1,
+            ")" => depth -= 1,
+            word if depth == 0 && at > 2 && token.kind == TokenKind::Word && word.eq_ignore_ascii_case("engine") => {
+                let mut behind = tokens[at + 1..]
+                    .iter()
+                    .filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Quoted | TokenKind::Text));
+                return behind.next().map(|token| token.span.text(sql).trim_matches(['`', '\'', '"']).to_owned());
+            }
+            _ => {}
+        }
+    }
+    None
 }
 
 /// A table's statement without where its numbering stands.
