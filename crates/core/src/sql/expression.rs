@@ -11,26 +11,17 @@ use super::{Lexer, Syntax, TokenKind, unquote};
 use crate::Span;
 
 /// An SQL expression, without outer parentheses.
-///
-/// A schema holds one in most of its columns, so that it is kept small.
 #[derive(Clone, Debug)]
 pub struct Expression {
-    text: Box<str>,
-    canonical: Box<str>,
-    /// Seldom anything.
-    stored: Option<Box<Stored>>,
-    columns: Box<[ColumnReference]>,
+    text: String,
+    canonical: String,
+    /// Other canonical forms of the same: the server's own, and those of other texts for which it stored this one.
+    stored_for: Vec<String>,
+    /// The text of ours for which the server stored this one.
+    ours: Option<String>,
+    columns: Vec<ColumnReference>,
     parsed: bool,
     syntax: Syntax,
-}
-
-/// What is known of the forms in which a server keeps an expression.
-#[derive(Clone, Debug, Default)]
-struct Stored {
-    /// Other canonical forms of the same: the server's own, and those of other texts for which it stored this one.
-    others: Vec<Box<str>>,
-    /// The text of ours for which the server stored this one.
-    ours: Option<Box<str>>,
 }
 
 /// A place in an expression that names a column.
@@ -64,40 +55,30 @@ impl Expression {
             Some(canonical) => (canonical, parser.columns),
             None => (canonical_tokens(text, &tokens, syntax), possible_columns(text, &tokens)),
         };
-        Self { text: text.into(), canonical: canonical.into(), stored: None, columns: columns.into(), parsed, syntax }
+        Self { text: text.to_owned(), canonical, stored_for: Vec::new(), ours: None, columns, parsed, syntax }
     }
 
     /// Reads a whole statement or query by its tokens alone.
     pub fn read_whole(text: &str, syntax: Syntax) -> Self {
         let text = text.trim();
         let tokens = tokens(text, syntax);
-        let canonical = canonical_tokens(text, &tokens, syntax).into();
-        let columns = possible_columns(text, &tokens).into();
-        Self { text: text.into(), canonical, stored: None, columns, parsed: false, syntax }
+        let canonical = canonical_tokens(text, &tokens, syntax);
+        let columns = possible_columns(text, &tokens);
+        Self { text: text.to_owned(), canonical, stored_for: Vec::new(), ours: None, columns, parsed: false, syntax }
     }
 
     /// Notes that the server stored this text when it was given the other one: from now on the two are equal.
     pub fn is_stored_for(&mut self, other: &Self) {
         if self != other {
             // What it is compared by is ours from now on, so that a fingerprint sees no difference either.
-            let own = std::mem::replace(&mut self.canonical, other.canonical.clone());
-            let stored = self.stored.get_or_insert_default();
-            stored.others.push(own);
-            stored.ours = Some(other.text.clone());
+            self.stored_for.push(std::mem::replace(&mut self.canonical, other.canonical.clone()));
+            self.ours = Some(other.text.clone());
         }
     }
 
     /// Notes that this is another way to say the same: the two are equal, and this one stays what it is.
     pub fn says_also(&mut self, other: &Self) {
-        self.stored.get_or_insert_default().others.push(other.canonical.clone());
-    }
-
-    fn is_kept_as(&self, canonical: &str) -> bool {
-        self.stored.iter().flat_map(|stored| &stored.others).any(|one| **one == *canonical)
-    }
-
-    fn ours(&self) -> Option<&str> {
-        self.stored.as_ref()?.ours.as_deref()
+        self.stored_for.push(other.canonical.clone());
     }
 
     /// The text with column names, or text literals, written in another way where the functions give one.
@@ -127,7 +108,7 @@ impl Expression {
     pub fn with_columns(&self, column: impl Fn(&ColumnReference) -> Option<String>) -> Self {
         let read =
             |text: &str| if self.parsed { Self::read(text, self.syntax) } else { Self::read_whole(text, self.syntax) };
-        match self.ours() {
+        match &self.ours {
             None => read(&self.respelled(column, |_| None)),
             Some(ours) => read(&read(ours).respelled(column, |_| None)),
         }
@@ -140,7 +121,7 @@ impl Expression {
 
     /// The text of ours for which it is stored, or the text itself.
     pub fn as_declared(&self) -> &str {
-        self.ours().unwrap_or(&self.text)
+        self.ours.as_deref().unwrap_or(&self.text)
     }
 
     /// The columns it names, in order; where it could not be parsed, every word that could be one.
@@ -185,7 +166,9 @@ impl Expression {
 
 impl PartialEq for Expression {
     fn eq(&self, other: &Self) -> bool {
-        self.canonical == other.canonical || self.is_kept_as(&other.canonical) || other.is_kept_as(&self.canonical)
+        self.canonical == other.canonical
+            || self.stored_for.contains(&other.canonical)
+            || other.stored_for.contains(&self.canonical)
     }
 }
 

@@ -62,10 +62,12 @@ impl Parser<'_> {
             let start = self.peek().1.start;
             let kind = self.parse_clause()?;
             let span = Span::new(start, self.at);
+            if column.clauses.is_empty() {
+                // Few columns have more, and there are many columns.
+                column.clauses.reserve_exact(1);
+            }
             column.clauses.push(Clause { kind, scope: Scope::All, span, comment: None });
         }
-        // Most columns have one or none.
-        column.clauses.shrink_to_fit();
         Ok(column)
     }
 
