@@ -342,7 +342,8 @@ fn mariadb_command(folder: &Path, account: &Account, durable: bool, more: Vec<St
             .ok_or_else(|| format!("there is no {name}; install MariaDB's server with the system's package manager"))
     };
     let data = format!("--datadir={}", folder.join("data").display());
-    let initialise = ["--no-defaults", &data, "--auth-root-authentication-method=normal", "--skip-test-db"];
+    let initialise =
+        ["--no-defaults", &data, &own_files(folder), "--auth-root-authentication-method=normal", "--skip-test-db"];
     run(account, &program("mariadb-install-db")?, &initialise.map(str::to_owned), folder)?;
     let mut arguments = common_arguments(folder, durable)?;
     if !durable {
@@ -350,6 +351,11 @@ fn mariadb_command(folder: &Path, account: &Account, durable: bool, more: Vec<St
     }
     arguments.extend(more);
     Ok(keeper(account, folder, "TERM", &program("mariadbd")?, &arguments))
+}
+
+/// A server that starts, be it only to make its own tables, removes what others have in a common folder.
+fn own_files(folder: &Path) -> String {
+    format!("--tmpdir={}", folder.display())
 }
 
 /// What the servers of MariaDB and MySQL are started with.
@@ -365,8 +371,7 @@ fn common_arguments(folder: &Path, durable: bool) -> Result<Vec<String>, String>
         format!("--datadir={}", folder.join("data").display()),
         format!("--socket={}", folder.join("socket").display()),
         format!("--pid-file={}", folder.join("pid").display()),
-        // A server that starts removes what others left in a common folder.
-        format!("--tmpdir={}", folder.display()),
+        own_files(folder),
         "--skip-networking".into(),
         format!("--init-file={}", init.display()),
     ];
@@ -407,7 +412,8 @@ fn mysql_command(folder: &Path, account: &Account, durable: bool, more: Vec<Stri
     arguments.extend(more);
     // It becomes that user by itself, who need not be able to get at its programs.
     arguments.extend(account.0.map(|(user, _)| format!("--user={user}")));
-    let mut initialise = vec![arguments[0].clone(), arguments[1].clone(), "--initialize-insecure".into()];
+    let mut initialise =
+        vec![arguments[0].clone(), arguments[1].clone(), own_files(folder), "--initialize-insecure".into()];
     initialise.extend(account.0.map(|(user, _)| format!("--user={user}")));
     run(&Account(None), &program, &initialise, folder)?;
     Ok(keeper(&Account(None), folder, "TERM", &program, &arguments))
