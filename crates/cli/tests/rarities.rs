@@ -70,14 +70,16 @@ fn they_are_taken_in_and_made_again() {
     on_each_provider(|provider| is_made_again(&found(provider), provider));
 }
 
-/// SQL that is read as a file makes what the database holds.
-fn is_read_alike(here: &Stage<'_>, provider: Provider, sql: &str) {
+/// SQL that is read as a file makes what the database holds. So many statements are told to be no part of a schema.
+fn is_read_alike(here: &Stage<'_>, provider: Provider, sql: &str, passed_over: usize) {
     let Some(server) = here.server else { return };
     let name = format!("file.{provider}.sql");
     here.project.write(&name, sql);
     let read = here.project.oak(&["adopt", "--from", &name, "--yes"]);
     assert!(read.status == 0 && !read.stdout.contains("amiss"), "{provider}: {read:#?}");
-    assert!(read.stderr.is_empty() || read.stderr.contains("`create temp"), "{provider}: {}", read.stderr);
+    let told = format!("{passed_over} statements of {name} are passed over: `create temp");
+    let is_as_told = if passed_over == 0 { read.stderr.is_empty() } else { read.stderr.contains(&told) };
+    assert!(is_as_told, "{provider}: {}", read.stderr);
     here.project.draft("baseline", &[]);
     let other = format!("{}_read", here.database);
     here.project.ok(&["apply", "--yes", "--url", &server.url(&other)]);
@@ -87,14 +89,14 @@ fn is_read_alike(here: &Stage<'_>, provider: Provider, sql: &str) {
 /// A script of somebody's, read as a file, makes what the server makes of it.
 #[test]
 fn what_people_write_is_read_as_the_server_reads_it() {
-    for (provider, script) in [
-        (Provider::Postgres, "namespaces"),
-        (Provider::Postgres, "written_postgres"),
-        (Provider::Mariadb, "written_mariadb"),
+    for (provider, script, passed_over) in [
+        (Provider::Postgres, "namespaces", 0),
+        (Provider::Postgres, "written_postgres", 4),
+        (Provider::Mariadb, "written_mariadb", 4),
     ] {
         if wanted(provider) {
             let sql = std::fs::read_to_string(format!("tests/rarities/{script}.sql")).expect("the script is there");
-            is_read_alike(&made(provider, script), provider, &sql);
+            is_read_alike(&made(provider, script), provider, &sql, passed_over);
         }
     }
 }
@@ -251,7 +253,7 @@ fn a_dump_read_as_a_file_makes_the_same() {
             let here = made(provider, script);
             let Some(server) = here.server else { return };
             let dump = oracle::raw_dump(server, &here.database).expect("it is dumped");
-            is_read_alike(&here, provider, &dump);
+            is_read_alike(&here, provider, &dump, 0);
         }
     });
 }

@@ -70,6 +70,8 @@ create temporary table if not exists for_now_too as select 1 as a;
 insert into for_now select id from behind;
 drop table for_now;
 drop temporary table if exists for_now_too;
+create temporary sequence numbers_now;
+drop sequence numbers_now;
 create table gathered_one (a int, b varchar(9)) engine=myisam default charset utf8mb4 collate utf8mb4_unicode_ci;
 create table gathered (a int, b varchar(9)) engine=merge union=(gathered_one) insert_method=last default charset utf8mb4 collate utf8mb4_unicode_ci;
 delimiter #

@@ -42,12 +42,12 @@ select concat_ws(' ',
 const COUNTERS: &str = "
 show global status where variable_name regexp '^Com_(alter|create|drop|rename|grant|revoke)'";
 
-/// What else a mark of MySQL holds.
+/// What else a mark of MySQL holds; null where the server does not tell since when it counts, so that there is no mark.
 const MOMENTS_AND_EVENTS: &str = "
-select concat_ws(' ',
+select concat(
     (select group_concat(unix_timestamp() - variable_value order by variable_name separator ' ')
      from performance_schema.global_status where variable_name in ('Uptime', 'Uptime_since_flush_status')),
-    (select concat_ws(' ', count(*), sum(crc32(concat(event_name, ' ', status))))
+    ' ', (select concat_ws(' ', count(*), sum(crc32(concat(event_name, ' ', status))))
      from information_schema.events where event_schema = database()))";
 
 /// Whether nobody else may be changing a definition. Who has not the right to see what others do cannot know.

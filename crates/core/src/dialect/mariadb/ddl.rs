@@ -103,7 +103,7 @@ pub(in crate::dialect) struct Reader {
     made: Vec<Made>,
     /// Triggers, those of one table and moment in the order in which they fire.
     fires: Vec<Fires>,
-    /// Tables of the session that runs the file.
+    /// Tables and sequences of the session that runs the file.
     temporary: BTreeSet<String>,
 }
 

@@ -17,9 +17,13 @@ impl Reader {
     pub(super) fn create(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
         cursor.skip();
         let replaces = cursor.eat_all(&["or", "replace"]);
-        if cursor.eat_all(&["temporary", "table"]) {
+        if cursor.eat("temporary") {
+            // A table or a sequence.
+            cursor.skip();
             cursor.eat_all(&["if", "not", "exists"]);
-            self.temporary.insert(Self::relation(cursor)?);
+            if let Ok(name) = Self::relation(cursor) {
+                self.temporary.insert(name);
+            }
             return Ok(Read::PassedOver);
         }
         self.create_thing(cursor, sql, replaces)
@@ -262,7 +266,7 @@ impl Reader {
     fn drop_one(&mut self, cursor: &mut Cursor<'_>, word: &str) -> Reading<bool> {
         let name = Self::relation(cursor)?;
         match word {
-            "table" if self.temporary.remove(&name) => Ok(true),
+            "table" | "sequence" if self.temporary.remove(&name) => Ok(true),
             "table" => {
                 let is_there = self.has(&name);
                 self.drop_table(&name);
