@@ -152,3 +152,56 @@ create table behind (id int primary key, a int default 0 null, b int default -1 
 \echo it's told
 create table told (id int primary key, backslash text default E'\\i \n', pattern text default '
 \d' check (pattern <> '\\x'));
+-- What goes takes along what stands on it.
+create table spell (id int primary key, patch int not null default 0, word text, unique (word));
+create table cast_of (id int primary key, spell int references spell, word text references spell (word), at_least int);
+create view spells as select word from spell;
+create view spells_twice as select word || word as twice from spells;
+create materialized view spells_kept as select twice from spells_twice;
+create index on spells_kept (twice);
+create function no_spell() returns trigger language plpgsql as $$ begin return null; end $$;
+create trigger no_insert instead of insert on spells for each row execute function no_spell();
+create trigger no_delete before delete on cast_of for each row execute function no_spell();
+alter table spell drop constraint spell_pkey cascade;
+alter table spell add primary key (id, patch);
+drop view spells cascade;
+drop function no_spell() cascade;
+create schema attic;
+create type attic.kind as enum ('old', 'older');
+create table attic.box (id serial primary key, kind attic.kind);
+create function attic.touch() returns trigger language plpgsql as $$ begin return new; end $$;
+create table stored (id int primary key, kind attic.kind, box int references attic.box, many attic.kind[]);
+create view boxes as select id from attic.box;
+create trigger touched before update on stored for each row execute procedure attic.touch();
+drop schema attic cascade;
+create schema attic;
+create table attic.box (id int primary key, word text);
+create table attic.left_alone (id int primary key, box int references attic.box (id), word text);
+alter table attic.box drop column id cascade, drop column if exists nothing restrict;
+/* a comment /* in a comment */ that goes on; */ create type temper as enum ('calm', 'cross');
+create table hive_mood (id int primary key, mood temper, moods temper[]);
+drop type temper cascade;
+-- Only a carriage return
+create table returned (id int primary key);
+create or replace language plpgsql;
+create table keyed_later (a int not null, b int, c int);
+create unique index keyed_later_pkey on keyed_later (a);
+create unique index concurrently keyed_later_b on keyed_later (b) include (c) with (fillfactor = 70);
+alter table keyed_later add primary key using index keyed_later_pkey, add constraint keyed_later_once unique using index keyed_later_b deferrable;
+comment on column keyed_later.b is 'A text that ''goes on'' '
+    'on the next line' -- and on
+    ' like this';
+comment on column keyed_later.c is E'one\ttab'
+    ' and\tanother';
+do $$
+begin
+    if not exists (select 1 from pg_indexes where indexname = 'keyed_later_c') then
+        create index keyed_later_c on keyed_later (c);
+    end if;
+    if not exists (select 1 from pg_class where relname = 'keyed_later_c') then
+        create index keyed_later_c on keyed_later (c);
+    end if;
+    if not exists (select 1 from pg_tables where tablename = 'keyed_later') then
+        create table keyed_later (a int);
+    end if;
+end $$;

@@ -1,6 +1,6 @@
 //! A statement, token by token.
 
-use super::{Lexer, Syntax, TokenKind, unquote};
+use super::{Comments, Lexer, Syntax, TokenKind, unquote};
 use crate::Span;
 
 /// Where a reader stands in a statement. A method that does not find what it is for answers `None` or false.
@@ -126,7 +126,7 @@ impl<'a> Cursor<'a> {
             TokenKind::Word if self.syntax.exact_names => within(text.to_lowercase(), self.syntax.name_bytes),
             TokenKind::Word => text.to_owned(),
             // A name may begin with a digit where the provider allows it (MariaDB, "Identifier Names").
-            TokenKind::Number if self.syntax.hash_comments => {
+            TokenKind::Number if self.syntax.comments == Comments::Spaced => {
                 let (_, next) = self
                     .tokens
                     .get(self.at + 1)
@@ -152,8 +152,23 @@ impl<'a> Cursor<'a> {
         Some(names)
     }
 
-    /// A text literal's value.
+    /// A text literal's value. One on a line of its own goes on with the one before it (PostgreSQL 17, "String Constants";
+    /// MariaDB, "String Literals", where the same line will do).
     pub(crate) fn text(&mut self) -> Option<String> {
+        let has_escapes = self.peek().starts_with(['e', 'E']);
+        let mut text = self.text_literal(has_escapes)?;
+        while let Some((TokenKind::Text, next)) = self.tokens.get(self.at) {
+            let between = &self.source[self.tokens[self.at - 1].1.end..next.start];
+            let goes_on = self.syntax.comments == Comments::Spaced || between.contains(['\n', '\r']);
+            if !goes_on || !next.text(self.source).starts_with(['\'', '"']) {
+                break;
+            }
+            text.push_str(&self.text_literal(has_escapes)?);
+        }
+        Some(text)
+    }
+
+    fn text_literal(&mut self, has_escapes: bool) -> Option<String> {
         let (kind, span) = *self.tokens.get(self.at)?;
         if kind != TokenKind::Text {
             return None;
@@ -164,8 +179,8 @@ impl<'a> Cursor<'a> {
             // `$tag$…$tag$`
             return text.get(end + 2..text.len().saturating_sub(end + 2)).map(str::to_owned);
         }
-        if let Some(escaped) = text.strip_prefix(['e', 'E']) {
-            return with_escapes(&unquote(escaped));
+        if has_escapes {
+            return with_escapes(&unquote(text.trim_start_matches(['e', 'E'])));
         }
         let plain = unquote(text);
         Some(if self.syntax.backslashes { without_backslashes(&plain) } else { plain })
@@ -230,7 +245,6 @@ impl<'a> Cursor<'a> {
     }
 }
 
-/// A text with what its backslashes stand for (MariaDB, "String Literals", "Escape Sequences").
 /// A name cut off behind so many bytes, as the server does.
 fn within(mut name: String, bytes: usize) -> String {
     name.truncate(name.floor_char_boundary(bytes));
@@ -273,6 +287,7 @@ fn with_escapes(text: &str) -> Option<String> {
     Some(plain)
 }
 
+/// A text with what its backslashes stand for (MariaDB, "String Literals", "Escape Sequences").
 fn without_backslashes(text: &str) -> String {
     let mut plain = String::with_capacity(text.len());
     let mut characters = text.chars();

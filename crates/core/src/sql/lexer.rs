@@ -11,6 +11,18 @@ pub enum Brackets {
     Symbol,
 }
 
+/// Where comments begin and end.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Comments {
+    /// `--` to the end of the line, `/*` to the first `*/` (SQLite, "SQL Comment Syntax").
+    Plain,
+    /// A lone carriage return ends a line as well, and a block may hold others (PostgreSQL 17, "Comments").
+    Nesting,
+    /// `--` only before white space, so that `5--1` is six, and `#` too (MariaDB, "Comment Syntax"); at the beginning of a
+    /// line it needs none, which is how the client of MariaDB and MySQL has it.
+    Spaced,
+}
+
 /// The lexical facts in which providers differ.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Syntax {
@@ -18,8 +30,8 @@ pub struct Syntax {
     pub brackets: Brackets,
     /// Whether a backslash in a text literal escapes the character behind it.
     pub backslashes: bool,
-    /// Whether `#` begins a comment.
-    pub hash_comments: bool,
+    /// Where comments begin and end.
+    pub comments: Comments,
     /// Whether `$$…$$` is a text.
     pub dollar_quotes: bool,
     /// Whether a quoted name means just this letter case, and a bare one is folded to lower case.
@@ -36,7 +48,7 @@ impl Syntax {
     pub const STANDARD: Self = Self {
         brackets: Brackets::Symbol,
         backslashes: false,
-        hash_comments: false,
+        comments: Comments::Plain,
         dollar_quotes: true,
         exact_names: true,
         name_bytes: usize::MAX,
@@ -117,16 +129,31 @@ impl<'a> Lexer<'a> {
         (rest.len(), false)
     }
 
+    /// Whether `--` begins a comment here.
+    fn is_line_comment(&self) -> bool {
+        let is_spaced = || self.rest().get(2).is_none_or(|byte| byte.is_ascii_whitespace() || byte.is_ascii_control());
+        let begins_line = || self.source[..self.offset].ends_with('\n') || self.offset == 0;
+        self.rest().starts_with(b"--") && (self.syntax.comments != Comments::Spaced || is_spaced() || begins_line())
+    }
+
     fn line_comment(&self) -> usize {
-        self.rest().iter().position(|byte| *byte == b'\n').unwrap_or(self.rest().len())
+        let ends = |byte: &u8| *byte == b'\n' || *byte == b'\r' && self.syntax.comments == Comments::Nesting;
+        self.rest().iter().position(ends).unwrap_or(self.rest().len())
     }
 
     fn block_comment(&self) -> (usize, bool) {
-        let rest = &self.source[self.offset..];
-        match rest[2..].find("*/") {
-            Some(at) => (at + 4, true),
-            None => (rest.len(), false),
+        let rest = self.rest();
+        let (mut depth, mut at) = (1, 2);
+        while at < rest.len() {
+            let is_nested = self.syntax.comments == Comments::Nesting && rest[at..].starts_with(b"/*");
+            let ends = rest[at..].starts_with(b"*/");
+            depth = if ends { depth - 1 } else { depth + usize::from(is_nested) };
+            at += if ends || is_nested { 2 } else { 1 };
+            if depth == 0 {
+                return (at, true);
+            }
         }
+        (rest.len(), false)
     }
 
     /// Length of a dollar-quoted text, if one starts here: `$$…$$` or `$tag$…$tag$`.
@@ -195,8 +222,8 @@ impl Iterator for Lexer<'_> {
                 let spaces = rest.iter().take_while(|byte| byte.is_ascii_whitespace()).count();
                 (TokenKind::Space, done(spaces))
             }
-            b'#' if self.syntax.hash_comments => (TokenKind::Comment, done(self.line_comment())),
-            b'-' if second == Some(b'-') => (TokenKind::Comment, done(self.line_comment())),
+            b'#' if self.syntax.comments == Comments::Spaced => (TokenKind::Comment, done(self.line_comment())),
+            b'-' if self.is_line_comment() => (TokenKind::Comment, done(self.line_comment())),
             b'/' if second == Some(b'*') => (TokenKind::Comment, self.block_comment()),
             b'\'' => (TokenKind::Text, self.quoted(b'\'')),
             b'"' | b'`' => (TokenKind::Quoted, self.quoted(first)),
@@ -294,7 +321,28 @@ mod tests {
         case("(/* ) */ \")\")", Ok(12));
         case("($q$)$q$)", Ok(8));
         case("((a)", Err(4));
+        case("(/* /* ) */ ) */ )", Ok(12));
         case("('a)", Err(1));
+    }
+
+    #[test]
+    fn each_provider_has_its_own_comments() {
+        #[track_caller]
+        fn case(source: &str, expected: [&str; 3]) {
+            let seen = [Comments::Plain, Comments::Nesting, Comments::Spaced].map(|comments| {
+                let syntax = Syntax { comments, ..Syntax::STANDARD };
+                let said = Lexer::new(source, 0, syntax)
+                    .filter(|token| !matches!(token.kind, TokenKind::Comment | TokenKind::Space));
+                said.map(|token| token.text(source).to_owned()).collect::<Vec<_>>().join(" ")
+            });
+            assert_eq!(seen, expected, "{source}");
+        }
+        case("a -- b\rc\nd", ["a d", "a c d", "a d"]);
+        case("a /* b /* c */ d */ e", ["a d * / e", "a e", "a d * / e"]);
+        case("5--1", ["5", "5", "5 - - 1"]);
+        case("5 --\t1\n--", ["5", "5", "5"]);
+        case("--a\n--b\n --c", ["", "", "- - c"]);
+        case("a #b\nc", ["a # b c", "a # b c", "a c"]);
     }
 
     proptest! {

@@ -13,5 +13,5 @@ use lexer::closing_parenthesis;
 pub(crate) use cursor::Cursor;
 
 pub use expression::{ColumnReference, Expression, in_parentheses};
-pub use lexer::{Brackets, Lexer, Syntax, Token, TokenKind, matching_parenthesis, unquote};
+pub use lexer::{Brackets, Comments, Lexer, Syntax, Token, TokenKind, matching_parenthesis, unquote};
 pub use statement::{Bodies, Statement, split};

@@ -16,7 +16,7 @@ mod types;
 use super::{Altering, Facts, IdentifierLimit};
 use crate::physical::{Column, NameCase, Table, TypeName};
 use crate::schema::Provider;
-use crate::sql::{Brackets, Syntax};
+use crate::sql::{Brackets, Comments, Syntax};
 
 /// Which of the two.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -107,7 +107,7 @@ pub(super) fn collated(expression: &str, collation: &str) -> String {
 pub(super) const SYNTAX: Syntax = Syntax {
     brackets: Brackets::Symbol,
     backslashes: true,
-    hash_comments: true,
+    comments: Comments::Spaced,
     dollar_quotes: false,
     exact_names: false,
     name_bytes: usize::MAX,

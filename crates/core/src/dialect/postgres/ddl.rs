@@ -5,6 +5,7 @@ mod blocks;
 pub(in crate::dialect) mod client;
 mod constraints;
 mod create;
+mod dropping;
 mod grants;
 mod indexes;
 mod labels;
@@ -20,7 +21,7 @@ use super::render::object_name;
 use super::types::type_name;
 use crate::dialect::reading::{OrStop, Read, Statements, Stop};
 use crate::physical::{Introspected, ObjectKind, qualified};
-use crate::sql::{Cursor, Expression, TokenKind};
+use crate::sql::{Cursor, TokenKind};
 
 type Reading<T> = Result<T, Stop>;
 
@@ -119,7 +120,10 @@ impl Statements for Reader {
         match word.as_str() {
             "create" => self.create(cursor, sql),
             "alter" => self.alter(cursor, sql),
-            "comment" => self.comment(cursor, sql),
+            "comment" => {
+                let read = self.comment(cursor, sql)?;
+                if cursor.is_at_end() { Ok(read) } else { Err(Stop::Here) }
+            }
             "drop" => self.drop(cursor),
             "grant" => self.grant(cursor),
             "revoke" => self.revoke(cursor),
@@ -370,7 +374,10 @@ impl Reader {
                 }
                 return Ok(Read::Done);
             }
-            "extension" | "database" => return Ok(Read::Nothing),
+            "extension" | "database" => {
+                cursor.rest();
+                return Ok(Read::Nothing);
+            }
             "table" | "column" | "type" | "view" | "materialized" | "sequence" | "domain" | "statistics" => {
                 cursor.eat("view");
                 let mut parts = vec![cursor.name().here()?];
@@ -520,160 +527,6 @@ impl Reader {
         };
         let found = self.catalogue.others.iter_mut().find(|row| row.kind == kind && row.name == name);
         found.map(|row| row.comment = text).is_some()
-    }
-
-    fn drop(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
-        cursor.skip();
-        let word = cursor.name().here()?;
-        if OF_SERVER.contains(&word.as_str()) {
-            return Ok(Read::PassedOver);
-        }
-        let word = if word == "materialized" && cursor.eat("view") { "materialized view".to_owned() } else { word };
-        cursor.eat("concurrently");
-        let is_lenient = Self::passed_if_exists(cursor);
-        loop {
-            let start = cursor.at();
-            if !self.drop_one(cursor, &word)? && !is_lenient {
-                cursor.go_to(start);
-                return Err(Stop::Because(format!("there is no such {word} before this")));
-            }
-            if !cursor.eat(",") {
-                break;
-            }
-        }
-        let _ = cursor.eat("cascade") || cursor.eat("restrict");
-        if cursor.is_at_end() { Ok(Read::Done) } else { Err(Stop::Here) }
-    }
-
-    /// Drops a thing; whether it was there.
-    fn drop_one(&mut self, cursor: &mut Cursor<'_>, word: &str) -> Reading<bool> {
-        if matches!(word, "operator" | "cast") {
-            // None of them is ever read.
-            cursor.rest();
-            return Ok(false);
-        }
-        let of_table = matches!(word, "trigger" | "policy" | "rule" | "schema" | "extension");
-        let name = if of_table { cursor.name().here()? } else { self.relation(cursor)? };
-        if matches!(word, "table" | "view" | "sequence") && self.temporary.remove(&name) {
-            return Ok(true);
-        }
-        // A new database begins with it, and whoever begins anew drops it first.
-        if word == "schema" && name == PUBLIC && self.is_new() {
-            return Ok(true);
-        }
-        let catalogue = &mut self.catalogue;
-        let before = catalogue.others.len();
-        match word {
-            "schema" => {
-                let inside = |other: &str| qualified::split(other).0.is_some_and(|one| qualified::plain(one) == name);
-                let is_used = catalogue.tables.iter().map(|row| &row.name).any(|one| inside(one))
-                    || catalogue.sequences.iter().map(|row| &row.name).any(|one| inside(one))
-                    || catalogue.words.iter().map(|row| &row.name).any(|one| inside(one))
-                    || catalogue.others.iter().map(|row| &row.name).any(|one| inside(one));
-                if is_used {
-                    return Err(Stop::Because(format!(
-                        "a namespace that goes with all that is in it is not read: `{name}`"
-                    )));
-                }
-                catalogue.others.retain(|row| row.kind != ObjectKind::Namespace || row.name != name);
-            }
-            "table" => {
-                let is_part = self.is_partition(&name);
-                let oid = self.oid(&name);
-                oid.into_iter().for_each(|oid| self.drop_table(oid));
-                self.drop_part(&name);
-                return Ok(oid.is_some() || is_part);
-            }
-            "index" => {
-                catalogue.others.retain(|row| row.kind != ObjectKind::ViewIndex || row.name != name);
-                let is_gone = self.catalogue.others.len() < before;
-                let found = self.index(&name);
-                found.map(|at| self.catalogue.indexes.remove(at));
-                return Ok(is_gone || found.is_some());
-            }
-            "sequence" => {
-                let count = catalogue.sequences.len();
-                catalogue.sequences.retain(|row| row.name != name);
-                return Ok(catalogue.sequences.len() < count);
-            }
-            "type" if self.enums.remove(&name) => {
-                catalogue.words.retain(|row| row.name != name);
-                return Ok(true);
-            }
-            "trigger" | "policy" | "rule" => {
-                cursor.expect("on").here()?;
-                let table = self.relation(cursor)?;
-                let full = format!("{name} on {table}");
-                self.catalogue
-                    .others
-                    .retain(|row| row.name != full && (row.name != name || row.table.as_ref() != Some(&table)));
-            }
-            "function" | "procedure" | "routine" | "aggregate" => {
-                let arguments =
-                    if cursor.is("(") { argument_types(cursor.parenthesised().here()?) } else { String::new() };
-                let full = format!("{name}({arguments})");
-                let is_routine = |row: &OtherRow| matches!(row.kind, ObjectKind::Routine | ObjectKind::Aggregate);
-                catalogue.others.retain(|row| !is_routine(row) || row.name != name && row.name != full);
-            }
-            _ => catalogue.others.retain(|row| row.name != name || row.kind.word() != word),
-        }
-        Ok(self.catalogue.others.len() < before)
-    }
-
-    fn drop_table(&mut self, oid: u32) {
-        let name = self.table_name(oid);
-        let mut at = 0;
-        while let Some(row) = self.catalogue.constraints.get(at) {
-            let points_here = self.pending.iter().any(|one| one.constraint == at && one.table == name);
-            match row.table == oid || points_here {
-                true => self.remove_constraint(at),
-                false => at += 1,
-            }
-        }
-        let catalogue = &mut self.catalogue;
-        catalogue.tables.retain(|row| row.oid != oid);
-        catalogue.columns.retain(|row| row.table != oid);
-        catalogue.indexes.retain(|row| row.table != oid);
-        catalogue.sequences.retain(|row| row.owner.is_none_or(|(table, _)| table != oid));
-        let of_table = |row: &OtherRow| {
-            row.table.as_ref() == Some(&name) || row.kind == ObjectKind::Policy && row.after.contains(&name)
-        };
-        catalogue.others.retain(|row| !of_table(row));
-        let sequences: Vec<String> =
-            self.owners.iter().filter(|(_, (table, _))| *table == name).map(|(sequence, _)| sequence.clone()).collect();
-        for sequence in sequences {
-            self.owners.remove(&sequence);
-            self.catalogue.sequences.retain(|row| row.name != sequence);
-        }
-    }
-
-    fn remove_constraint(&mut self, at: usize) {
-        self.catalogue.constraints.remove(at);
-        self.pending.retain(|one| one.constraint != at);
-        self.pending.iter_mut().filter(|one| one.constraint > at).for_each(|one| one.constraint -= 1);
-    }
-
-    /// A column goes, with the keys and indexes over it. Its number stays taken, as on the server.
-    fn drop_column(&mut self, oid: u32, name: &str) -> Reading<()> {
-        let number = self.numbers(oid, &[name.to_owned()])?;
-        let number = number.first().copied().unwrap_or_default();
-        let mut at = 0;
-        while let Some(row) = self.catalogue.constraints.get(at) {
-            let reads = row.expression.as_deref().is_some_and(|text| Expression::read(text, SYNTAX).mentions(name));
-            match row.table == oid && (row.columns.contains(&number) || reads) {
-                true => self.remove_constraint(at),
-                false => at += 1,
-            }
-        }
-        self.catalogue.indexes.retain(|row| row.table != oid || !row.columns.contains(&number));
-        self.catalogue.columns.retain(|row| row.table != oid || row.number != number);
-        self.catalogue.sequences.retain(|row| row.owner != Some((oid, number)));
-        if let Some(names) = self.columns.get_mut(&oid)
-            && let Some(place) = names.iter_mut().find(|one| *one == name)
-        {
-            place.clear();
-        }
-        Ok(())
     }
 }
 

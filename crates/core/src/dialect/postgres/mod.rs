@@ -18,7 +18,7 @@ mod wording;
 
 use super::{Altering, Facts, IdentifierLimit};
 use crate::physical::{NameCase, TypeName};
-use crate::sql::Syntax;
+use crate::sql::{Comments, Syntax};
 
 /// The facts of PostgreSQL.
 pub(super) const FACTS: Facts = Facts {
@@ -68,4 +68,4 @@ pub(super) fn stores_alike(from: &TypeName, to: &TypeName) -> bool {
 }
 
 /// How PostgreSQL's expressions are read. Longer names are cut off (PostgreSQL 17, "Identifiers and Key Words").
-pub(super) const SYNTAX: Syntax = Syntax { name_bytes: 63, ..Syntax::STANDARD };
+pub(super) const SYNTAX: Syntax = Syntax { name_bytes: 63, comments: Comments::Nesting, ..Syntax::STANDARD };

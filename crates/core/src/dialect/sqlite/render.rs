@@ -150,9 +150,10 @@ fn create_table(name: &str, table: &Table) -> String {
             let key = table.primary_key.as_ref();
             let increment = if table.has_option("autoincrement") { " autoincrement" } else { "" };
             line = format!(
-                "{} INTEGER {}primary key{increment}{}",
+                "{} INTEGER {}primary key{}{increment}{}",
                 quote(&column.name),
                 constraint(key.and_then(|key| key.name.as_ref())),
+                key.map(|key| attributes(&key.attributes)).unwrap_or_default(),
                 trailing_clauses(column)
             );
         }

@@ -318,11 +318,16 @@ impl Reader {
         if cursor.eat_all(&["drop", "constraint"]) {
             let is_lenient = Self::passed_if_exists(cursor);
             let name = cursor.name().here()?;
-            cursor.eat("cascade");
+            let cascades = cursor.eat("cascade");
+            cursor.eat("restrict");
             let rows = &self.catalogue.constraints;
             return match rows.iter().position(|row| row.table == oid && row.name == name) {
                 Some(at) => {
+                    let key = rows[at].clone();
                     self.remove_constraint(at);
+                    if cascades {
+                        self.drop_references_to(&table, &key);
+                    }
                     Ok(())
                 }
                 None if is_lenient => Ok(()),
@@ -333,7 +338,7 @@ impl Reader {
             cursor.eat("column");
             let is_lenient = Self::passed_if_exists(cursor);
             let name = cursor.name().here()?;
-            cursor.eat("cascade");
+            let _ = cursor.eat("cascade") || cursor.eat("restrict");
             if is_lenient && self.number(oid, &name).is_none() {
                 return Ok(());
             }
@@ -372,7 +377,6 @@ impl Reader {
         false
     }
 
-    /// Notes something of the index, or of the key whose index it is, that is named next.
     /// The index that a table's rows are put in the order of; there is one at most.
     pub(super) fn clustered(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
         self.unmark(oid, "clustered");
@@ -386,6 +390,7 @@ impl Reader {
         marked.for_each(|words| words.retain(|one| one != word));
     }
 
+    /// Notes something of the index, or of the key whose index it is, that is named next.
     fn mark_index(&mut self, cursor: &mut Cursor<'_>, oid: u32, word: &str) -> Reading<()> {
         let name = cursor.name().here()?;
         let indexes = self.catalogue.indexes.iter_mut().filter(|row| row.table == oid && row.name == name);

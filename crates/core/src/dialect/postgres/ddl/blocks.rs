@@ -2,7 +2,7 @@
 
 use super::{Reader, Reading, SYNTAX};
 use crate::dialect::reading::{Read, Statements, Stop};
-use crate::physical::ObjectKind;
+use crate::physical::{ObjectKind, qualified};
 use crate::sql::Cursor;
 
 /// The words with which statements about a schema begin.
@@ -49,6 +49,15 @@ impl Reader {
             let is_type = |kind: ObjectKind| matches!(kind, ObjectKind::Type | ObjectKind::Domain);
             return self.enums.contains(&name)
                 || self.catalogue.others.iter().any(|row| is_type(row.kind) && row.name == name);
+        }
+        if cursor.eat_all(&["create", "table"]) {
+            return self.relation(cursor).is_ok_and(|name| self.oid(&name).is_some() || self.is_partition(&name));
+        }
+        if cursor.eat_all(&["create", "index"]) || cursor.eat_all(&["create", "unique", "index"]) {
+            cursor.eat("concurrently");
+            let named = cursor.name().filter(|_| cursor.expect("on").is_some());
+            let table = self.relation(cursor).unwrap_or_default();
+            return named.is_some_and(|name| self.index(&qualified::beside(&table, &qualified::part(&name))).is_some());
         }
         if !cursor.eat_all(&["alter", "table"]) {
             return false;

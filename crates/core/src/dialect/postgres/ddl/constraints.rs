@@ -4,7 +4,7 @@ use super::{Pending, Reader, Reading, USUAL_PLACE, labels, parameters, without_p
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ConstraintRow, OtherRow};
 use crate::dialect::postgres::quote::{quote, quote_object};
-use crate::dialect::reading::OrStop;
+use crate::dialect::reading::{OrStop, Stop};
 use crate::physical::ObjectKind;
 use crate::sql::{Cursor, Expression};
 
@@ -26,6 +26,9 @@ impl Reader {
         let start = cursor.at();
         if cursor.is("exclude") {
             return self.exclusion(cursor, oid, named);
+        }
+        if cursor.are(&["unique", "using"]) || cursor.are(&["primary", "key", "using"]) {
+            return self.constraint_by_index(cursor, oid, named);
         }
         if cursor.eat("check") {
             row.kind = 'c';
@@ -89,6 +92,40 @@ impl Reader {
         {
             row.definition.insert_str(0, &format!("foreign key ({}) ", quote(column)));
         }
+        self.catalogue.constraints.push(row);
+        Ok(())
+    }
+
+    /// `primary key using index NAME`: the index becomes the key's (PostgreSQL 17, "ALTER TABLE").
+    fn constraint_by_index(&mut self, cursor: &mut Cursor<'_>, oid: u32, named: Option<String>) -> Reading<()> {
+        let start = cursor.at();
+        cursor.skip();
+        cursor.eat("key");
+        let mut says = cursor.between(start, cursor.at()).to_owned();
+        cursor.eat_all(&["using", "index"]).then_some(()).here()?;
+        let start = cursor.at();
+        let name = cursor.name().here()?;
+        let found = self.catalogue.indexes.iter().position(|row| row.table == oid && row.name == name);
+        let Some(at) = found else {
+            cursor.go_to(start);
+            return Err(Stop::Because(format!("`{}` has no index `{name}` before this", self.table_name(oid))));
+        };
+        let index = self.catalogue.indexes.remove(at);
+        let (not_distinct, peculiarities) =
+            index.peculiarities.into_iter().partition::<Vec<_>, _>(|one| one == "nulls not distinct");
+        not_distinct.iter().for_each(|one| says.push_str(&format!(" {one}")));
+        let names = self.columns.get(&oid).here()?;
+        let column = |number: &i16| names.get(usize::try_from(*number).ok()?.checked_sub(1)?).map(|name| quote(name));
+        let columns: Vec<String> = index.columns.iter().filter_map(column).collect();
+        let (key, carried) = columns.split_at_checked(usize::try_from(index.key_columns).unwrap_or(0)).here()?;
+        says.push_str(&format!(" ({})", key.join(", ")));
+        if !carried.is_empty() {
+            says.push_str(&format!(" include ({})", carried.join(", ")));
+        }
+        self.constraint(&mut Cursor::new(&says, SYNTAX), oid, Some(named.unwrap_or(name)), None)?;
+        let mut row = self.catalogue.constraints.pop().here()?;
+        row.peculiarities.extend(peculiarities);
+        self.constraint_options(cursor, &mut row, false)?;
         self.catalogue.constraints.push(row);
         Ok(())
     }

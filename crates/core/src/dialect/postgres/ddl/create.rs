@@ -75,6 +75,19 @@ impl Reader {
             "function" | "procedure" => self.create_routine(cursor, sql),
             "trigger" | "constraint" => self.create_trigger(cursor, sql),
             "schema" => self.create_namespace(cursor),
+            "trusted" | "procedural" | "language" if !sql.to_ascii_lowercase().contains("handler") => {
+                let _ = cursor.eat("trusted");
+                let _ = cursor.eat("procedural");
+                cursor.expect("language").here()?;
+                // Which makes the extension of that name (PostgreSQL 17, "CREATE LANGUAGE").
+                let name = cursor.name().here()?;
+                if name != "plpgsql" {
+                    let (make, drop) =
+                        (format!("create extension {}", quote(&name)), format!("drop extension {}", quote(&name)));
+                    self.other(ObjectKind::Extension, name, make, drop);
+                }
+                Ok(Read::Done)
+            }
             "extension" => {
                 cursor.skip();
                 Self::passed_if_exists(cursor);

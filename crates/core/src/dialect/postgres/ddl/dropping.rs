@@ -1,0 +1,273 @@
+//! What goes again while a file is read, and what goes with it.
+
+use super::{OF_SERVER, PUBLIC, Pending, Reader, Reading, argument_types};
+use crate::dialect::postgres::SYNTAX;
+use crate::dialect::postgres::catalogue::{ConstraintRow, OtherRow};
+use crate::dialect::reading::{OrStop, Read, Stop};
+use crate::physical::{ObjectKind, mentions, qualified};
+use crate::sql::{Cursor, Expression};
+
+impl Reader {
+    pub(super) fn drop(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
+        cursor.skip();
+        let word = cursor.name().here()?;
+        if OF_SERVER.contains(&word.as_str()) {
+            return Ok(Read::PassedOver);
+        }
+        let word = if word == "materialized" && cursor.eat("view") { "materialized view".to_owned() } else { word };
+        cursor.eat("concurrently");
+        let is_lenient = Self::passed_if_exists(cursor);
+        let mut names = Vec::new();
+        loop {
+            let start = cursor.at();
+            names.extend(self.relation(cursor).ok());
+            cursor.go_to(start);
+            let is_gone = match word.as_str() {
+                "schema" => self.is_namespace(&cursor.name().here()?),
+                _ => self.drop_one(cursor, &word)?,
+            };
+            if !is_gone && !is_lenient {
+                cursor.go_to(start);
+                return Err(Stop::Because(format!("there is no such {word} before this")));
+            }
+            if !cursor.eat(",") {
+                break;
+            }
+        }
+        let cascades = cursor.eat("cascade");
+        cursor.eat("restrict");
+        if !cursor.is_at_end() {
+            return Err(Stop::Here);
+        }
+        for name in names {
+            match word.as_str() {
+                "schema" => self.drop_namespace(&qualified::plain(qualified::base(&name)), cascades)?,
+                _ if cascades => self.drop_dependants(&word, &name)?,
+                _ => {}
+            }
+        }
+        Ok(Read::Done)
+    }
+
+    /// Whether there is such a namespace; a new database has `public`, which whoever begins anew drops first.
+    fn is_namespace(&self, name: &str) -> bool {
+        let is_it = |row: &OtherRow| row.kind == ObjectKind::Namespace && row.name == name;
+        name == PUBLIC || self.catalogue.others.iter().any(is_it)
+    }
+
+    /// Drops a namespace, with all that is in it where that is said.
+    fn drop_namespace(&mut self, name: &str, cascades: bool) -> Reading<()> {
+        if name == PUBLIC {
+            return match self.is_new() {
+                true => Ok(()),
+                false => Err(Stop::Because("`public` is not dropped when something has been made before this".into())),
+            };
+        }
+        let inside = |other: &str| qualified::split(other).0.is_some_and(|one| qualified::plain(one) == name);
+        let catalogue = &self.catalogue;
+        let tables: Vec<_> = catalogue.tables.iter().filter(|row| inside(&row.name)).map(|row| row.oid).collect();
+        let sequences = catalogue.sequences.iter().map(|row| &row.name).filter(|one| inside(one));
+        let types = self.enums.iter().chain(self.domains.keys()).filter(|one| inside(one));
+        let types: Vec<_> = types.map(|one| ("type", one.clone())).collect();
+        let word = |kind: ObjectKind| if kind == ObjectKind::Routine { "routine" } else { "view" };
+        let others = catalogue.others.iter().filter(|row| inside(&row.name));
+        let mut gone: Vec<_> = others.map(|row| (word(row.kind), row.name.clone())).collect();
+        if !cascades && (!tables.is_empty() || !types.is_empty() || !gone.is_empty() || sequences.count() > 0) {
+            return Err(Stop::Because(format!("`{name}` is not empty, and only goes with `cascade`")));
+        }
+        gone.extend(types);
+        gone.extend(tables.iter().map(|oid| ("table", self.table_name(*oid))));
+        for oid in tables {
+            let table = self.table_name(oid);
+            self.drop_table(oid);
+            self.drop_part(&table);
+        }
+        let catalogue = &mut self.catalogue;
+        catalogue.sequences.retain(|row| !inside(&row.name));
+        catalogue.words.retain(|row| !inside(&row.name));
+        catalogue.others.retain(|row| !inside(&row.name) && (row.kind != ObjectKind::Namespace || row.name != name));
+        self.enums.retain(|one| !inside(one));
+        self.domains.retain(|one, _| !inside(one));
+        gone.into_iter().try_for_each(|(word, name)| self.drop_dependants(word, &name))
+    }
+
+    /// What stands on a thing that went with `cascade` goes as well: views over it and views over those, triggers that run
+    /// it, columns of its type. A server knows what reads what; here it is what is named.
+    fn drop_dependants(&mut self, word: &str, name: &str) -> Reading<()> {
+        let is_routine = |row: &OtherRow| row.kind == ObjectKind::Routine;
+        let called = |row: &OtherRow| row.name.split('(').next() == Some(name.split('(').next().unwrap_or(name));
+        let others = &mut self.catalogue.others;
+        match word {
+            "type" | "domain" => {
+                let is_of = |ty: &str| ty.trim_end_matches("[]") == name;
+                let columns = self.catalogue.columns.iter().filter(|row| is_of(&row.ty));
+                let columns: Vec<_> = columns.map(|row| (row.table, row.name.clone())).collect();
+                return columns.into_iter().try_for_each(|(oid, column)| self.drop_column(oid, &column));
+            }
+            "function" | "procedure" | "routine" if others.iter().any(|row| is_routine(row) && called(row)) => {
+                // A namesake is there still, and which of them is meant cannot be told.
+                return Ok(());
+            }
+            "function" | "procedure" | "routine" => {
+                let runs = |sql: &str| sql.to_ascii_lowercase().rfind("execute").map(|at| sql[at..].to_owned());
+                let name = name.split('(').next().unwrap_or(name);
+                others.retain(|row| {
+                    row.kind != ObjectKind::Trigger || !runs(&row.sql).is_some_and(|said| mentions(&said, name))
+                });
+            }
+            "table" | "view" | "materialized view" => {}
+            _ => return Ok(()),
+        }
+        let is_view = |row: &&OtherRow| matches!(row.kind, ObjectKind::View | ObjectKind::MaterializedView);
+        let name = name.split('(').next().unwrap_or(name);
+        let reading = others.iter().filter(is_view).filter(|row| row.name != name && mentions(&row.sql, name));
+        let reading: Vec<String> = reading.map(|row| row.name.clone()).collect();
+        for view in reading {
+            self.drop_view(&view);
+            self.drop_dependants("view", &view)?;
+        }
+        Ok(())
+    }
+
+    /// A view goes with its triggers, rules and indexes.
+    fn drop_view(&mut self, name: &str) {
+        let is_view = |row: &OtherRow| matches!(row.kind, ObjectKind::View | ObjectKind::MaterializedView);
+        // Those of one view have it before them.
+        let is_of_it = |row: &OtherRow| {
+            let kinds = [ObjectKind::ViewIndex, ObjectKind::ColumnSetting, ObjectKind::Comment];
+            row.table.as_deref() == Some(name) || kinds.contains(&row.kind) && row.after.iter().any(|one| one == name)
+        };
+        self.catalogue.others.retain(|row| !(is_view(row) && row.name == name) && !is_of_it(row));
+    }
+
+    /// Drops a thing; whether it was there.
+    fn drop_one(&mut self, cursor: &mut Cursor<'_>, word: &str) -> Reading<bool> {
+        if matches!(word, "operator" | "cast") {
+            // None of them is ever read.
+            cursor.rest();
+            return Ok(false);
+        }
+        let of_table = matches!(word, "trigger" | "policy" | "rule" | "extension");
+        let name = if of_table { cursor.name().here()? } else { self.relation(cursor)? };
+        if matches!(word, "table" | "view" | "sequence") && self.temporary.remove(&name) {
+            return Ok(true);
+        }
+        let catalogue = &mut self.catalogue;
+        let before = catalogue.others.len();
+        match word {
+            "table" => {
+                let is_part = self.is_partition(&name);
+                let oid = self.oid(&name);
+                oid.into_iter().for_each(|oid| self.drop_table(oid));
+                self.drop_part(&name);
+                return Ok(oid.is_some() || is_part);
+            }
+            "index" => {
+                catalogue.others.retain(|row| row.kind != ObjectKind::ViewIndex || row.name != name);
+                let is_gone = self.catalogue.others.len() < before;
+                let found = self.index(&name);
+                found.map(|at| self.catalogue.indexes.remove(at));
+                return Ok(is_gone || found.is_some());
+            }
+            "sequence" => {
+                let count = catalogue.sequences.len();
+                catalogue.sequences.retain(|row| row.name != name);
+                return Ok(catalogue.sequences.len() < count);
+            }
+            "type" if self.enums.remove(&name) => {
+                catalogue.words.retain(|row| row.name != name);
+                return Ok(true);
+            }
+            "trigger" | "policy" | "rule" => {
+                cursor.expect("on").here()?;
+                let table = self.relation(cursor)?;
+                let full = format!("{name} on {table}");
+                self.catalogue
+                    .others
+                    .retain(|row| row.name != full && (row.name != name || row.table.as_ref() != Some(&table)));
+            }
+            "function" | "procedure" | "routine" | "aggregate" => {
+                let arguments =
+                    if cursor.is("(") { argument_types(cursor.parenthesised().here()?) } else { String::new() };
+                let full = format!("{name}({arguments})");
+                let is_routine = |row: &OtherRow| matches!(row.kind, ObjectKind::Routine | ObjectKind::Aggregate);
+                catalogue.others.retain(|row| !is_routine(row) || row.name != name && row.name != full);
+            }
+            "view" | "materialized view" => self.drop_view(&name),
+            _ => catalogue.others.retain(|row| row.name != name || row.kind.word() != word),
+        }
+        Ok(self.catalogue.others.len() < before)
+    }
+
+    pub(super) fn drop_table(&mut self, oid: u32) {
+        let name = self.table_name(oid);
+        let mut at = 0;
+        while let Some(row) = self.catalogue.constraints.get(at) {
+            let points_here = self.pending.iter().any(|one| one.constraint == at && one.table == name);
+            match row.table == oid || points_here {
+                true => self.remove_constraint(at),
+                false => at += 1,
+            }
+        }
+        let catalogue = &mut self.catalogue;
+        catalogue.tables.retain(|row| row.oid != oid);
+        catalogue.columns.retain(|row| row.table != oid);
+        catalogue.indexes.retain(|row| row.table != oid);
+        catalogue.sequences.retain(|row| row.owner.is_none_or(|(table, _)| table != oid));
+        let of_table = |row: &OtherRow| {
+            row.table.as_ref() == Some(&name) || row.kind == ObjectKind::Policy && row.after.contains(&name)
+        };
+        catalogue.others.retain(|row| !of_table(row));
+        let sequences: Vec<String> =
+            self.owners.iter().filter(|(_, (table, _))| *table == name).map(|(sequence, _)| sequence.clone()).collect();
+        for sequence in sequences {
+            self.owners.remove(&sequence);
+            self.catalogue.sequences.retain(|row| row.name != sequence);
+        }
+    }
+
+    /// Whoever references a key that goes with `cascade` does so no longer.
+    pub(super) fn drop_references_to(&mut self, table: &str, key: &ConstraintRow) {
+        let names = self.columns.get(&key.table);
+        let names = key.columns.iter().filter_map(|number| names?.get(usize::try_from(*number).ok()?.checked_sub(1)?));
+        let names: Vec<String> = names.cloned().collect();
+        let is_on_it = |columns: &[String]| if columns.is_empty() { key.kind == 'p' } else { columns == names };
+        while let Some(found) = self.pending.iter().find(|one| one.table == table && is_on_it(&one.columns)) {
+            self.remove_constraint(found.constraint);
+        }
+    }
+
+    pub(super) fn remove_constraint(&mut self, at: usize) {
+        self.catalogue.constraints.remove(at);
+        self.pending.retain(|one| one.constraint != at);
+        self.pending.iter_mut().filter(|one| one.constraint > at).for_each(|one| one.constraint -= 1);
+    }
+
+    /// A column goes, with the keys and indexes over it. Its number stays taken, as on the server.
+    pub(super) fn drop_column(&mut self, oid: u32, name: &str) -> Reading<()> {
+        let number = self.numbers(oid, &[name.to_owned()])?;
+        let number = number.first().copied().unwrap_or_default();
+        let mut at = 0;
+        while let Some(row) = self.catalogue.constraints.get(at) {
+            let reads = row.expression.as_deref().is_some_and(|text| Expression::read(text, SYNTAX).mentions(name));
+            match row.table == oid && (row.columns.contains(&number) || reads) {
+                true => self.remove_constraint(at),
+                false => at += 1,
+            }
+        }
+        let table = self.table_name(oid);
+        let is_on_it = |one: &&Pending| one.table == table && one.columns.iter().any(|column| column == name);
+        while let Some(found) = self.pending.iter().find(is_on_it) {
+            self.remove_constraint(found.constraint);
+        }
+        self.catalogue.indexes.retain(|row| row.table != oid || !row.columns.contains(&number));
+        self.catalogue.columns.retain(|row| row.table != oid || row.number != number);
+        self.catalogue.sequences.retain(|row| row.owner != Some((oid, number)));
+        if let Some(names) = self.columns.get_mut(&oid)
+            && let Some(place) = names.iter_mut().find(|one| *one == name)
+        {
+            place.clear();
+        }
+        Ok(())
+    }
+}
