@@ -366,9 +366,10 @@ fn a_file_with_namespaces_is_read_as_a_server_reads_it() {
     source.project.write("dump.postgres.sql", &dump);
     source.assert_same("live", "dump.postgres.sql");
 
-    source
-        .project
-        .write("path.postgres.sql", "create schema sales;\nset search_path = sales;\ncreate view v as select 1;\n");
+    source.project.write(
+        "path.postgres.sql",
+        "create schema sales;\nset search_path = sales;\ncreate rule r as on insert to v do nothing;\n",
+    );
     let refused = source.project.oak(&["diff", "live", "path.postgres.sql"]);
     assert!(refused.status == 1 && refused.stderr.contains("say the namespace with each name"), "{refused:#?}");
 }

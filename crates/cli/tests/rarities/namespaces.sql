@@ -49,3 +49,7 @@ create table "Honey Shop".pot (id int primary key, area_id int references atlas.
 create view atlas.alike as select name collate "C" as n, extensions.similarity(name, 'x') as s from atlas.area where tags is distinct from null and n > 0 and extensions.exist(tags, 'x');
 create view pots as select * from "Honey Shop".pot where id > 3 with local check option;
 create function atlas.of(x extensions.hstore default ''::extensions.hstore) returns extensions.hstore language sql as $$ select ''::extensions.hstore $$;
+set search_path = atlas, extensions, public;
+create function atlas.sees(n int) returns bigint language sql stable as $$ select count(*) from area where id > sees.n $$;
+create function atlas.sees_twice() returns bigint language sql stable as $$ select sees(1) + sees(2) $$;
+set search_path = public;

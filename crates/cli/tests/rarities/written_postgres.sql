@@ -205,3 +205,23 @@ begin
         create table keyed_later (a int);
     end if;
 end $$;
+-- Behind a search path.
+create schema apiary;
+set search_path = apiary, public;
+create type strength as enum ('weak', 'strong');
+create table swarm (id serial primary key, strength strength not null default 'weak', mother int references swarm, at text);
+create function stronger(s strength) returns strength language sql immutable as $$ select 'strong'::apiary.strength $$;
+create function all_swarms(strength strength default 'weak') returns setof swarm language plpgsql as $$ begin return query select * from swarm; end $$;
+create function swarm_touched() returns trigger language plpgsql as $$ begin new.at = 'now'; return new; end $$;
+create trigger touched before insert or update on swarm for each row execute procedure swarm_touched();
+create view strong_ones as with box as (select 1 as id) select swarm.id, stronger(s.strength) from swarm, box, swarm s left join spell w on w.id = s.id where s.strength > 'weak'::strength;
+create view strongest (number) as select id from strong_ones;
+create materialized view counted_ones as select count(*) from strong_ones;
+create type pair as (one strength, other swarm);
+create domain some_strength as strength;
+comment on function stronger(strength) is 'in a namespace';
+set search_path = public;
+create table checked_later (id int constraint positive check (id > 0), of int);
+alter table checked_later add constraint small check (of < 9) not valid, add constraint of_person foreign key (of) references told not valid;
+alter table checked_later validate constraint small;
+alter table checked_later validate constraint of_person;

@@ -437,8 +437,19 @@ fn described_again(dialect: Dialect, steps: &[Step], behind: &[Step], to: &Schem
     comments.filter(|one| !comes(one)).cloned().map(Step::CreateProgram).collect()
 }
 
-/// Marks the routines whose bodies name what is made behind them.
+/// Marks the routines whose bodies name what is made behind them, or what is only found by a search path: things of a
+/// namespace without that.
 fn mark_early(steps: &mut [Step]) {
+    let lower = |name: &str| {
+        let (namespace, base) = qualified::split(name);
+        (namespace.map(str::to_owned), base.to_lowercase())
+    };
+    let made = steps.iter().filter_map(|step| match step {
+        Step::CreateTable(table) => Some(lower(&table.name)),
+        Step::CreateProgram(one) => Some(lower(one.base_name())),
+        _ => None,
+    });
+    let hidden: BTreeSet<(Option<String>, String)> = made.filter(|(namespace, _)| namespace.is_some()).collect();
     let mut later: BTreeSet<String> = BTreeSet::new();
     for step in steps.iter_mut().rev() {
         match step {
@@ -449,7 +460,11 @@ fn mark_early(steps: &mut [Step]) {
                 if one.kind == ProgramKind::Routine {
                     let text = one.create.to_lowercase();
                     let mut words = text.split(|one: char| !(one.is_alphanumeric() || one == '_'));
-                    one.is_early = words.any(|word| later.contains(word));
+                    let (namespace, own) = lower(one.base_name());
+                    let is_hidden = |word: &str| word != own && hidden.contains(&(namespace.clone(), word.to_owned()));
+                    let mut bare = text.split(|one: char| !(one.is_alphanumeric() || one == '_' || one == '.'));
+                    one.is_early = words.any(|word| later.contains(word))
+                        || namespace.is_some() && !text.contains("set search_path") && bare.any(is_hidden);
                 }
                 later.insert(qualified::base(one.base_name()).to_lowercase());
             }

@@ -333,7 +333,7 @@ mod tests {
                 let syntax = Syntax { comments, ..Syntax::STANDARD };
                 let said = Lexer::new(source, 0, syntax)
                     .filter(|token| !matches!(token.kind, TokenKind::Comment | TokenKind::Space));
-                said.map(|token| token.text(source).to_owned()).collect::<Vec<_>>().join(" ")
+                said.map(|token| token.span.text(source).to_owned()).collect::<Vec<_>>().join(" ")
             });
             assert_eq!(seen, expected, "{source}");
         }

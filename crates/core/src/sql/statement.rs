@@ -232,8 +232,12 @@ mod tests {
     fn compound_statements_and_delimiters_are_read_as_the_servers_client_does() {
         #[track_caller]
         fn case(source: &str, expected: &[&str]) {
-            let syntax =
-                Syntax { dollar_quotes: false, comments: Comments::Spaced, backslashes: true, ..Syntax::PLAIN };
+            let syntax = Syntax {
+                dollar_quotes: false,
+                comments: crate::sql::Comments::Spaced,
+                backslashes: true,
+                ..Syntax::PLAIN
+            };
             let found: Vec<_> =
                 split(source, syntax, Bodies::Compound).iter().map(|one| one.span.text(source)).collect();
             assert_eq!(found, expected);

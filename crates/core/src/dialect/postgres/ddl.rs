@@ -9,6 +9,7 @@ mod dropping;
 mod grants;
 mod indexes;
 mod labels;
+mod namespaces;
 mod partitions;
 mod tables;
 
@@ -408,7 +409,8 @@ impl Reader {
             }
             "function" | "procedure" | "aggregate" => {
                 let name = self.relation(cursor)?;
-                let arguments = cursor.is("(").then(|| cursor.parenthesised()).flatten().map(argument_types);
+                let arguments =
+                    cursor.is("(").then(|| cursor.parenthesised()).flatten().map(|text| self.argument_types(text));
                 cursor.expect("is").here()?;
                 let text = if cursor.eat("null") { None } else { Some(cursor.text().here()?) };
                 // Whoever says no arguments means the only one of that name.

@@ -315,6 +315,17 @@ impl Reader {
             self.unmark(oid, "clustered");
             return Ok(());
         }
+        if cursor.eat_all(&["validate", "constraint"]) {
+            let start = cursor.at();
+            let name = cursor.name().here()?;
+            let mut rows = self.catalogue.constraints.iter_mut();
+            let Some(row) = rows.find(|row| row.table == oid && row.name == name) else {
+                cursor.go_to(start);
+                return Err(Stop::Because(format!("`{table}` has no constraint `{name}` before this")));
+            };
+            row.peculiarities.retain(|one| one != "not valid");
+            return Ok(());
+        }
         if cursor.eat_all(&["drop", "constraint"]) {
             let is_lenient = Self::passed_if_exists(cursor);
             let name = cursor.name().here()?;

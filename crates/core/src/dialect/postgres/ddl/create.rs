@@ -14,15 +14,7 @@ use crate::physical::ObjectKind;
 use crate::sql::Cursor;
 
 /// What is made by words that are kept, so that a name in them means what it means when they run.
-const KEPT_AS_WRITTEN: [&str; 20] = [
-    "view",
-    "recursive",
-    "materialized",
-    "function",
-    "procedure",
-    "trigger",
-    "constraint",
-    "domain",
+const KEPT_AS_WRITTEN: [&str; 12] = [
     "statistics",
     "policy",
     "rule",
@@ -36,6 +28,10 @@ const KEPT_AS_WRITTEN: [&str; 20] = [
     "text",
     "cast",
 ];
+
+/// Those whose names are given the namespace that the search path says.
+const GIVEN_NAMESPACES: [&str; 9] =
+    ["view", "recursive", "materialized", "function", "procedure", "trigger", "constraint", "domain", "type"];
 
 /// What was said of where a sequence begins and ends.
 #[derive(Default)]
@@ -59,6 +55,15 @@ impl Reader {
         }
         let unlogged = cursor.eat("unlogged");
         let word = cursor.peek().to_ascii_lowercase();
+        if GIVEN_NAMESPACES.contains(&word.as_str())
+            && let Some(namespace) = self.namespace.take()
+        {
+            let full = self.in_namespace(sql, &namespace);
+            let read = self.create(&mut Cursor::new(&full, SYNTAX), &full);
+            self.namespace = Some(namespace);
+            cursor.rest();
+            return read;
+        }
         if KEPT_AS_WRITTEN.contains(&word.as_str()) {
             self.refuse_search_path()?;
         }

@@ -1,6 +1,6 @@
 //! What goes again while a file is read, and what goes with it.
 
-use super::{OF_SERVER, PUBLIC, Pending, Reader, Reading, argument_types};
+use super::{OF_SERVER, PUBLIC, Pending, Reader, Reading};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ConstraintRow, OtherRow};
 use crate::dialect::reading::{OrStop, Read, Stop};
@@ -188,10 +188,10 @@ impl Reader {
             }
             "function" | "procedure" | "routine" | "aggregate" => {
                 let arguments =
-                    if cursor.is("(") { argument_types(cursor.parenthesised().here()?) } else { String::new() };
+                    if cursor.is("(") { self.argument_types(cursor.parenthesised().here()?) } else { String::new() };
                 let full = format!("{name}({arguments})");
                 let is_routine = |row: &OtherRow| matches!(row.kind, ObjectKind::Routine | ObjectKind::Aggregate);
-                catalogue.others.retain(|row| !is_routine(row) || row.name != name && row.name != full);
+                self.catalogue.others.retain(|row| !is_routine(row) || row.name != name && row.name != full);
             }
             "view" | "materialized view" => self.drop_view(&name),
             _ => catalogue.others.retain(|row| row.name != name || row.kind.word() != word),

@@ -1,6 +1,6 @@
 //! Privileges in a file, put as the catalogue gives them: a row for each object and role, whatever way they were written.
 
-use super::{PUBLIC, Reader, Reading, argument_types};
+use super::{PUBLIC, Reader, Reading};
 use crate::dialect::postgres::catalogue::OtherRow;
 use crate::dialect::postgres::quote::{quote, quote_object};
 use crate::dialect::reading::{OrStop, Read, Stop};
@@ -230,7 +230,7 @@ impl Reader {
                 "schema" => plain(format!("schema {quoted}"), format!("namespace {name}"), &["create", "usage"]),
                 "type" | "domain" => plain(format!("type {quoted}"), format!("type {name}"), &["usage"]),
                 "function" | "procedure" | "routine" => {
-                    let arguments = argument_types(cursor.parenthesised().unwrap_or_default());
+                    let arguments = self.argument_types(cursor.parenthesised().unwrap_or_default());
                     on_routine(&name, &arguments)
                 }
                 other => plain(format!("{other} {quoted}"), format!("{other} {quoted}"), &["usage"]),
