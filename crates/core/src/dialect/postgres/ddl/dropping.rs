@@ -137,7 +137,7 @@ impl Reader {
             let kinds = [ObjectKind::ViewIndex, ObjectKind::ColumnSetting, ObjectKind::Comment];
             row.table.as_deref() == Some(name) || kinds.contains(&row.kind) && row.after.iter().any(|one| one == name)
         };
-        self.catalogue.others.retain(|row| !(is_view(row) && row.name == name) && !is_of_it(row));
+        self.catalogue.others.retain(|row| !(is_of_it(row) || is_view(row) && row.name == name));
     }
 
     /// Drops a thing; whether it was there.
