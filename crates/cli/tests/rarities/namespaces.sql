@@ -52,4 +52,5 @@ create function atlas.of(x extensions.hstore default ''::extensions.hstore) retu
 set search_path = atlas, extensions, public;
 create function atlas.sees(n int) returns bigint language sql stable as $$ select count(*) from area where id > sees.n $$;
 create function atlas.sees_twice() returns bigint language sql stable as $$ select sees(1) + sees(2) $$;
+create function atlas.counts_down(n int) returns int language sql stable as $$ select case when n > 0 then counts_down(n - 1) else n end $$;
 set search_path = public;

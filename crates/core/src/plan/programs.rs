@@ -460,8 +460,8 @@ fn mark_early(steps: &mut [Step]) {
                 if one.kind == ProgramKind::Routine {
                     let text = one.create.to_lowercase();
                     let mut words = text.split(|one: char| !(one.is_alphanumeric() || one == '_'));
-                    let (namespace, own) = lower(one.base_name());
-                    let is_hidden = |word: &str| word != own && hidden.contains(&(namespace.clone(), word.to_owned()));
+                    let (namespace, _) = lower(one.base_name());
+                    let is_hidden = |word: &str| hidden.contains(&(namespace.clone(), word.to_owned()));
                     let mut bare = text.split(|one: char| !(one.is_alphanumeric() || one == '_' || one == '.'));
                     one.is_early = words.any(|word| later.contains(word))
                         || namespace.is_some() && !text.contains("set search_path") && bare.any(is_hidden);

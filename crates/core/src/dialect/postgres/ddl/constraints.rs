@@ -1,6 +1,6 @@
 //! Keys, references, checks and exclusions in a file.
 
-use super::{Pending, Reader, Reading, USUAL_PLACE, labels, parameters, without_public};
+use super::{Pending, Reader, Reading, USUAL_PLACE, labels, parameters};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ConstraintRow, OtherRow};
 use crate::dialect::postgres::quote::{quote, quote_object};
@@ -32,7 +32,7 @@ impl Reader {
         }
         if cursor.eat("check") {
             row.kind = 'c';
-            row.expression = Some(without_public(cursor.parenthesised().here()?));
+            row.expression = Some(self.expression(cursor.parenthesised().here()?));
             let read = Expression::read(row.expression.as_deref().unwrap_or_default(), SYNTAX);
             let own = self.columns.get(&oid).cloned().unwrap_or_default();
             let mentioned: Vec<&String> = own.iter().filter(|name| read.mentions(name)).collect();

@@ -1,6 +1,6 @@
 //! Indexes in a file, and what the server calls those that have no name.
 
-use super::{Reader, Reading, USUAL_PLACE, labels, parameters, without_public};
+use super::{Reader, Reading, USUAL_PLACE, labels, parameters};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ColumnRow, IndexRow, OtherRow};
 use crate::dialect::postgres::quote::quote_object;
@@ -97,7 +97,7 @@ impl Reader {
                 let place = Some(cursor.name().here()?).filter(|place| place != USUAL_PLACE);
                 row.peculiarities.extend(place.map(|place| format!("tablespace {place}")));
             } else if cursor.eat("where") {
-                row.predicate = Some(without_public(cursor.rest()));
+                row.predicate = Some(self.expression(cursor.rest()));
             } else {
                 return Err(Stop::Here);
             }
@@ -142,7 +142,7 @@ impl Reader {
                     (text, collation) = (bare, Some(stated));
                 }
             }
-            row.expressions.push(without_public(text));
+            row.expressions.push(self.expression(text));
             row.columns.push(0);
         } else if is_call {
             let start = cursor.at();
@@ -152,7 +152,7 @@ impl Reader {
             cursor.skip_nested().here()?;
             let text = cursor.between(start, cursor.at());
             label = labels::of_expression(text);
-            row.expressions.push(without_public(text));
+            row.expressions.push(self.expression(text));
             row.columns.push(0);
         } else {
             label = cursor.name().here()?;

@@ -1,6 +1,6 @@
 //! What is kept as it is written, behind `set search_path`: it is made without one, so its names are given their namespace.
 
-use super::{Reader, argument_types};
+use super::{Reader, argument_types, without_public};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::quote::quote;
 use crate::physical::ObjectKind;
@@ -55,7 +55,26 @@ struct Words<'a> {
     tokens: Vec<Token>,
 }
 
-impl Words<'_> {
+impl<'a> Words<'a> {
+    fn new(sql: &'a str) -> Self {
+        let is_said = |token: &Token| !matches!(token.kind, TokenKind::Space | TokenKind::Comment);
+        Self { sql, tokens: Lexer::new(sql, 0, SYNTAX).filter(is_said).collect() }
+    }
+
+    /// The text with the namespace before these tokens.
+    fn with(&self, namespace: &str, places: &[usize]) -> String {
+        let mut text = String::with_capacity(self.sql.len());
+        let mut done = 0;
+        for at in places {
+            let start = self.tokens[*at].span.start;
+            text.push_str(&self.sql[done..start]);
+            text.push_str(&format!("{}.", quote(namespace)));
+            done = start;
+        }
+        text.push_str(&self.sql[done..]);
+        text
+    }
+
     /// A token in lower case; empty outside of the statement.
     fn at(&self, at: Option<usize>) -> String {
         let token = at.and_then(|at| self.tokens.get(at));
@@ -91,8 +110,7 @@ impl Words<'_> {
 impl Reader {
     /// The statement with the namespace before each name that means something of it.
     pub(super) fn in_namespace(&self, sql: &str, namespace: &str) -> String {
-        let is_said = |token: &Token| !matches!(token.kind, TokenKind::Space | TokenKind::Comment);
-        let words = Words { sql, tokens: Lexer::new(sql, 0, SYNTAX).filter(is_said).collect() };
+        let words = Words::new(sql);
         let Some(name) = (0..words.tokens.len()).find(|at| !HEAD.contains(&words.at(Some(*at)).as_str())) else {
             return sql.to_owned();
         };
@@ -141,16 +159,27 @@ impl Reader {
                 places.push(at);
             }
         }
-        let mut text = String::with_capacity(sql.len());
-        let mut done = 0;
-        for at in places {
-            let start = words.tokens[at].span.start;
-            text.push_str(&sql[done..start]);
-            text.push_str(&format!("{}.", quote(namespace)));
-            done = start;
-        }
-        text.push_str(&sql[done..]);
-        text
+        words.with(namespace, &places)
+    }
+
+    /// An expression of a table as it is kept: without `public`, and with the namespace that the search path says.
+    pub(super) fn expression(&self, text: &str) -> String {
+        let text = without_public(text);
+        let Some(namespace) = &self.namespace else { return text };
+        let words = Words::new(&text);
+        let is_of_it = |at: &usize| {
+            let Some(named) = words.name(*at) else { return false };
+            let full = super::qualified(Some(namespace), &named);
+            words.behind(*at) == "(" && self.is_routine(&full) || words.before(*at) == "::" && self.is_type(&full)
+        };
+        let places: Vec<usize> = (0..words.tokens.len()).filter(is_of_it).collect();
+        words.with(namespace, &places)
+    }
+
+    /// The sequence that a text names, as `nextval` is given one, where it is of the search path's namespace.
+    pub(super) fn sequence_named(&self, text: &str) -> Option<String> {
+        let full = super::qualified(Some(self.namespace.as_deref()?), &unquote(text));
+        self.catalogue.sequences.iter().any(|row| row.name == full).then_some(full)
     }
 
     /// The types of a routine's arguments; those of the search path's namespace say it.

@@ -2,9 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use super::{
-    CLAUSES, Reader, Reading, USUAL_PLACE, elements, labels, parameters, type_text, usual_range, without_public,
-};
+use super::{CLAUSES, Reader, Reading, USUAL_PLACE, elements, labels, parameters, type_text, usual_range};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ColumnRow, ConstraintRow, OtherRow, SequenceRow, TableRow};
 use crate::dialect::postgres::quote::{literal, quote, quote_object};
@@ -451,7 +449,7 @@ impl Reader {
     }
 
     pub(super) fn set_default(&mut self, oid: u32, column: &str, text: &str) -> Reading<()> {
-        let mut text = without_public(text);
+        let mut text = self.expression(text);
         if let Some(digits) = text.strip_prefix('-').unwrap_or(&text).strip_prefix('.') {
             text = format!("{}0.{digits}", if text.starts_with('-') { "-" } else { "" });
         }
@@ -465,7 +463,10 @@ impl Reader {
                 // As a dump with quotes around every name says it.
                 let plain = unquote(&said);
                 let in_public = plain.strip_prefix("\"public\".").filter(|name| is_cast && name.starts_with('"'));
-                let name = in_public.map_or(said, |name| literal(&quote(&unquote(name))));
+                let name = match self.sequence_named(&plain) {
+                    Some(name) => literal(&quote_object(&name)),
+                    None => in_public.map_or(said, |name| literal(&quote(&unquote(name)))),
+                };
                 text = format!("nextval({name}::regclass)");
             }
         }
@@ -528,7 +529,7 @@ impl Reader {
             }
             return Ok(());
         }
-        let expression = without_public(cursor.parenthesised().here()?);
+        let expression = self.expression(cursor.parenthesised().here()?);
         let kind = if cursor.eat("virtual") { 'v' } else { 's' };
         cursor.eat("stored");
         let found = self.column(oid, column)?;
