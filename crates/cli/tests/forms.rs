@@ -58,6 +58,30 @@ fn stage() -> Option<Stage<'static>> {
 }
 
 #[test]
+fn an_extension_comes_behind_what_it_needs() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let declared = "extension btree_gist after unaccent\n\nextension earthdistance after cube\n\nextension unaccent\n\nextension cube\n";
+    let here = Stage::on(shared(Provider::Postgres), declared);
+    let project = &here.project;
+    assert!(project.ok(&["format", "--check"]).starts_with("nothing to do"), "this is the standard form");
+    project.migrate("first");
+    let script = project.read("migrations/0001-first/postgres.up.sql");
+    let place = |name: &str| script.find(&format!("\ncreate extension {name}"));
+    assert!(place("unaccent").is_some() && place("unaccent") < place("btree_gist"), "{script}");
+    here.assert_same("live", "declared");
+    project.ok(REVERT);
+    // What needs what is read from the server.
+    here.sql("drop table hollow_oak_journal, hollow_oak_store");
+    here.sql("create extension earthdistance cascade");
+    std::fs::remove_file(project.file("schema/schema.oak")).expect("it can be removed");
+    std::fs::remove_dir_all(project.file("migrations")).expect("they can be removed");
+    project.ok(&["adopt", "--yes"]);
+    assert!(project.read("schema/brackenfold.oak").contains("extension earthdistance after cube for postgres\n"));
+}
+
+#[test]
 fn forms_go_up_and_down_and_are_read_again() {
     let Some(here) = stage() else { return };
     let project = &here.project;

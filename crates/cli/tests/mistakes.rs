@@ -200,7 +200,7 @@ drop ```
 routine total ``` create function … ``` drop ``` drop function … ``` for postgres
 sequence numbers from 1 by 1
 domain email text(254), check (value like '%@%')
-extension citext for postgres
+extension citext after numbers, names for postgres
 grant select, insert on keeper to reader
 object "policy" own_rows for postgres ``` create policy … ``` drop ``` drop policy … ```
 after keeper, names
@@ -217,6 +217,7 @@ after keeper, names
         "1  | 'Maren | Oakhollow'",
         "````, about \"a view\"",
         "after keeper, names",
+        "extension citext after numbers, names for postgres",
     ] {
         assert!(once.contains(kept), "{kept} is not in\n{once}");
     }

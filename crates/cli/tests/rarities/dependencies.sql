@@ -53,3 +53,22 @@ alter table tallied_25 alter column kind set default 'z', alter column kind set 
 create table by_sum (a int, b int) partition by range ((a + b), a, lower(b::text));
 create table squeezed (id int primary key, body text compression pglz, head text);
 alter table squeezed alter column head set storage external;
+-- What an extension brought, with all that hangs on it, comes and goes with it.
+create extension pg_stat_statements;
+create extension pg_buffercache;
+create extension cube; create extension earthdistance;
+create table theirs (id serial primary key, note text, unique (note));
+create function theirs_touched() returns trigger language plpgsql as $$ begin return new; end $$;
+create trigger theirs_touched before update on theirs for each row execute function theirs_touched();
+alter table theirs disable trigger theirs_touched;
+create policy theirs_seen on theirs using (id > 1);
+create statistics theirs_known on id, note from theirs;
+create view theirs_view as select * from theirs;
+create rule theirs_kept as on delete to theirs_view do instead nothing;
+comment on column theirs_view.note is 'theirs';
+comment on rule theirs_kept on theirs_view is 'theirs';
+comment on index theirs_note_key is 'theirs';
+alter extension pgcrypto add table theirs;
+alter extension pgcrypto add sequence theirs_id_seq;
+alter extension pgcrypto add view theirs_view;
+alter extension pgcrypto add function theirs_touched();

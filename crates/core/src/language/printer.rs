@@ -83,13 +83,14 @@ fn program_text(text: &mut String, program: &Program) {
     let word = program.word.as_ref().map(|word| word.value.as_str());
     let short = match program.form.as_deref() {
         Some(form) => Some(form_text(&program.name, form)),
-        None => word.filter(|_| program.after.is_empty()).and_then(|word| {
+        None => word.and_then(|word| {
             let rest = sugar::shortened(word, &program.name.value, body, drop)?;
             Some(format!("{word} {}{rest}", name(&program.name)))
         }),
     };
     if let Some(short) = short {
         text.push_str(&short);
+        text.push_str(&after_text(program));
         if let Some(about) = &program.about {
             text.push_str(&format!(", about {}", description(about)));
         }
@@ -107,15 +108,17 @@ fn program_text(text: &mut String, program: &Program) {
     if let Some(drop) = &program.drop {
         text.push_str(&format!(" drop {}", fence(&drop.value)));
     }
-    if !program.after.is_empty() {
-        text.push_str(&format!(" after {}", names(&program.after)));
-    }
+    text.push_str(&after_text(program));
     if let Some(about) = &program.about {
         text.push_str(&format!(", about {}", description(about)));
     }
     if program.scope != Scope::All {
         text.push_str(&format!(" {}", scope_text(&program.scope)));
     }
+}
+
+fn after_text(program: &Program) -> String {
+    if program.after.is_empty() { String::new() } else { format!(" after {}", names(&program.after)) }
 }
 
 fn form_text(program_name: &Name, form: &Form) -> String {

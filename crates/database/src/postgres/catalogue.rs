@@ -208,8 +208,8 @@ impl Reader<'_> {
     }
 
     /// Fills in which namespaces are meant: `x $namespaces` where x is the identifier of one of them, `$name(x, y)` for the
-    /// name y in the namespace x as the model has it, `$sql(x, y)` for it as SQL text, and `$own(x, y)` where y of the catalogue
-    /// x came with nothing else.
+    /// name y in the namespace x as the model has it, `$sql(x, y)` for it as SQL text, `$own(x, y)` where y of the catalogue
+    /// x came with nothing else, and `$brought(x, y)` where an extension brought it.
     fn in_namespaces(&self, sql: &str) -> String {
         let default = self.namespaces.first().map_or("0", String::as_str);
         let among = match &self.namespaces[..] {
@@ -246,6 +246,12 @@ impl Reader<'_> {
                 text.push_str(&format!(
                     "not exists (select from pg_depend another where another.classid = {class}
                       and another.objid = {object} and another.deptype in ('e', 'i'))"
+                ));
+                rest
+            } else if let Some((catalogue, object, rest)) = call("brought(") {
+                text.push_str(&format!(
+                    "exists (select from pg_depend another where another.classid = '{catalogue}'::regclass
+                      and another.objid = {object} and another.deptype = 'e')"
                 ));
                 rest
             } else if let Some((namespace, name, rest)) = call("sql(") {

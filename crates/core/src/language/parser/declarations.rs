@@ -121,6 +121,7 @@ impl Parser<'_> {
     fn parse_rest_of_sugar(&mut self, word: &str, name: Name, sugar: Option<(String, String)>) -> Parsed<Program> {
         let mut about = None;
         let mut scope = Scope::All;
+        let mut after = Vec::new();
         let span = name.span;
         loop {
             self.item_comma();
@@ -129,6 +130,7 @@ impl Parser<'_> {
                     self.bump();
                     about = Some(self.parse_description()?.value);
                 }
+                Some("after") if after.is_empty() && sugar.is_some() => after = self.parse_after()?,
                 Some("for" | "except") if scope == Scope::All => scope = self.parse_scope()?,
                 _ => break,
             }
@@ -142,10 +144,24 @@ impl Parser<'_> {
             body: Spanned { value: body, span },
             drop: drop.map(|value| Spanned { value, span }),
             form: None,
-            after: Vec::new(),
+            after,
             about,
             scope,
         })
+    }
+
+    /// `after A, B`
+    fn parse_after(&mut self) -> Parsed<Vec<Name>> {
+        self.bump();
+        let mut names = vec![self.parse_object_name("the name of what comes before it")?];
+        while self.sees(Token::Comma)
+            && matches!(self.peek_second().0, Seen::Token(Token::Word | Token::Quoted))
+            && !matches!(self.second_word(), Some("about" | "for" | "except" | "drop"))
+        {
+            self.bump();
+            names.push(self.parse_object_name("the name of what comes before it")?);
+        }
+        Ok(names)
     }
 
     /// `view NAME` and a fence; `trigger NAME on T`, `routine NAME` or `object "KIND" NAME`, a fence, and `drop` with
@@ -181,17 +197,7 @@ impl Parser<'_> {
                 }
                 (Seen::Token(Token::Fence), _) if body.is_none() => body = Some(self.parse_fence()?),
                 (Seen::Token(Token::Word), _) => match self.peek_word() {
-                    Some("after") if after.is_empty() => {
-                        self.bump();
-                        after.push(self.parse_object_name("the name of what comes before it")?);
-                        while self.sees(Token::Comma)
-                            && matches!(self.peek_second().0, Seen::Token(Token::Word | Token::Quoted))
-                            && !matches!(self.second_word(), Some("about" | "for" | "except" | "drop"))
-                        {
-                            self.bump();
-                            after.push(self.parse_object_name("the name of what comes before it")?);
-                        }
-                    }
+                    Some("after") if after.is_empty() => after = self.parse_after()?,
                     Some("drop") if drop.is_none() && !kind.is_view() => {
                         self.bump();
                         drop = Some(self.parse_fence()?);

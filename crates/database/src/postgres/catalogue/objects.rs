@@ -30,7 +30,7 @@ impl Reader<'_> {
         } else {
             self.ask(
                 "select tg.tgrelid, tg.tgname, pg_get_triggerdef(tg.oid), d.description
-             from pg_trigger tg join pg_class c on c.oid = tg.tgrelid and c.relnamespace $namespaces
+             from pg_trigger tg join pg_class c on c.oid = tg.tgrelid and c.relnamespace $namespaces and not $brought(pg_class, c.oid)
              left join pg_description d on d.objoid = tg.oid and d.classoid = 'pg_trigger'::regclass
              where not tg.tgisinternal and tg.tgparentid = 0",
             )?
@@ -122,8 +122,11 @@ impl Reader<'_> {
             ObjectKind::Extension,
             "select extname, 'create extension ' || quote_ident(extname)
                     || case when extnamespace = $default then '' else ' with schema ' || extnamespace::regnamespace end,
-                    'drop extension ' || quote_ident(extname), null, null
-             from pg_extension where extname <> 'plpgsql' and extnamespace $namespaces",
+                    'drop extension ' || quote_ident(extname), null,
+                    (select string_agg(needed.extname, e'\\n' order by needed.extname)
+                     from pg_depend x join pg_extension needed on needed.oid = x.refobjid and needed.extname <> 'plpgsql'
+                     where x.classid = 'pg_extension'::regclass and x.objid = e.oid and x.refclassid = 'pg_extension'::regclass)
+             from pg_extension e where extname <> 'plpgsql' and extnamespace $namespaces",
         )?;
         for (name, comment) in std::mem::take(&mut self.passed_over) {
             self.other(ObjectKind::Namespace, name, None, String::new(), comment);
@@ -220,14 +223,14 @@ impl Reader<'_> {
                     || coalesce(' with check (' || pg_get_expr(p.polwithcheck, p.polrelid) || ')', ''),
                     'drop policy ' || quote_ident(p.polname) || ' on ' || $sql(c.relnamespace, c.relname), null,
                     $name(c.relnamespace, c.relname)
-             from pg_policy p join pg_class c on c.oid = p.polrelid and c.relnamespace $namespaces",
+             from pg_policy p join pg_class c on c.oid = p.polrelid and c.relnamespace $namespaces and not $brought(pg_class, c.oid)",
         )?;
         self.objects(
             ObjectKind::Rule,
             "select r.rulename || ' on ' || $name(c.relnamespace, c.relname), rtrim(pg_get_ruledef(r.oid), ';'),
                     'drop rule ' || quote_ident(r.rulename) || ' on ' || $sql(c.relnamespace, c.relname), null,
                     $name(c.relnamespace, c.relname)
-             from pg_rewrite r join pg_class c on c.oid = r.ev_class and c.relnamespace $namespaces
+             from pg_rewrite r join pg_class c on c.oid = r.ev_class and c.relnamespace $namespaces and not $brought(pg_class, c.oid)
              where r.rulename <> '_RETURN'",
         )?;
         self.objects(
@@ -238,7 +241,7 @@ impl Reader<'_> {
                     $name(c.relnamespace, c.relname)
              from pg_statistic_ext s join pg_class c on c.oid = s.stxrelid
              left join pg_description d on d.objoid = s.oid and d.classoid = 'pg_statistic_ext'::regclass
-             where s.stxnamespace $namespaces",
+             where s.stxnamespace $namespaces and not $brought(pg_class, c.oid)",
         )
     }
 
@@ -277,7 +280,7 @@ impl Reader<'_> {
             "select $name(ic.relnamespace, ic.relname), pg_get_indexdef(i.indexrelid), 'drop index ' || $sql(ic.relnamespace, ic.relname), d.description,
                     $name(c.relnamespace, c.relname)
              from pg_index i join pg_class ic on ic.oid = i.indexrelid
-             join pg_class c on c.oid = i.indrelid and c.relkind = 'm' and c.relnamespace $namespaces
+             join pg_class c on c.oid = i.indrelid and c.relkind = 'm' and c.relnamespace $namespaces and not $brought(pg_class, c.oid)
              left join pg_description d on d.objoid = ic.oid and d.classoid = 'pg_class'::regclass",
         )
     }
@@ -291,50 +294,52 @@ impl Reader<'_> {
              from (select 'constraint ' || quote_ident(n.conname) || ' on ' || $sql(c.relnamespace, c.relname) as what, d.description,
                           $name(c.relnamespace, c.relname) as owner
                    from pg_description d join pg_constraint n on n.oid = d.objoid
-                   join pg_class c on c.oid = n.conrelid and c.relnamespace $namespaces
+                   join pg_class c on c.oid = n.conrelid and c.relnamespace $namespaces and not $brought(pg_class, c.oid)
                    where d.classoid = 'pg_constraint'::regclass
                    union all
                    select 'index ' || $sql(ic.relnamespace, ic.relname), d.description,
                     $name(c.relnamespace, c.relname)
                    from pg_description d join pg_class ic on ic.oid = d.objoid and ic.relkind in ('i', 'I')
                    join pg_index i on i.indexrelid = ic.oid
-                   join pg_class c on c.oid = i.indrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
+                   join pg_class c on c.oid = i.indrelid and c.relnamespace $namespaces and not $brought(pg_class, c.oid) and c.relkind in ('r', 'p')
                    where d.classoid = 'pg_class'::regclass
                    union all
                    select 'column ' || $sql(c.relnamespace, c.relname) || '.' || quote_ident(a.attname), d.description,
                     $name(c.relnamespace, c.relname)
                    from pg_description d
-                   join pg_class c on c.oid = d.objoid and c.relnamespace $namespaces
+                   join pg_class c on c.oid = d.objoid and c.relnamespace $namespaces and not $brought(pg_class, c.oid)
                         and (c.relkind in ('v', 'm', 'c', 'f') or c.relispartition)
                    join pg_attribute a on a.attrelid = c.oid and a.attnum = d.objsubid
                    where d.classoid = 'pg_class'::regclass and d.objsubid > 0
                    union all
                    select 'foreign table ' || $sql(c.relnamespace, c.relname), d.description, $name(c.relnamespace, c.relname)
-                   from pg_description d join pg_class c on c.oid = d.objoid and c.relnamespace $namespaces and c.relkind = 'f'
+                   from pg_description d join pg_class c on c.oid = d.objoid and c.relnamespace $namespaces and not $brought(pg_class, c.oid) and c.relkind = 'f'
                    where d.classoid = 'pg_class'::regclass and d.objsubid = 0
                    union all
                    select 'constraint ' || quote_ident(n.conname) || ' on domain ' || $sql(t.typnamespace, t.typname),
                           d.description, $name(t.typnamespace, t.typname)
                    from pg_description d join pg_constraint n on n.oid = d.objoid
-                   join pg_type t on t.oid = n.contypid and t.typnamespace $namespaces
+                   join pg_type t on t.oid = n.contypid and t.typnamespace $namespaces and $own(pg_type, t.oid)
                    where d.classoid = 'pg_constraint'::regclass
                    union all
                    select 'policy ' || quote_ident(p.polname) || ' on ' || $sql(c.relnamespace, c.relname), d.description,
                           p.polname || ' on ' || $name(c.relnamespace, c.relname)
                    from pg_description d join pg_policy p on p.oid = d.objoid
-                   join pg_class c on c.oid = p.polrelid and c.relnamespace $namespaces
+                   join pg_class c on c.oid = p.polrelid and c.relnamespace $namespaces and not $brought(pg_class, c.oid)
                    where d.classoid = 'pg_policy'::regclass
                    union all
                    select 'rule ' || quote_ident(r.rulename) || ' on ' || $sql(c.relnamespace, c.relname), d.description,
                           r.rulename || ' on ' || $name(c.relnamespace, c.relname)
                    from pg_description d join pg_rewrite r on r.oid = d.objoid
-                   join pg_class c on c.oid = r.ev_class and c.relnamespace $namespaces
+                   join pg_class c on c.oid = r.ev_class and c.relnamespace $namespaces and not $brought(pg_class, c.oid)
                    where d.classoid = 'pg_rewrite'::regclass) found",
         )
     }
 
     pub(super) fn grants(&mut self) -> Result<(), ServerError> {
         let own = "c.relname not like 'hollow\\_oak\\_%'";
+        let (of_relation, of_column) =
+            (not_as_brought("pg_class", "c.oid", "0"), not_as_brought("pg_class", "c.oid", "a.attnum"));
         self.objects(
             ObjectKind::Grant,
             &format!(
@@ -347,7 +352,7 @@ impl Reader<'_> {
                               string_agg(lower(g.privilege_type), ', ' order by g.privilege_type) as privileges,
                               case c.relkind when 'S' then 'sequence ' else '' end || $sql(c.relnamespace, c.relname) as what
                        from pg_class c cross join lateral aclexplode(c.relacl) g
-                       where c.relnamespace $namespaces and g.grantee <> c.relowner and {own}
+                       where c.relnamespace $namespaces and g.grantee <> c.relowner and {own} and {of_relation}
                        group by c.relnamespace, c.relname, c.relkind, g.grantee, g.is_grantable) found
                  union all
                  select who || ' on ' || relname || '.' || attname || case when is_grantable then ' with grant option' else '' end,
@@ -360,13 +365,14 @@ impl Reader<'_> {
                                          order by g.privilege_type) as privileges
                        from pg_attribute a join pg_class c on c.oid = a.attrelid and c.relnamespace $namespaces
                        cross join lateral aclexplode(a.attacl) g
-                       where a.attacl is not null and g.grantee <> c.relowner and {own}
+                       where a.attacl is not null and g.grantee <> c.relowner and {own} and {of_column}
                        group by c.relnamespace, c.relname, a.attname, g.grantee, g.is_grantable) found"
             ),
         )?;
         self.objects(
             ObjectKind::Grant,
-            "select who || ' on namespace ' || nspname || case when is_grantable then ' with grant option' else '' end,
+            &format!(
+                "select who || ' on namespace ' || nspname || case when is_grantable then ' with grant option' else '' end,
                     'grant ' || privileges || ' on ' || what || ' to ' || who
                     || case when is_grantable then ' with grant option' else '' end,
                     'revoke ' || privileges || ' on ' || what || ' from ' || who, null, nspname
@@ -375,8 +381,10 @@ impl Reader<'_> {
                           string_agg(lower(g.privilege_type), ', ' order by g.privilege_type) as privileges,
                           'schema ' || quote_ident(n.nspname) as what
                    from pg_namespace n cross join lateral aclexplode(n.nspacl) g
-                   where n.oid $namespaces and n.oid <> $default and g.grantee <> n.nspowner
+                   where n.oid $namespaces and n.oid <> $default and g.grantee <> n.nspowner and {}
                    group by n.nspname, g.grantee, g.is_grantable) found",
+                not_as_brought("pg_namespace", "n.oid", "0")
+            ),
         )?;
         // Of the one that is worked in, what it was not made with (PostgreSQL 17, "pg_init_privs").
         let kept = "select n.nspname, g.grantee, g.privilege_type, g.is_grantable, n.nspowner
@@ -406,13 +414,14 @@ impl Reader<'_> {
         // Privileges").
         self.objects(
             ObjectKind::Grant,
-            "select who || ' on ' || what || case when is_grantable then ' with grant option' else '' end,
+            &format!(
+                "select who || ' on ' || what || case when is_grantable then ' with grant option' else '' end,
                     'grant execute on ' || what || ' to ' || who || case when is_grantable then ' with grant option' else '' end,
                     'revoke execute on ' || what || ' from ' || who, null, proname
              from (select distinct $name(p.pronamespace, p.proname) as proname, quote_ident(pg_get_userbyid(g.grantee)) as who, g.is_grantable,
                           'routine ' || p.oid::regprocedure as what
                    from pg_proc p cross join lateral aclexplode(p.proacl) g
-                   where p.pronamespace $namespaces and g.grantee <> p.proowner and g.grantee <> 0) found
+                   where p.pronamespace $namespaces and g.grantee <> p.proowner and g.grantee <> 0 and {}) found
              union all
              select 'public not on routine ' || p.oid::regprocedure,
                     'revoke execute on routine ' || p.oid::regprocedure || ' from public',
@@ -421,6 +430,18 @@ impl Reader<'_> {
              where p.pronamespace $namespaces and p.proacl is not null
                and not exists (select from aclexplode(p.proacl) g where g.grantee = 0)
                and $own(pg_proc, p.oid)",
+                not_as_brought("pg_proc", "p.oid", "0")
+            ),
         )
     }
+}
+
+/// SQL for that an extension did not give the privilege g itself when it was made (PostgreSQL 17, "pg_init_privs"), to an
+/// object of a catalogue, or to one of its parts.
+fn not_as_brought(catalogue: &str, object: &str, part: &str) -> String {
+    format!(
+        "not exists (select from pg_init_privs i cross join lateral aclexplode(i.initprivs) f
+                     where i.privtype = 'e' and i.classoid = '{catalogue}'::regclass and i.objoid = {object} and i.objsubid = {part}
+                       and (f.grantee, f.privilege_type, f.is_grantable) = (g.grantee, g.privilege_type, g.is_grantable))"
+    )
 }

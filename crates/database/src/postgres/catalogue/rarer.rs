@@ -452,7 +452,7 @@ impl Reader<'_> {
                               r.rulename || ' on ' || $name(rc.relnamespace, rc.relname)
                        from pg_rewrite r join pg_class rc on rc.oid = r.ev_class where r.rulename <> '_RETURN') x
                  join pg_class c on c.oid = x.relation and c.relnamespace $namespaces
-                 where x.state <> 'O'"
+                 where x.state <> 'O' and not $brought(pg_class, c.oid)"
             ),
         )
     }

@@ -38,15 +38,17 @@ pub(super) const RELATIONS: &str = "select c.oid, $name(c.relnamespace, c.relnam
              where c.relnamespace $namespaces and c.relkind in ('r', 'p', 'v', 'm', 'f')";
 
 /// Sequences, and the columns that they are of.
-pub(super) const NUMBERING: &str = "select x.refobjid, x.refobjsubid, s.seqstart, s.seqincrement, s.seqcache, s.seqcycle, s.seqmin, s.seqmax,
+pub(super) const NUMBERING: &str =
+    "select x.refobjid, x.refobjsubid, s.seqstart, s.seqincrement, s.seqcache, s.seqcycle, s.seqmin, s.seqmax,
                     case s.seqtypid when 'int2'::regtype then 32767 when 'int4'::regtype then 2147483647
                          else 9223372036854775807 end, c.relname, x.deptype, $name(c.relnamespace, c.relname),
                     format_type(s.seqtypid, null), d.description, c.relpersistence = 'u'
              from pg_sequence s
              join pg_class c on c.oid = s.seqrelid and c.relnamespace $namespaces
              left join pg_depend x on x.classid = 'pg_class'::regclass and x.objid = s.seqrelid
-                  and (x.deptype in ('a', 'i') and x.refclassid = 'pg_class'::regclass and x.refobjsubid > 0 or x.deptype = 'e')
-             left join pg_description d on d.objoid = c.oid and d.classoid = 'pg_class'::regclass and d.objsubid = 0";
+                  and x.deptype in ('a', 'i') and x.refclassid = 'pg_class'::regclass and x.refobjsubid > 0
+             left join pg_description d on d.objoid = c.oid and d.classoid = 'pg_class'::regclass and d.objsubid = 0
+             where not $brought(pg_class, s.seqrelid)";
 
 impl Reader<'_> {
     pub(super) fn relations(&mut self) -> Result<(), ServerError> {
@@ -239,8 +241,6 @@ impl Reader<'_> {
         for row in rows {
             match letter(&row, 10) {
                 'i' => self.describe_numbering(&row),
-                // Of an extension.
-                'e' => continue,
                 _ => {
                     self.sequences.push(row);
                     continue;
