@@ -20,7 +20,7 @@ impl Reader {
         let mut names = Vec::new();
         loop {
             let start = cursor.at();
-            names.extend(self.relation(cursor).ok());
+            let name = self.relation(cursor).ok();
             cursor.go_to(start);
             let is_gone = match word.as_str() {
                 "schema" => self.is_namespace(&cursor.name().here()?),
@@ -30,6 +30,7 @@ impl Reader {
                 cursor.go_to(start);
                 return Err(Stop::Because(format!("there is no such {word} before this")));
             }
+            names.extend(name.filter(|_| is_gone));
             if !cursor.eat(",") {
                 break;
             }
