@@ -168,6 +168,8 @@ drop view spells cascade;
 drop function no_spell() cascade;
 create view spelled as select word from spell;
 drop table if exists word cascade;
+create temp table word (id int);
+drop table word cascade;
 drop function if exists word() cascade;
 create schema attic;
 create type attic.kind as enum ('old', 'older');

@@ -20,7 +20,8 @@ impl Reader {
         let mut names = Vec::new();
         loop {
             let start = cursor.at();
-            let name = self.relation(cursor).ok();
+            // Nothing that stays stands on what is of the session only.
+            let name = self.relation(cursor).ok().filter(|name| !self.temporary.contains(name));
             cursor.go_to(start);
             let is_gone = match word.as_str() {
                 "schema" => self.is_namespace(&cursor.name().here()?),
