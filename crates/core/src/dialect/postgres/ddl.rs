@@ -9,6 +9,7 @@ mod dropping;
 mod grants;
 mod indexes;
 mod labels;
+mod names;
 mod namespaces;
 mod partitions;
 mod tables;
@@ -294,11 +295,7 @@ impl Reader {
     }
 
     fn named(&self, parts: &[String]) -> Reading<String> {
-        match parts {
-            [name] => Ok(qualified(self.namespace.as_deref(), name)),
-            [namespace, name] => Ok(qualified(Some(namespace.as_str()).filter(|one| *one != PUBLIC), name)),
-            _ => Err(Stop::Here),
-        }
+        names::named(self.namespace.as_deref(), parts).here()
     }
 
     /// What a type's text names, if it is a type that this SQL makes; an array names its elements' type.

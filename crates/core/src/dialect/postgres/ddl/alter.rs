@@ -349,11 +349,12 @@ impl Reader {
             cursor.eat("column");
             let is_lenient = Self::passed_if_exists(cursor);
             let name = cursor.name().here()?;
-            let _ = cursor.eat("cascade") || cursor.eat("restrict");
+            let cascades = cursor.eat("cascade");
+            cursor.eat("restrict");
             if is_lenient && self.number(oid, &name).is_none() {
                 return Ok(());
             }
-            return self.drop_column(oid, &name);
+            return self.drop_column(oid, &name, cascades);
         }
         if cursor.eat("rename") {
             return self.rename(cursor, oid);

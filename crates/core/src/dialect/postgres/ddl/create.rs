@@ -14,24 +14,25 @@ use crate::physical::ObjectKind;
 use crate::sql::Cursor;
 
 /// What is made by words that are kept, so that a name in them means what it means when they run.
-const KEPT_AS_WRITTEN: [&str; 12] = [
-    "statistics",
-    "policy",
-    "rule",
-    "aggregate",
-    "collation",
-    "conversion",
-    "server",
-    "publication",
-    "event",
-    "foreign",
-    "text",
-    "cast",
-];
+const KEPT_AS_WRITTEN: [&str; 8] =
+    ["collation", "conversion", "server", "publication", "event", "foreign", "text", "cast"];
 
 /// Those whose names are given the namespace that the search path says.
-const GIVEN_NAMESPACES: [&str; 9] =
-    ["view", "recursive", "materialized", "function", "procedure", "trigger", "constraint", "domain", "type"];
+const GIVEN_NAMESPACES: [&str; 13] = [
+    "view",
+    "recursive",
+    "materialized",
+    "function",
+    "procedure",
+    "aggregate",
+    "trigger",
+    "constraint",
+    "policy",
+    "rule",
+    "domain",
+    "type",
+    "statistics",
+];
 
 /// What was said of where a sequence begins and ends.
 #[derive(Default)]

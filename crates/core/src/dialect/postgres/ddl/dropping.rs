@@ -1,10 +1,12 @@
 //! What goes again while a file is read, and what goes with it.
 
+use super::names::{Place, Use, Words};
 use super::{OF_SERVER, PUBLIC, Pending, Reader, Reading};
 use crate::dialect::postgres::SYNTAX;
-use crate::dialect::postgres::catalogue::{ConstraintRow, OtherRow};
+use crate::dialect::postgres::catalogue::{ColumnRow, ConstraintRow, OtherRow};
+use crate::dialect::postgres::quote::{literal, quote_object};
 use crate::dialect::reading::{OrStop, Read, Stop};
-use crate::physical::{ObjectKind, mentions, qualified};
+use crate::physical::{ObjectKind, qualified};
 use crate::sql::{Cursor, Expression};
 
 impl Reader {
@@ -93,42 +95,118 @@ impl Reader {
         gone.into_iter().try_for_each(|(word, name)| self.drop_dependants(word, &name))
     }
 
-    /// What stands on a thing that went with `cascade` goes as well: views over it and views over those, triggers that run
-    /// it, columns of its type. A server knows what reads what; here it is what is named.
+    /// What stands on a thing that went with `cascade` goes as well: views over it and views over those, routines and columns
+    /// of its type, what calls it. A server knows what reads what; here it is what is named where such a thing can stand.
     fn drop_dependants(&mut self, word: &str, name: &str) -> Reading<()> {
-        let is_routine = |row: &OtherRow| row.kind == ObjectKind::Routine;
-        let called = |row: &OtherRow| row.name.split('(').next() == Some(name.split('(').next().unwrap_or(name));
-        let others = &mut self.catalogue.others;
-        match word {
-            "type" | "domain" => {
-                let is_of = |ty: &str| ty.trim_end_matches("[]") == name;
-                let columns = self.catalogue.columns.iter().filter(|row| is_of(&row.ty));
-                let columns: Vec<_> = columns.map(|row| (row.table, row.name.clone())).collect();
-                return columns.into_iter().try_for_each(|(oid, column)| self.drop_column(oid, &column));
+        let name = name.split('(').next().unwrap_or(name);
+        let is_routine = |row: &OtherRow| matches!(row.kind, ObjectKind::Routine | ObjectKind::Aggregate);
+        let places: &[Place] = match word {
+            // A table and a view are types as well, those of their rows.
+            "table" | "view" | "materialized view" | "foreign table" => &[Place::Relation, Place::Type],
+            "type" | "domain" => &[Place::Type],
+            "function" | "procedure" | "routine" | "aggregate" => {
+                let is_namesake = |row: &OtherRow| is_routine(row) && row.name.split('(').next() == Some(name);
+                if self.catalogue.others.iter().any(is_namesake) {
+                    // Which of them is meant cannot be told.
+                    return Ok(());
+                }
+                self.drop_calls_of(name)?;
+                &[Place::Routine]
             }
-            "function" | "procedure" | "routine" if others.iter().any(|row| is_routine(row) && called(row)) => {
-                // A namesake is there still, and which of them is meant cannot be told.
+            "sequence" => {
+                let default = format!("nextval({}::regclass)", literal(&quote_object(name)));
+                let numbered =
+                    self.catalogue.columns.iter_mut().filter(|row| row.expression.as_ref() == Some(&default));
+                numbered.for_each(|row| row.expression = None);
                 return Ok(());
             }
-            "function" | "procedure" | "routine" => {
-                let runs = |sql: &str| sql.to_ascii_lowercase().rfind("execute").map(|at| sql[at..].to_owned());
-                let name = name.split('(').next().unwrap_or(name);
-                others.retain(|row| {
-                    row.kind != ObjectKind::Trigger || !runs(&row.sql).is_some_and(|said| mentions(&said, name))
-                });
-            }
-            "table" | "view" | "materialized view" => {}
             _ => return Ok(()),
+        };
+        if places.contains(&Place::Type) {
+            self.drop_columns_of(name)?;
         }
+        let uses_it = |row: &&OtherRow| {
+            let is_it = |one: &Use| places.contains(&one.place) && one.name().as_deref() == Some(name);
+            Words::new(&row.sql).uses().iter().any(is_it)
+        };
+        let using: Vec<OtherRow> = self.catalogue.others.iter().filter(uses_it).cloned().collect();
+        using.iter().try_for_each(|row| self.drop_dependant(row, name))
+    }
+
+    fn drop_dependant(&mut self, row: &OtherRow, name: &str) -> Reading<()> {
+        let is_it = |other: &OtherRow| other.kind == row.kind && other.name == row.name && other.table == row.table;
+        match row.kind {
+            ObjectKind::View | ObjectKind::MaterializedView => {
+                self.drop_view(&row.name);
+                self.drop_dependants("view", &row.name)
+            }
+            ObjectKind::Routine | ObjectKind::Aggregate => {
+                self.catalogue.others.retain(|other| !is_it(other));
+                self.drop_dependants("function", &row.name)
+            }
+            ObjectKind::Domain => {
+                self.domains.remove(&row.name);
+                self.catalogue.others.retain(|other| !is_it(other));
+                self.drop_dependants("domain", &row.name)
+            }
+            ObjectKind::Trigger | ObjectKind::Policy | ObjectKind::Rule => {
+                self.catalogue.others.retain(|other| !is_it(other));
+                Ok(())
+            }
+            ObjectKind::Type => Err(Stop::Because(format!(
+                "with `{name}` the server takes a field out of the type `{}`, which is not read: drop that type as well, and \
+                 make it again",
+                row.name
+            ))),
+            _ => Ok(()),
+        }
+    }
+
+    fn drop_columns_of(&mut self, ty: &str) -> Reading<()> {
+        let is_of = |row: &&ColumnRow| {
+            self.type_made(&row.ty, |name| name == ty).is_some() || {
+                // Where a search path is set now, and none was when it was read.
+                row.ty.trim_end_matches("[]") == ty
+            }
+        };
+        let columns: Vec<_> =
+            self.catalogue.columns.iter().filter(is_of).map(|row| (row.table, row.name.clone())).collect();
+        columns.into_iter().try_for_each(|(oid, column)| self.drop_column(oid, &column, true))
+    }
+
+    /// Defaults, checks, indexes and generated columns that call a routine.
+    fn drop_calls_of(&mut self, routine: &str) -> Reading<()> {
+        let calls = |text: &String| {
+            let is_it = |one: &Use| one.place == Place::Routine && one.name().as_deref() == Some(routine);
+            Words::new(text).uses().iter().any(is_it)
+        };
+        let columns = self.catalogue.columns.iter_mut().filter(|row| row.expression.as_ref().is_some_and(calls));
+        let mut computed = Vec::new();
+        for row in columns {
+            match row.generated {
+                Some(_) => computed.push((row.table, row.name.clone())),
+                None => row.expression = None,
+            }
+        }
+        while let Some(at) =
+            self.catalogue.constraints.iter().position(|row| row.expression.as_ref().is_some_and(calls))
+        {
+            self.remove_constraint(at);
+        }
+        self.catalogue.indexes.retain(|row| !row.expressions.iter().chain(&row.predicate).any(calls));
+        computed.into_iter().try_for_each(|(oid, column)| self.drop_column(oid, &column, true))
+    }
+
+    /// Views that read a column which goes with `cascade`.
+    fn drop_views_of(&mut self, table: &str, column: &str) -> Reading<()> {
         let is_view = |row: &&OtherRow| matches!(row.kind, ObjectKind::View | ObjectKind::MaterializedView);
-        let name = name.split('(').next().unwrap_or(name);
-        let reading = others.iter().filter(is_view).filter(|row| row.name != name && mentions(&row.sql, name));
-        let reading: Vec<String> = reading.map(|row| row.name.clone()).collect();
-        for view in reading {
-            self.drop_view(&view);
-            self.drop_dependants("view", &view)?;
-        }
-        Ok(())
+        let reads_it = |row: &&OtherRow| {
+            let words = Words::new(&row.sql);
+            let is_it = |one: &Use| one.place == Place::Relation && one.name().as_deref() == Some(table);
+            words.may_read(column) && words.uses().iter().any(is_it)
+        };
+        let views: Vec<OtherRow> = self.catalogue.others.iter().filter(is_view).filter(reads_it).cloned().collect();
+        views.iter().try_for_each(|row| self.drop_dependant(row, table))
     }
 
     /// A view goes with its triggers, rules and indexes.
@@ -246,7 +324,7 @@ impl Reader {
     }
 
     /// A column goes, with the keys and indexes over it. Its number stays taken, as on the server.
-    pub(super) fn drop_column(&mut self, oid: u32, name: &str) -> Reading<()> {
+    pub(super) fn drop_column(&mut self, oid: u32, name: &str, cascades: bool) -> Reading<()> {
         let number = self.numbers(oid, &[name.to_owned()])?;
         let number = number.first().copied().unwrap_or_default();
         let mut at = 0;
@@ -270,6 +348,6 @@ impl Reader {
         {
             place.clear();
         }
-        Ok(())
+        if cascades { self.drop_views_of(&table, name) } else { Ok(()) }
     }
 }
