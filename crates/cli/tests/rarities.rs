@@ -92,6 +92,7 @@ fn what_people_write_is_read_as_the_server_reads_it() {
     for (provider, script, passed_over) in [
         (Provider::Postgres, "namespaces", 0),
         (Provider::Postgres, "written_postgres", 5),
+        (Provider::Postgres, "renamed_postgres", 0),
         (Provider::Mariadb, "written_mariadb", 4),
     ] {
         if wanted(provider) {

@@ -12,6 +12,7 @@ mod labels;
 mod names;
 mod namespaces;
 mod partitions;
+mod renaming;
 mod tables;
 
 use std::collections::{BTreeMap, BTreeSet};

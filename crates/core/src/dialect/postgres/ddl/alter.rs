@@ -1,12 +1,11 @@
 //! `alter …` in a file.
 
-use super::{OF_SERVER, PUBLIC, Reader, Reading, parameters};
-use crate::dialect::postgres::SYNTAX;
-use crate::dialect::postgres::catalogue::{SequenceRow, WordRow};
-use crate::dialect::postgres::quote::{literal, quote, quote_object};
+use super::{OF_SERVER, Reader, Reading, parameters};
+use crate::dialect::postgres::catalogue::WordRow;
+use crate::dialect::postgres::quote::{quote, quote_object};
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::{ObjectKind, qualified};
-use crate::sql::{Cursor, Expression};
+use crate::sql::Cursor;
 
 impl Reader {
     pub(super) fn alter(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
@@ -59,9 +58,8 @@ impl Reader {
                 Self::passed_if_exists(cursor);
                 return self.add_word(cursor, name);
             }
-            if self.enums.contains(&name) && cursor.eat_all(&["rename", "to"]) {
-                let new = qualified::beside(&name, &qualified::part(&cursor.name().here()?));
-                self.rename_enum(&name, &new);
+            if let Some(new) = Self::new_name(cursor, &name)? {
+                self.rename_type(&name, &new);
                 return Ok(Read::Done);
             }
             if self.enums.contains(&name) && cursor.eat_all(&["rename", "value"]) {
@@ -70,6 +68,7 @@ impl Reader {
                 let new = cursor.text().here()?;
                 return self.rename_word(&name, &old, &new);
             }
+            return self.alter_fields(cursor, &name);
         } else if cursor.eat("index") {
             let is_lenient = Self::passed_if_exists(cursor);
             let name = self.relation(cursor)?;
@@ -108,50 +107,38 @@ impl Reader {
         } else if cursor.eat("view") {
             Self::passed_if_exists(cursor);
             let name = self.relation(cursor)?;
+            if let Some(new) = Self::new_name(cursor, &name)? {
+                self.rename_relation(&name, &new);
+                return Ok(Read::Done);
+            }
             return self.alter_view(cursor, &name);
         } else if cursor.eat_all(&["materialized", "view"]) {
             Self::passed_if_exists(cursor);
             let name = self.relation(cursor)?;
+            if let Some(new) = Self::new_name(cursor, &name)? {
+                self.rename_relation(&name, &new);
+                return Ok(Read::Done);
+            }
             return self.alter_kept_view(cursor, &name);
+        } else if ["function", "procedure", "routine", "aggregate"].into_iter().any(|word| cursor.eat(word)) {
+            return self.alter_routine(cursor, sql);
+        } else if ["trigger", "policy", "rule"].into_iter().any(|word| cursor.eat(word)) {
+            return self.alter_on_table(cursor);
         } else if cursor.eat("publication") {
             return self.more_of(cursor, sql, ObjectKind::Publication);
         } else if cursor.eat("domain") {
+            let start = cursor.at();
+            let name = self.relation(cursor)?;
+            if let Some(new) = Self::new_name(cursor, &name)? {
+                self.rename_type(&name, &new);
+                return Ok(Read::Done);
+            }
+            cursor.go_to(start);
             return self.more_of(cursor, sql, ObjectKind::Domain);
         } else if cursor.eat("statistics") {
             return self.more_of(cursor, sql, ObjectKind::Statistics);
         }
         Err(Stop::Here)
-    }
-
-    /// An enum type gets another name, and so do the columns that are of it, and the casts to it.
-    fn rename_enum(&mut self, old: &str, new: &str) {
-        self.enums.remove(old);
-        self.enums.insert(new.to_owned());
-        self.catalogue.words.iter_mut().filter(|row| row.name == old).for_each(|row| new.clone_into(&mut row.name));
-        let (was, is) = (quote_object(old), quote_object(new));
-        for row in self.catalogue.columns.iter_mut().filter(|row| row.enumeration.as_deref() == Some(old)) {
-            row.enumeration = Some(new.to_owned());
-            row.ty = row.ty.replacen(&was, &is, 1);
-        }
-        let cast = |text: &mut String| *text = text.replace(&format!("::{was}"), &format!("::{is}"));
-        let checks = self.catalogue.constraints.iter_mut().filter_map(|row| row.expression.as_mut());
-        checks.chain(self.catalogue.columns.iter_mut().filter_map(|row| row.expression.as_mut())).for_each(cast);
-        for row in &mut self.catalogue.indexes {
-            row.expressions.iter_mut().chain(row.predicate.as_mut()).for_each(cast);
-        }
-    }
-
-    /// A word of an enum type gets another name, also where it is a default.
-    fn rename_word(&mut self, name: &str, old: &str, new: &str) -> Reading<Read> {
-        let mut words = self.catalogue.words.iter_mut().filter(|row| row.name == name);
-        words.find(|row| row.word == old).here()?.word = new.to_owned();
-        let (was, is) = (literal(old), literal(new));
-        for row in self.catalogue.columns.iter_mut().filter(|row| row.enumeration.as_deref() == Some(name)) {
-            if let Some(rest) = row.expression.as_deref().and_then(|text| text.strip_prefix(&was)) {
-                row.expression = Some(format!("{is}{rest}"));
-            }
-        }
-        Ok(Read::Done)
     }
 
     /// `alter [column] NAME set default …`: what a row gets that is inserted by way of a view.
@@ -182,7 +169,7 @@ impl Reader {
     /// A change of an object that is kept as it is written: it goes behind what makes it.
     pub(super) fn more_of(&mut self, cursor: &mut Cursor<'_>, sql: &str, kind: ObjectKind) -> Reading<Read> {
         let name = self.relation(cursor)?;
-        if cursor.is("rename") || cursor.is("drop") || cursor.are(&["set", "schema"]) {
+        if cursor.is("rename") || cursor.are(&["set", "schema"]) {
             return Err(Stop::Here);
         }
         let made = self.catalogue.others.iter_mut().find(|row| row.kind == kind && row.name == name);
@@ -216,7 +203,15 @@ impl Reader {
         if self.is_partition(&name) {
             return self.alter_partition(cursor, &name, sql);
         }
-        if self.catalogue.others.iter().any(|row| row.kind == ObjectKind::View && row.name == name) {
+        let is_there = |kind: ObjectKind| self.catalogue.others.iter().any(|row| row.kind == kind && row.name == name);
+        let is_view = is_there(ObjectKind::View);
+        if (is_view || is_there(ObjectKind::MaterializedView))
+            && let Some(new) = Self::new_name(cursor, &name)?
+        {
+            self.rename_relation(&name, &new);
+            return Ok(Read::Done);
+        }
+        if is_view {
             return self.alter_view(cursor, &name);
         }
         if self.catalogue.others.iter().any(|row| row.kind == ObjectKind::MaterializedView && row.name == name) {
@@ -410,89 +405,6 @@ impl Reader {
         let marked = indexes.map(|row| &mut row.peculiarities).chain(keys.map(|row| &mut row.peculiarities));
         if marked.map(|words| words.push(word.to_owned())).count() == 0 {
             return Err(Stop::Because(format!("`{}` has no index `{name}` before this", self.table_name(oid))));
-        }
-        Ok(())
-    }
-
-    pub(super) fn rename_table(&mut self, oid: u32, old: &str, new: &str) {
-        let is_old = |name: &String| name == old;
-        self.pending.iter_mut().filter(|one| is_old(&one.table)).for_each(|one| one.table = new.to_owned());
-        self.owners.values_mut().filter(|one| is_old(&one.0)).for_each(|one| one.0 = new.to_owned());
-        let others = self.catalogue.others.iter_mut().filter(|row| row.table.as_ref().is_some_and(is_old));
-        others.for_each(|row| row.table = Some(new.to_owned()));
-        self.table_row(oid).name = new.to_owned();
-    }
-
-    /// A table goes to another namespace, and the sequences that are its own with it.
-    pub(super) fn move_table(&mut self, oid: u32, namespace: &str) {
-        let old = self.table_name(oid);
-        let moved = |name: &str| {
-            let base = qualified::plain(qualified::base(name)).into_owned();
-            qualified(Some(namespace).filter(|one| *one != PUBLIC), &base)
-        };
-        let owned: Vec<String> =
-            self.owners.iter().filter(|(_, owner)| owner.0 == old).map(|(name, _)| name.clone()).collect();
-        let of_table =
-            |row: &&SequenceRow| row.owner.is_some_and(|(table, _)| table == oid) || owned.contains(&row.name);
-        let sequences: Vec<String> =
-            self.catalogue.sequences.iter().filter(of_table).map(|row| row.name.clone()).collect();
-        for name in &sequences {
-            self.rename_sequence(name, &moved(name));
-        }
-        self.rename_table(oid, &old, &moved(&old));
-    }
-
-    /// A sequence gets another name, and so does what columns read of it.
-    fn rename_sequence(&mut self, old: &str, new: &str) {
-        let named = self.catalogue.sequences.iter_mut().filter(|row| row.name == old);
-        named.for_each(|row| new.clone_into(&mut row.name));
-        let (was, is) = (literal(&quote_object(old)), literal(&quote_object(new)));
-        for row in self.catalogue.columns.iter_mut().filter(|row| row.expression.is_some()) {
-            row.expression = row.expression.take().map(|text| text.replace(&was, &is));
-        }
-        let owner = self.owners.remove(old);
-        self.owners.extend(owner.map(|owner| (new.to_owned(), owner)));
-    }
-
-    pub(super) fn rename(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
-        let old_table = self.table_name(oid);
-        if cursor.eat("to") {
-            let new = qualified::beside(&old_table, &qualified::part(&cursor.name().here()?));
-            self.rename_table(oid, &old_table, &new);
-            return Ok(());
-        }
-        if cursor.eat("constraint") {
-            let old = cursor.name().here()?;
-            cursor.expect("to").here()?;
-            let new = cursor.name().here()?;
-            let mut rows = self.catalogue.constraints.iter_mut();
-            rows.find(|row| row.table == oid && row.name == old).here()?.name = new;
-            return Ok(());
-        }
-        cursor.eat("column");
-        let old = cursor.name().here()?;
-        cursor.expect("to").here()?;
-        let new = cursor.name().here()?;
-        self.column(oid, &old)?.name.clone_from(&new);
-        for place in self.columns.get_mut(&oid).into_iter().flatten().filter(|one| **one == old) {
-            place.clone_from(&new);
-        }
-        let of_column = |one: &(String, String)| one.0 == old_table && one.1 == old;
-        self.owners.values_mut().filter(|one| of_column(one)).for_each(|one| one.1.clone_from(&new));
-        for one in self.pending.iter_mut().filter(|one| one.table == old_table) {
-            one.columns.iter_mut().filter(|column| **column == old).for_each(|column| column.clone_from(&new));
-        }
-        let respelled = |text: &str| {
-            Expression::read(text, SYNTAX)
-                .with_columns(|found| (found.name == old).then(|| quote(&new)))
-                .text()
-                .to_owned()
-        };
-        let checks = self.catalogue.constraints.iter_mut().filter(|row| row.table == oid);
-        checks.for_each(|row| row.expression = row.expression.as_deref().map(respelled));
-        for row in self.catalogue.indexes.iter_mut().filter(|row| row.table == oid) {
-            row.predicate = row.predicate.as_deref().map(respelled);
-            row.expressions.iter_mut().for_each(|text| *text = respelled(text));
         }
         Ok(())
     }

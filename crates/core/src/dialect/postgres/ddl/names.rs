@@ -2,8 +2,9 @@
 
 use super::PUBLIC;
 use crate::dialect::postgres::SYNTAX;
-use crate::dialect::postgres::quote::quote;
-use crate::physical::qualified;
+use crate::dialect::postgres::quote::{quote, quote_object};
+use crate::dialect::postgres::render::object_name;
+use crate::physical::qualified::{self, qualified};
 use crate::sql::{Lexer, Token, TokenKind, unquote};
 
 /// Words that stand before the name of what is made.
@@ -33,7 +34,23 @@ const HEAD: [&str; 19] = [
 const BEFORE_RELATION: [&str; 6] = ["from", "join", "only", "into", "update", "table"];
 
 /// Words that end a list of relations.
-const BEHIND_RELATIONS: [&str; 14] = [
+const BEHIND_RELATIONS: [&str; 12] = [
+    "where",
+    "group",
+    "order",
+    "having",
+    "limit",
+    "union",
+    "except",
+    "intersect",
+    "window",
+    "select",
+    "returning",
+    "set",
+];
+
+/// What a relation without an alias has behind it, beside the words that end a list.
+const AFTER_RELATION: [&str; 30] = [
     "where",
     "group",
     "order",
@@ -45,9 +62,25 @@ const BEHIND_RELATIONS: [&str; 14] = [
     "on",
     "using",
     "window",
-    "select",
     "returning",
     "set",
+    "values",
+    "default",
+    "select",
+    "join",
+    "inner",
+    "left",
+    "right",
+    "full",
+    "cross",
+    "natural",
+    "tablesample",
+    "offset",
+    "fetch",
+    "for",
+    "with",
+    "do",
+    "when",
 ];
 
 /// What may stand behind the type of an argument or field.
@@ -71,6 +104,8 @@ pub(super) struct Use {
     /// The name, and its namespace before it where that is said.
     pub parts: Vec<String>,
     pub place: Place,
+    /// Whether it is the table that what is made hangs on.
+    pub is_own_table: bool,
 }
 
 impl Use {
@@ -261,10 +296,94 @@ impl<'a> Words<'a> {
             };
             let is_query = |parts: &[String]| matches!(parts, [name] if self.is_of_query(name, at));
             if place != Place::Relation || !is_query(&parts) {
-                uses.push(Use { at, parts, place });
+                uses.push(Use { at, parts, place, is_own_table: is_of_table });
             }
         }
         uses
+    }
+
+    /// The text with another name for what it makes.
+    pub(super) fn own_name_changed(&self, new: &str) -> String {
+        let head = self.head();
+        let tokens = self.name(head).map_or(1, |parts| 2 * parts.len() - 1);
+        self.replaced(&[(head, tokens, new.to_owned())])
+    }
+
+    /// The text with another name for what it uses. A relation that columns are said with is called as before there, by an
+    /// alias, where it cannot be told that nothing else is called so.
+    pub(super) fn renamed(&self, places: &[Place], old: &str, new: &str) -> String {
+        let base = qualified::plain(qualified::base(old)).into_owned();
+        let (uses, others): (Vec<Use>, Vec<Use>) =
+            self.uses().into_iter().partition(|one| places.contains(&one.place) && one.name().as_deref() == Some(old));
+        if uses.is_empty() {
+            return self.sql.to_owned();
+        }
+        let is_used = |at: usize| uses.iter().chain(&others).any(|one| one.at == at);
+        let runs = || (0..self.tokens.len()).filter(|at| !is_used(*at)).filter_map(|at| Some((at, self.name(at)?)));
+        let is_called_so = runs().any(|(at, parts)| at != self.head() && parts == [base.as_str()]);
+        let is_relation = places.contains(&Place::Relation);
+        let changed = |one: &Use| {
+            let tokens = 2 * one.parts.len() - 1;
+            let is_read = one.place == Place::Relation && !one.is_own_table && self.before(one.at) != "into";
+            let alias = match is_called_so && is_read && !self.has_alias(one.at + tokens) {
+                true => format!(" {}", quote(&base)),
+                false => String::new(),
+            };
+            (one.at, tokens, format!("{}{alias}", quote_object(new)))
+        };
+        let qualifiers =
+            runs().filter(|(_, parts)| is_relation && !is_called_so && parts.len() > 1 && parts[0] == base);
+        let alone = quote(&qualified::plain(qualified::base(new)));
+        let mut all: Vec<_> =
+            uses.iter().map(changed).chain(qualifiers.map(|(at, _)| (at, 1, alone.clone()))).collect();
+        all.sort_by_key(|(at, ..)| *at);
+        self.replaced(&all)
+    }
+
+    /// Whether a relation that ends before this token has another name in its statement.
+    fn has_alias(&self, behind: usize) -> bool {
+        self.tokens.get(behind).is_some_and(|next| match next.kind {
+            TokenKind::Word => !AFTER_RELATION.contains(&self.at(Some(behind)).as_str()),
+            kind => kind == TokenKind::Quoted,
+        })
+    }
+
+    /// The text with another name for a relation wherever it is said, before columns as well.
+    pub(super) fn renamed_throughout(&self, old: &str, new: &str) -> String {
+        let own = if self.makes("policy") || self.makes("rule") { Some(self.head()) } else { None };
+        let changed = |at: usize| {
+            let parts = self.name(at).filter(|_| own != Some(at))?;
+            let count = (1..=parts.len()).find(|count| named(None, &parts[..*count]).as_deref() == Some(old))?;
+            Some((at, 2 * count - 1, quote_object(new)))
+        };
+        self.replaced(&(0..self.tokens.len()).filter_map(changed).collect::<Vec<_>>())
+    }
+
+    /// A domain's statement with the names of its checks that the server gives where none is said (PostgreSQL 15,
+    /// `typecmds.c`, `domainAddCheckConstraint`).
+    pub(super) fn with_named_checks(&self, domain: &str) -> String {
+        let is_unnamed = |at: &usize| {
+            self.at(Some(*at)) == "check" && self.behind(*at) == "(" && self.at(at.checked_sub(2)) != "constraint"
+        };
+        let name = |(count, at): (usize, usize)| {
+            let number = if count == 0 { String::new() } else { count.to_string() };
+            (at, 1, format!("constraint {} check", quote(&object_name(domain, "", &format!("check{number}")))))
+        };
+        self.replaced(&(0..self.tokens.len()).filter(is_unnamed).enumerate().map(name).collect::<Vec<_>>())
+    }
+
+    /// The text with others for runs of tokens: where each begins, and how many they are.
+    fn replaced(&self, runs: &[(usize, usize, String)]) -> String {
+        let mut text = String::with_capacity(self.sql.len());
+        let mut done = 0;
+        for (at, count, new) in runs {
+            let (Some(first), Some(last)) = (self.tokens.get(*at), self.tokens.get(at + count - 1)) else { continue };
+            text.push_str(&self.sql[done..first.span.start]);
+            text.push_str(new);
+            done = last.span.end;
+        }
+        text.push_str(&self.sql[done..]);
+        text
     }
 
     /// Whether a column may be among what is read: it is named, or all columns are.
@@ -273,5 +392,53 @@ impl<'a> Words<'a> {
         // What follows `as` is a new name.
         let is_it = |at: usize| self.word(at).as_deref() == Some(column) && self.before(at) != "as";
         (0..self.tokens.len()).any(|at| is_all(at) || is_it(at))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_relation_gets_another_name_and_columns_are_said_with_it() {
+        #[track_caller]
+        fn case(sql: &str, expected: &str) {
+            assert_eq!(Words::new(sql).renamed(&[Place::Relation, Place::Type], "box", "shop.crate"), expected);
+        }
+        case("select box.id, b.id from box, box as b", "select crate.id, b.id from shop.crate, shop.crate as b");
+        case("select box.id, 1 as box from box", "select box.id, 1 as box from shop.crate box");
+        case(
+            "with box as (select 1) select * from box, shop.box",
+            "with box as (select 1) select * from box, shop.box",
+        );
+        case(
+            "create view box as select id from box join x on true",
+            "create view box as select id from shop.crate join x on true",
+        );
+        case(
+            "select 'box' from only box where extract(day from box) > 1",
+            "select 'box' from only shop.crate box where extract(day from box) > 1",
+        );
+        case(
+            "create function f(b box) returns setof box as 'select * from box'",
+            "create function f(b shop.crate) returns setof shop.crate as 'select * from box'",
+        );
+        case(
+            "create trigger box after update of box on box for each row execute function box()",
+            "create trigger box after update of box on shop.crate for each row execute function box()",
+        );
+    }
+
+    #[test]
+    fn a_column_may_be_read() {
+        #[track_caller]
+        fn case(sql: &str, expected: bool) {
+            assert_eq!(Words::new(sql).may_read("lid"), expected, "{sql}");
+        }
+        case("select lid from box", true);
+        case("select b.* from box b", true);
+        case("select count(*), 2 * id as lid from box", false);
+        case("create trigger t before update of \"lid\" on box", true);
+        case("select 'lid', lids from box", false);
     }
 }
