@@ -6,7 +6,7 @@ use std::ops::Deref;
 use std::path::Path;
 use std::time::{Duration, Instant};
 
-use hollow_oak_core::diff::{Changes, diff, overlook_comments};
+use hollow_oak_core::diff::{Changes, StoredForm, diff, overlook_comments};
 use hollow_oak_core::history::{Event, History, JournalState, Migration, Standing, standing};
 use hollow_oak_core::physical::{Schema, Unmanaged, fingerprint};
 use hollow_oak_core::script::Direction;
@@ -377,7 +377,7 @@ pub fn confirm(
     live: &mut Schema,
     expected: &Schema,
     unmanaged: &mut Vec<Unmanaged>,
-) -> Result<()> {
+) -> Result<Vec<StoredForm>> {
     confirm_but(database, live, expected, unmanaged, |_, _| false)
 }
 
@@ -388,12 +388,12 @@ pub fn confirm_but(
     expected: &Schema,
     unmanaged: &mut Vec<Unmanaged>,
     stays: impl Fn(&str, Option<&str>) -> bool,
-) -> Result<()> {
+) -> Result<Vec<StoredForm>> {
     unmanaged.extend(overlook_comments(live, expected, stays).into_iter().map(Unmanaged::comment));
-    if !diff(live, expected).is_empty() {
-        database.confirm(live, expected)?;
+    match diff(live, expected).is_empty() {
+        true => Ok(Vec::new()),
+        false => Ok(database.confirm(live, expected)?),
     }
-    Ok(())
 }
 
 /// Whether a name is left alone by `[unmanaged] tables`; `*` stands for any letters.

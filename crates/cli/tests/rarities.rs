@@ -80,6 +80,11 @@ fn is_read_alike(here: &Stage<'_>, provider: Provider, sql: &str, passed_over: u
     let told = format!("{passed_over} statements of {name} are passed over: `create temp");
     let is_as_told = if passed_over == 0 { read.stderr.is_empty() } else { read.stderr.contains(&told) };
     assert!(is_as_told, "{provider}: {}", read.stderr);
+    // What it says in other words than the server keeps is known for the same; only a dump with a byte that is no text, which
+    // is lost on its way through here, differs in that.
+    if !sql.contains(char::REPLACEMENT_CHARACTER) {
+        here.assert_same("live", "declared");
+    }
     here.project.draft("baseline", &[]);
     let other = format!("{}_read", here.database);
     here.project.ok(&["apply", "--yes", "--url", &server.url(&other)]);

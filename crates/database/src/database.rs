@@ -2,6 +2,7 @@
 
 use std::time::Duration;
 
+use hollow_oak_core::diff::StoredForm;
 use hollow_oak_core::history::{Event, KeptScripts};
 use hollow_oak_core::physical::{Introspected, RowSet, Schema};
 use hollow_oak_core::plan::{Count, Question};
@@ -98,12 +99,14 @@ pub trait Database: Send {
     fn glance(&self, project: &str) -> Result<(Events, Option<Remembered>), DatabaseError>;
 
     /// Finds out, for expressions of a live schema that read otherwise than what was declared, whether the server stores
-    /// the one for the other, and tells the live schema. What cannot be found out stays different.
+    /// the one for the other, and tells the live schema. What cannot be found out stays different. Returns what was found out,
+    /// for [`Self::mark`] to keep. Expressions and views are tried aside in a transaction that is rolled back, triggers,
+    /// routines and other objects in a database of their own, which is dropped again.
     ///
     /// # Errors
     ///
     /// Where the database does not answer, or refuses.
-    fn confirm(&self, live: &mut Schema, expected: &Schema) -> Result<(), DatabaseError>;
+    fn confirm(&self, live: &mut Schema, expected: &Schema) -> Result<Vec<StoredForm>, DatabaseError>;
 
     /// The events of the journal in order, each with the name of the project it is of; none where there is no journal.
     ///
@@ -150,12 +153,18 @@ pub trait Database: Send {
 
     /// Notes an event of a migration without running anything: that it describes what is there, or counts as applied or as
     /// pending. The journal is made where it is missing; nothing else changes. What was seen is remembered, unless the
-    /// catalogue has changed since; then it is read when somebody asks how it stands.
+    /// catalogue has changed since; then it is read when somebody asks how it stands. The server's words for ours are kept.
     ///
     /// # Errors
     ///
     /// Where another run is under way for longer than one waits, or the journal has changed since `last_seq`.
-    fn mark(&mut self, entry: &JournalEntry<'_>, last_seq: i64, seen: Option<&Sighting>) -> Result<(), Failure>;
+    fn mark(
+        &mut self,
+        entry: &JournalEntry<'_>,
+        last_seq: i64,
+        seen: Option<&Sighting>,
+        forms: &[StoredForm],
+    ) -> Result<(), Failure>;
 
     /// Which of these reference rows are there, and with what values.
     ///

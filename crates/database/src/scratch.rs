@@ -2,7 +2,9 @@
 
 use std::sync::atomic::{AtomicU32, Ordering};
 
-use hollow_oak_core::physical::Introspected;
+use hollow_oak_core::physical::{Introspected, Schema};
+use hollow_oak_core::plan::{Choices, plan};
+use hollow_oak_core::script::write_plain;
 use hollow_oak_core::sql::split;
 use hollow_oak_core::{Dialect, Provider, Span};
 
@@ -43,18 +45,33 @@ pub fn read_through(url: &TargetUrl, dialect: Dialect, sql: &str) -> Result<Intr
     let plain = dialect.plain_sql(sql);
     match url {
         TargetUrl::Sqlite { .. } => in_memory(&plain),
-        TargetUrl::Server(url) => {
-            static NUMBER: AtomicU32 = AtomicU32::new(0);
-            let number = NUMBER.fetch_add(1, Ordering::Relaxed);
-            let database = format!("oak_scratch_{}_{number}", std::process::id());
-            let scratch = ServerUrl { database: database.clone(), ..url.clone() };
-            let found = on_server(&scratch, dialect, &plain);
-            let dropped = drop_database(url, &scratch);
-            let found = found?;
-            dropped?;
-            Ok(found)
-        }
+        TargetUrl::Server(url) => on_scratch(url, dialect, &plain),
     }
+}
+
+/// A schema as the server of this URL stores it, made in a scratch database. Bodies of routines are not looked at: they may
+/// read what is not in it.
+///
+/// # Errors
+///
+/// As [`read_through`].
+pub(crate) fn make_apart(url: &ServerUrl, dialect: Dialect, schema: &Schema) -> Result<Schema, Refusal> {
+    let plan = plan(dialect, &Schema::new(schema.case(), []), schema, &Choices::default());
+    let unseen = if dialect == Dialect::Postgres { "set check_function_bodies = off;\n" } else { "" };
+    let sql = format!("{unseen}{}", write_plain(dialect, &plan));
+    Ok(on_scratch(url, dialect, &dialect.plain_sql(&sql))?.schema)
+}
+
+fn on_scratch(url: &ServerUrl, dialect: Dialect, sql: &str) -> Result<Introspected, Refusal> {
+    static NUMBER: AtomicU32 = AtomicU32::new(0);
+    let number = NUMBER.fetch_add(1, Ordering::Relaxed);
+    let database = format!("oak_scratch_{}_{number}", std::process::id());
+    let scratch = ServerUrl { database, ..url.clone() };
+    let found = on_server(&scratch, dialect, sql);
+    let dropped = drop_database(url, &scratch);
+    let found = found?;
+    dropped?;
+    Ok(found)
 }
 
 fn in_memory(sql: &str) -> Result<Introspected, Refusal> {

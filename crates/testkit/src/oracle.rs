@@ -359,15 +359,23 @@ pub fn normalise_dump(script: &str) -> String {
     statements.join("\n")
 }
 
-/// What stands behind a table, with the names of its engine's attributes in small letters: any are the same to MariaDB,
-/// which writes them as the statement did.
+/// What stands behind a table, with the names of its engine's attributes in small letters, and what they are without quotes:
+/// both are the same to MariaDB, which writes them as the statement did.
 fn attributes_folded(tail: &str) -> String {
     let pieces = tail.split('`').collect::<Vec<_>>();
     let is_name = |at: usize| at % 2 == 1 && pieces.get(at + 1).is_some_and(|behind| behind.starts_with('='));
+    let without_quotes = |piece: &str| {
+        let (value, rest) = piece.strip_prefix("='")?.split_once('\'')?;
+        value.bytes().all(|byte| byte.is_ascii_alphanumeric()).then(|| format!("={value}{rest}"))
+    };
     let folded: Vec<String> = pieces
         .iter()
         .enumerate()
-        .map(|(at, piece)| if is_name(at) { piece.to_ascii_lowercase() } else { (*piece).to_owned() })
+        .map(|(at, piece)| match at {
+            at if is_name(at) => piece.to_ascii_lowercase(),
+            at if at > 0 && is_name(at - 1) => without_quotes(piece).unwrap_or_else(|| (*piece).to_owned()),
+            _ => (*piece).to_owned(),
+        })
         .collect();
     folded.join("`")
 }
@@ -425,6 +433,9 @@ mod tests {
         let dump =
             "CREATE TABLE `Hive` (\n  `Id` int(11) NOT NULL,\n  `code` int(11)\n) ENGINE=InnoDB `Pressed`='ON';\n";
         assert_eq!(normalise_dump(dump), normalise_dump(&dump.replace("Pressed", "PRESSED")));
+        let numbered = dump.replace("'ON'", "5 `Level`=1");
+        assert_eq!(normalise_dump(&numbered), normalise_dump(&numbered.replace("=5", "='5'")));
+        assert_ne!(normalise_dump(&numbered), normalise_dump(&numbered.replace("=5", "='6'")));
         for (from, to) in [("'ON'", "'on'"), ("`Id`", "`ID`"), ("`Hive`", "`hive`"), (" `Pressed`='ON'", "")] {
             assert_ne!(normalise_dump(dump), normalise_dump(&dump.replace(from, to)), "{from} became {to}");
         }

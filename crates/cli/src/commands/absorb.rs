@@ -455,7 +455,7 @@ impl Absorbing<'_> {
         let mut database = self.target.create()?;
         let last_seq = target::journal(self.project, &history, &*database)?.last_seq;
         let (event, reason) = (EventKind::MarkedApplied, Some("changed by hand, and absorbed"));
-        Marking { project: self.project, migration, target: self.target, event, reason, seen: None }
+        Marking { project: self.project, migration, target: self.target, event, reason, seen: None, forms: &[] }
             .write(&mut *database, last_seq)?;
         let path = migrations.join(&folder);
         let told = Report {

@@ -492,7 +492,7 @@ fn baseline(
         mark,
         remembered: Remembered { expected: expected.clone(), unmanaged },
     });
-    Marking { project, migration, target, event: EventKind::Adopted, reason: None, seen }
+    Marking { project, migration, target, event: EventKind::Adopted, reason: None, seen, forms: &[] }
         .write(&mut *database, last_seq)?;
     Ok(folder)
 }

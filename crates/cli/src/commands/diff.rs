@@ -55,8 +55,8 @@ pub fn run(args: &DiffArgs, global: &Global, output: &mut Output) -> Result<Exit
         match (&from.database, &to.database) {
             (Some(database), None) => confirm(&**database, &mut from.schema, &to.schema, &mut unmanaged)?,
             (None, Some(database)) => confirm(&**database, &mut to.schema, &from.schema, &mut unmanaged)?,
-            _ => {}
-        }
+            _ => Vec::new(),
+        };
         with_live_rows(&mut from, &to)?;
         with_live_rows(&mut to, &from)?;
         let renames = sides.renames(&from, &to)?;

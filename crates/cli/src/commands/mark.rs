@@ -1,17 +1,19 @@
 //! `oak mark`: correct the journal of a target without running anything.
 
+use hollow_oak_core::diff::{StoredForm, describe, diff};
 use hollow_oak_core::history::{EventKind, Migration};
 use hollow_oak_core::script::Direction;
 use hollow_oak_database::{Database, FailureKind, JournalEntry, Scripts, Sighting};
 use serde_json::json;
 
+use super::diff::counted;
 use super::running::confirm;
 use crate::args::{Global, MarkArgs, MarkCommand};
 use crate::exit::Exit;
 use crate::failure::{Failure, Result};
 use crate::output::{Output, dim, done, strong};
 use crate::project::Project;
-use crate::target::{self, Target, script_sha};
+use crate::target::{self, Target, managed_only, script_sha};
 
 /// Notes in the journal that a migration counts as applied, or as pending.
 pub fn run(command: &MarkCommand, global: &Global, output: &mut Output) -> Result<Exit> {
@@ -62,11 +64,16 @@ pub fn run(command: &MarkCommand, global: &Global, output: &mut Output) -> Resul
             dim(&target.url)
         ));
     }
+    let forms = match event {
+        EventKind::MarkedApplied => compared(&project, migration, &target, &*database, global, output)?,
+        _ => Vec::new(),
+    };
     if !confirm(&format!("mark it {word}?"), global, output)? {
         output.line("nothing was changed");
         return Ok(Exit::Failed);
     }
-    let marking = Marking { project: &project, migration, target: &target, event, reason: Some(reason), seen: None };
+    let reason = Some(reason);
+    let marking = Marking { project: &project, migration, target: &target, event, reason, seen: None, forms: &forms };
     marking.write(&mut *database, journal.last_seq)?;
     if global.json {
         output.json(&json!({ "target": target.name, "migration": migration.folder, "marked": word }));
@@ -75,6 +82,28 @@ pub fn run(command: &MarkCommand, global: &Global, output: &mut Output) -> Resul
     output.line(format_args!("{} {} as {word} on {}", done("marked"), migration.folder, target.name));
     output.next("oak status", "compares what is there with what that migration leaves");
     Ok(Exit::Done)
+}
+
+/// Compares what is there with what the migration leaves, and tells where it differs; returns the server's words for what
+/// is declared.
+fn compared(
+    project: &Project,
+    migration: &Migration,
+    target: &Target,
+    database: &dyn Database,
+    global: &Global,
+    output: &mut Output,
+) -> Result<Vec<StoredForm>> {
+    let expected = project.physical_after(Some(migration), target.dialect)?;
+    let mut unmanaged = Vec::new();
+    let mut live = managed_only(database.introspect()?.schema, &expected, &mut unmanaged);
+    let forms = target::confirm(database, &mut live, &expected, &mut unmanaged)?;
+    let changes = diff(&expected, &live);
+    if !changes.is_empty() && !global.json {
+        let counted = counted(&describe(&changes));
+        output.line(format_args!("{} what is there is not what it leaves: {counted}", strong("amiss:")));
+    }
+    Ok(forms)
 }
 
 /// An event of a migration of which nothing is run.
@@ -86,6 +115,8 @@ pub(super) struct Marking<'a> {
     pub(super) reason: Option<&'a str>,
     /// What is to be remembered of the database, where it was seen to be as the migration leaves it.
     pub(super) seen: Option<Sighting>,
+    /// The server's words for what is declared, where they were found out.
+    pub(super) forms: &'a [StoredForm],
 }
 
 impl Marking<'_> {
@@ -107,7 +138,7 @@ impl Marking<'_> {
             expected: expected.map_or("", String::as_str),
             oak_version: env!("CARGO_PKG_VERSION"),
         };
-        mark(database, &entry, last_seq, self.seen.as_ref())
+        mark(database, &entry, last_seq, self.seen.as_ref(), self.forms)
     }
 }
 
@@ -117,8 +148,9 @@ pub(super) fn mark(
     entry: &JournalEntry<'_>,
     last_seq: i64,
     seen: Option<&Sighting>,
+    forms: &[StoredForm],
 ) -> Result<()> {
-    database.mark(entry, last_seq, seen).map_err(|failure| match failure.kind {
+    database.mark(entry, last_seq, seen, forms).map_err(|failure| match failure.kind {
         FailureKind::Database(error) => Failure::new(error.to_string()).help(error.help()),
         _ => Failure::new("another run changed the journal meanwhile")
             .help("`oak status` shows what is there now; nothing was changed"),

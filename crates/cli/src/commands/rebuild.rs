@@ -86,7 +86,7 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
             expected: "",
             oak_version: env!("CARGO_PKG_VERSION"),
         };
-        mark(&mut *database, &entry, last_seq, None)?;
+        mark(&mut *database, &entry, last_seq, None, &[])?;
         last_seq = target::journal(&project, &history, &*database)?.last_seq;
     }
     let kept: Vec<String> = database.kept()?.into_iter().map(|one| one.name).collect();

@@ -5,6 +5,7 @@
 //!
 //! Must not: mention SQL, ask which dialect, or drop a difference it does not understand.
 
+mod apart;
 mod changes;
 mod compare;
 mod describe;
@@ -13,6 +14,7 @@ mod reconcile;
 mod renames;
 mod rows;
 
+pub use apart::doubtful_apart;
 pub use changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
 pub use compare::{diff, diff_renamed};
 pub use describe::{Detail, Line, TableReport, Verb, column_text, describe, in_one_line};

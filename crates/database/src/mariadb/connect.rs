@@ -28,14 +28,14 @@ pub(crate) fn open(url: &ServerUrl, opening: Opening) -> Result<Connection, Data
         tls::client(url).map_err(|message| DatabaseError::Untrusted { place: url.place(), message })?;
     }
     match connect(url, Some(&url.database)) {
-        Ok(connection) => Ok(Connection::new(Box::new(MariadbSession::new(connection, url)?), opening.lock_wait)),
+        Ok(connection) => Ok(Connection::new(Box::new(MariadbSession::new(connection, url)?), url, opening.lock_wait)),
         Err(error) if said(&error) == Some(number::UNKNOWN_DATABASE) => {
             if !opening.create {
-                return Ok(Connection::missing(url.provider, opening.lock_wait));
+                return Ok(Connection::missing(url, opening.lock_wait));
             }
             create(url)?;
             let connection = connect(url, Some(&url.database)).map_err(|error| refused(url, &error))?;
-            Ok(Connection::new(Box::new(MariadbSession::new(connection, url)?), opening.lock_wait))
+            Ok(Connection::new(Box::new(MariadbSession::new(connection, url)?), url, opening.lock_wait))
         }
         Err(error) => Err(refused(url, &error)),
     }

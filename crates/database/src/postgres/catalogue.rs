@@ -373,7 +373,7 @@ impl Reader<'_> {
                     relation.granted or routine.granted
                         or exists (select from pg_namespace n
                                    left join pg_init_privs i on i.objoid = n.oid and i.classoid = 'pg_namespace'::regclass
-                                   where n.oid $namespaces and n.nspacl is distinct from i.initprivs)
+                                   where n.oid $namespaces and (n.nspacl is distinct from i.initprivs or i.objoid is null and n.nspname = 'public'))
                         or exists (select from pg_type where typacl is not null and typnamespace $namespaces)
                         or case when relation.others then exists (
                             select from pg_attribute where attacl is not null and attrelid >= 16384) end,

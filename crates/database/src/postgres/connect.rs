@@ -24,7 +24,7 @@ pub(crate) fn open(url: &ServerUrl, opening: Opening) -> Result<Connection, Data
         Ok(client) => Ok(connection(client, url, opening)?),
         Err(error) if is_missing(&error) => {
             if !opening.create {
-                return Ok(Connection::missing(Provider::Postgres, opening.lock_wait));
+                return Ok(Connection::missing(url, opening.lock_wait));
             }
             create(url)?;
             let client = connect(url, &url.database).map_err(|error| refused(url, &error))?;
@@ -36,7 +36,7 @@ pub(crate) fn open(url: &ServerUrl, opening: Opening) -> Result<Connection, Data
 
 fn connection(client: Client, url: &ServerUrl, opening: Opening) -> Result<Connection, DatabaseError> {
     let session = PostgresSession::new(client, url, opening.create)?;
-    Ok(Connection::new(Box::new(session), opening.lock_wait))
+    Ok(Connection::new(Box::new(session), url, opening.lock_wait))
 }
 
 /// Another session with a database that is there.

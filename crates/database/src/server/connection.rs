@@ -4,7 +4,7 @@ use std::cell::RefCell;
 use std::time::Duration;
 
 use hollow_oak_core::Provider;
-use hollow_oak_core::diff::recognize;
+use hollow_oak_core::diff::{StoredForm, recognize};
 use hollow_oak_core::history::KeptScripts;
 use hollow_oak_core::physical::{Introspected, RowSet, Schema};
 use hollow_oak_core::plan::{Count, Question};
@@ -19,6 +19,7 @@ use crate::hindrance::Hindrance;
 use crate::kept::KeptTable;
 use crate::remembered::{Remembered, Sighting};
 use crate::run::{JournalEntry, Migrating, Preflight, Ran, Waiting};
+use crate::url::ServerUrl;
 
 /// How often something is read again that moved meanwhile, and the pause before each.
 const AGAIN: usize = 8;
@@ -33,6 +34,7 @@ const MOVED: [&str; 6] = ["1412", "1146", "1305", "42P01", "XX000", "55P03"];
 /// A connection, or nothing where the server has no such database yet.
 pub(crate) struct Connection {
     session: Option<RefCell<Box<dyn Session>>>,
+    url: ServerUrl,
     provider: Provider,
     lock_wait: Duration,
     /// Whether a run has left the lock with us.
@@ -41,13 +43,14 @@ pub(crate) struct Connection {
 
 impl Connection {
     /// A connection over a session.
-    pub(crate) fn new(session: Box<dyn Session>, lock_wait: Duration) -> Self {
-        Self { provider: session.provider(), session: Some(RefCell::new(session)), lock_wait, holds_lock: false }
+    pub(crate) fn new(session: Box<dyn Session>, url: &ServerUrl, lock_wait: Duration) -> Self {
+        let provider = session.provider();
+        Self { session: Some(RefCell::new(session)), url: url.clone(), provider, lock_wait, holds_lock: false }
     }
 
     /// What stands for a database that is not there yet: an empty one.
-    pub(crate) fn missing(provider: Provider, lock_wait: Duration) -> Self {
-        Self { session: None, provider, lock_wait, holds_lock: false }
+    pub(crate) fn missing(url: &ServerUrl, lock_wait: Duration) -> Self {
+        Self { session: None, url: url.clone(), provider: url.provider, lock_wait, holds_lock: false }
     }
 
     /// The session; nothing where the server has no such database.
@@ -146,10 +149,11 @@ impl Database for Connection {
         self.with(None, |session| Ok(journal::kept_scripts(session, up_sha, down_sha)?))
     }
 
-    fn confirm(&self, live: &mut Schema, expected: &Schema) -> Result<(), DatabaseError> {
-        self.with((), |session| {
-            confirm::confirm(session, live, expected)?;
-            Ok(())
+    fn confirm(&self, live: &mut Schema, expected: &Schema) -> Result<Vec<StoredForm>, DatabaseError> {
+        self.with(Vec::new(), |session| {
+            let mut forms = confirm::confirm(session, live, expected)?;
+            forms.extend(confirm::confirm_apart(&self.url, session.dialect(), live, expected));
+            Ok(forms)
         })
     }
 
@@ -197,9 +201,15 @@ impl Database for Connection {
         }
     }
 
-    fn mark(&mut self, entry: &JournalEntry<'_>, last_seq: i64, seen: Option<&Sighting>) -> Result<(), Failure> {
+    fn mark(
+        &mut self,
+        entry: &JournalEntry<'_>,
+        last_seq: i64,
+        seen: Option<&Sighting>,
+        forms: &[StoredForm],
+    ) -> Result<(), Failure> {
         match &mut self.session {
-            Some(session) => run::mark(&mut **session.get_mut(), self.lock_wait, entry, last_seq, seen),
+            Some(session) => run::mark(&mut **session.get_mut(), self.lock_wait, entry, last_seq, seen, forms),
             None => Ok(()),
         }
     }

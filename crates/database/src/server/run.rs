@@ -8,7 +8,7 @@ use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::time::{Duration, Instant};
 
-use hollow_oak_core::diff::{diff, overlook_comments, recognize, settle};
+use hollow_oak_core::diff::{StoredForm, diff, overlook_comments, recognize, settle};
 use hollow_oak_core::history::EventKind;
 use hollow_oak_core::physical::{Introspected, Unmanaged, fingerprint};
 use hollow_oak_core::plan::Placement;
@@ -108,9 +108,10 @@ pub(super) fn mark(
     entry: &JournalEntry<'_>,
     last_seq: i64,
     seen: Option<&Sighting>,
+    forms: &[StoredForm],
 ) -> Result<(), Failure> {
     lock(session, lock_wait, entry.project, &mut |_| ())?;
-    let noted = note(session, entry, last_seq, seen);
+    let noted = note(session, entry, last_seq, seen, forms);
     let unlocked = session.unlock(entry.project);
     noted?;
     unlocked.map_err(|error| DatabaseError::from(error).into())
@@ -121,6 +122,7 @@ fn note(
     entry: &JournalEntry<'_>,
     last_seq: i64,
     seen: Option<&Sighting>,
+    forms: &[StoredForm],
 ) -> Result<(), Failure> {
     if journal::last_seq(session, last_seq).map_err(DatabaseError::from)? != last_seq {
         return Err(FailureKind::JournalMoved.into());
@@ -143,6 +145,9 @@ fn note(
             session.execute("begin")?;
         }
         let mut closing = Closing { statements: keep.into_iter().collect(), event: Some(event) };
+        if !forms.is_empty() {
+            closing.statements.push(journal::keep_forms(session, forms));
+        }
         if let Some(Sighting { mark, remembered }) = seen
             && let Some(mark) = session.mark_after(mark, made)?
         {

@@ -3,6 +3,7 @@
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
+use hollow_oak_core::diff::StoredForm;
 use hollow_oak_core::history::KeptScripts;
 use hollow_oak_core::physical::{Introspected, RowSet, Schema};
 use hollow_oak_core::plan::{Count, Question};
@@ -112,8 +113,8 @@ impl Database for Connection {
     }
 
     // SQLite keeps the text that it was given.
-    fn confirm(&self, _: &mut Schema, _: &Schema) -> Result<(), DatabaseError> {
-        Ok(())
+    fn confirm(&self, _: &mut Schema, _: &Schema) -> Result<Vec<StoredForm>, DatabaseError> {
+        Ok(Vec::new())
     }
 
     fn journal(&self) -> Result<Events, DatabaseError> {
@@ -141,7 +142,14 @@ impl Database for Connection {
         Ok(false)
     }
 
-    fn mark(&mut self, entry: &JournalEntry<'_>, last_seq: i64, seen: Option<&Sighting>) -> Result<(), Failure> {
+    // It keeps every text as it was given.
+    fn mark(
+        &mut self,
+        entry: &JournalEntry<'_>,
+        last_seq: i64,
+        seen: Option<&Sighting>,
+        _: &[StoredForm],
+    ) -> Result<(), Failure> {
         let failed = |error: rusqlite::Error| Failure::from(DatabaseError::from(error));
         let transaction =
             self.inner.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate).map_err(failed)?;

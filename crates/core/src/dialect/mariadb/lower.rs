@@ -49,17 +49,20 @@ const OPTIONS: [&str; 21] = [
     "encryption",
 ];
 
-/// Those that the catalogue gives back in quotes, whether they were said so or not (MariaDB, "Engine-defined New
-/// Table/Field/Index Attributes"; MySQL 8.4, "CREATE TABLE").
+/// Those that the catalogue gives back in quotes, whether they were said so or not, or as they were said, by the server's
+/// version (MariaDB, "Engine-defined New Table/Field/Index Attributes"; 10.11.14 keeps a number without them, as it was seen;
+/// MySQL 8.4, "CREATE TABLE").
 const QUOTED: [&str; 6] =
     ["page_compressed", "page_compression_level", "encrypted", "encryption_key_id", "compression", "encryption"];
 
 /// An option in the form in which it is compared.
 pub(super) fn stated(name: &str, value: &str) -> String {
-    match QUOTED.contains(&name) {
-        true => format!("{name}='{}'", value.trim_matches(['\'', '"'])),
-        false => format!("{name}={value}"),
+    if !QUOTED.contains(&name) {
+        return format!("{name}={value}");
     }
+    let value = value.trim_matches(['\'', '"']);
+    let is_number = !value.is_empty() && value.bytes().all(|byte| byte.is_ascii_digit());
+    if is_number { format!("{name}={value}") } else { format!("{name}='{value}'") }
 }
 
 /// Columns of a key, each with how much of it is in the key, where that is not all.

@@ -390,7 +390,7 @@ impl Reader<'_> {
         let kept = "select n.nspname, g.grantee, g.privilege_type, g.is_grantable, n.nspowner
                     from pg_namespace n left join pg_init_privs i on i.objoid = n.oid and i.classoid = 'pg_namespace'::regclass
                     cross join lateral aclexplode(coalesce({acl}, acldefault('n', n.nspowner))) g where n.oid = $default";
-        let (now, first) = (kept.replace("{acl}", "n.nspacl"), kept.replace("{acl}", "i.initprivs"));
+        let (now, first) = (kept.replace("{acl}", "n.nspacl"), kept.replace("{acl}", FIRST_OF_PLACE));
         self.objects(
             ObjectKind::Grant,
             &format!(
@@ -435,6 +435,14 @@ impl Reader<'_> {
         )
     }
 }
+
+/// What the namespace n that is worked in was made with, i being its row in `pg_init_privs`. A `public` that was dropped and made
+/// again has none: then it is what a new database has (PostgreSQL 17, "Schemas and Privileges"; before 15 everybody could
+/// create in it).
+const FIRST_OF_PLACE: &str = "coalesce(i.initprivs, case when n.nspname = 'public' then
+    acldefault('n', n.nspowner) || makeaclitem(0, n.nspowner, 'USAGE', false)
+    || case when current_setting('server_version_num')::int < 150000
+            then array[makeaclitem(0, n.nspowner, 'CREATE', false)] else array[]::aclitem[] end end)";
 
 /// SQL for that an extension did not give the privilege g itself when it was made (PostgreSQL 17, "pg_init_privs"), to an
 /// object of a catalogue, or to one of its parts.

@@ -86,16 +86,27 @@ impl Reader {
         self.catalogue.others.len() < before
     }
 
+    /// The rights that stand under a name.
+    fn words_of(&self, name: &str) -> Vec<String> {
+        let mut rows = self.catalogue.others.iter();
+        let found = rows.find(|row| row.kind == ObjectKind::Grant && row.name == name);
+        found.map(|row| words_given(&row.sql)).unwrap_or_default()
+    }
+
+    fn take_words(&mut self, name: &str) -> Vec<String> {
+        let words = self.words_of(name);
+        self.take(name);
+        words
+    }
+
     /// Takes rights from a role that has them; whether it had one.
     fn take_given(&mut self, on: &On, role: &str, privileges: &[String]) -> bool {
         let mut is_taken = false;
         for option in ["", WITH_OPTION] {
             let name = format!("{role} on {}{option}", on.label);
-            let is_it = |row: &&OtherRow| row.kind == ObjectKind::Grant && row.name == name;
-            let Some(row) = self.catalogue.others.iter().find(is_it) else { continue };
-            let words = row.sql.strip_prefix("grant ").and_then(|rest| rest.split_once(" on ")).map(|(words, _)| words);
-            let is_kept = |word: &&str| !privileges.iter().any(|one| one == "all" || one == word);
-            let kept: Vec<String> = words.unwrap_or_default().split(", ").filter(is_kept).map(str::to_owned).collect();
+            let words = self.words_of(&name);
+            let is_kept = |word: &String| !privileges.iter().any(|one| one == "all" || one == word);
+            let kept: Vec<String> = words.into_iter().filter(is_kept).collect();
             is_taken |= self.take(&name);
             if !kept.is_empty() {
                 self.give(on, role, &kept, None, !option.is_empty());
@@ -297,18 +308,27 @@ impl Reader {
             true => on.all.iter().filter(of_column).map(|word| (*word).to_owned()).collect(),
             false => privileges.to_vec(),
         };
-        let others = &mut self.catalogue.others;
-        let before = others.iter().position(|row| row.kind == ObjectKind::Grant && row.name == name);
-        if let Some(row) = before.map(|at| others.remove(at)) {
-            let words = row.sql.strip_prefix("grant ").and_then(|rest| rest.split_once(" on ")).map(|(words, _)| words);
-            let bare = |word: &str| word.split(" (").next().unwrap_or_default().to_owned();
-            given.extend(words.unwrap_or_default().split(", ").map(bare));
+        let beside = format!("{who} on {}{column_label}{}", on.label, if is_grantable { "" } else { WITH_OPTION });
+        if is_grantable {
+            // Whoever may pass a right on has it once.
+            let had = self.take_words(&beside);
+            let kept: Vec<String> = had.into_iter().filter(|word| !given.contains(word)).collect();
+            if !kept.is_empty() {
+                self.give(on, role, &kept, column, false);
+            }
+        } else {
+            let passes_on = self.words_of(&beside);
+            given.retain(|word| !passes_on.contains(word));
+            if given.is_empty() {
+                return;
+            }
         }
+        given.extend(self.take_words(&name));
         given.sort();
         given.dedup();
         let column = column.map(|column| format!(" ({})", quote(column))).unwrap_or_default();
         let words = given.iter().map(|word| format!("{word}{column}")).collect::<Vec<_>>().join(", ");
-        others.push(OtherRow {
+        self.catalogue.others.push(OtherRow {
             kind: ObjectKind::Grant,
             name,
             table: None,
@@ -318,6 +338,13 @@ impl Reader {
             comment: None,
         });
     }
+}
+
+/// The rights that a statement of ours gives.
+fn words_given(sql: &str) -> Vec<String> {
+    let words = sql.strip_prefix("grant ").and_then(|rest| rest.split_once(" on ")).map(|(words, _)| words);
+    let bare = |word: &str| word.split(" (").next().unwrap_or_default().to_owned();
+    words.map(|words| words.split(", ").map(bare).collect()).unwrap_or_default()
 }
 
 fn on_table(name: &str) -> On {

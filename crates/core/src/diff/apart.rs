@@ -1,0 +1,84 @@
+//! What has to be made in a place of its own to hear the server's words for what it cannot be asked about on the spot.
+
+use std::collections::BTreeSet;
+
+use crate::physical::{Column, Options, Program, Schema, Table};
+
+/// The expected triggers, routines and other objects that read otherwise than the live ones, with all that they may need
+/// to be made, and no more; nothing where there are none.
+///
+/// Of tables that is columns and keys: references, checks, defaults and indexes are never looked at by what stands on them.
+pub fn doubtful_apart(live: &Schema, expected: &Schema) -> Option<Schema> {
+    let differs = |program: &Program| live.program_like(program).is_some_and(|found| found.body != program.body);
+    let doubtful: Vec<&Program> = expected.programs().filter(|program| differs(program)).collect();
+    if doubtful.is_empty() {
+        return None;
+    }
+    let mut said = BTreeSet::new();
+    doubtful.iter().for_each(|program| say_program(program, &mut said));
+    let mut needed: BTreeSet<String> = BTreeSet::new();
+    // What is needed may need something itself.
+    loop {
+        let before = needed.len();
+        for table in expected.tables() {
+            if is_said(&table.name, &said) && needed.insert(format!("table {}", table.key())) {
+                say(&table.name, &mut said);
+                table.columns.iter().for_each(|column| say(column.ty.text(), &mut said));
+                table.options.iter().for_each(|option| say(option, &mut said));
+            }
+        }
+        for one in expected.enums().filter(|one| is_said(&one.name, &said)) {
+            needed.insert(format!("enum {}", one.name));
+        }
+        for program in expected.programs() {
+            // An extension is named by nothing that uses it.
+            let is_needed = is_said(program.base_name(), &said) || program.word.as_deref() == Some("extension");
+            if is_needed && needed.insert(program.label()) {
+                say_program(program, &mut said);
+            }
+        }
+        if needed.len() == before {
+            break;
+        }
+    }
+    let tables = expected.tables().filter(|table| needed.contains(&format!("table {}", table.key())));
+    let enums = expected.enums().filter(|one| needed.contains(&format!("enum {}", one.name)));
+    let programs = expected.programs().filter(|program| needed.contains(&program.label()));
+    let apart = Schema::new(expected.case(), tables.map(bare));
+    Some(apart.with_enums(enums.cloned()).with_programs(programs.cloned()))
+}
+
+fn bare(table: &Table) -> Table {
+    let columns = table.columns.iter().map(|column| Column::new(column.name.clone(), column.ty.clone()));
+    Table {
+        columns: columns.collect(),
+        primary_key: table.primary_key.clone().map(|mut key| {
+            key.attributes = Options::new();
+            key
+        }),
+        options: table.options.clone(),
+        ..Table::new(table.name.clone(), table.case)
+    }
+}
+
+fn say_program(program: &Program, said: &mut BTreeSet<String>) {
+    say(&program.name, said);
+    // The body of one in SQL is read when it is made (PostgreSQL 17, "CREATE FUNCTION", `sql_body`); others are not looked at.
+    let is_read = program.create.to_ascii_lowercase().contains("atomic");
+    say(if is_read { &program.create } else { program.said_when_made() }, said);
+    program.table.iter().chain(&program.after).for_each(|name| say(name, said));
+}
+
+/// Adds the words of a text, in small letters.
+fn say(text: &str, said: &mut BTreeSet<String>) {
+    said.extend(words(text).map(str::to_lowercase));
+}
+
+/// Whether every word of a name is among those.
+fn is_said(name: &str, said: &BTreeSet<String>) -> bool {
+    words(name).all(|word| said.contains(&word.to_lowercase()))
+}
+
+fn words(text: &str) -> impl Iterator<Item = &str> {
+    text.split(|letter: char| !letter.is_alphanumeric() && letter != '_').filter(|word| !word.is_empty())
+}
