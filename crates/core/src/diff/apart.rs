@@ -49,7 +49,10 @@ pub fn doubtful_apart(live: &Schema, expected: &Schema) -> Option<Schema> {
 }
 
 fn bare(table: &Table) -> Table {
-    let columns = table.columns.iter().map(|column| Column::new(column.name.clone(), column.ty.clone()));
+    let columns = table.columns.iter().map(|column| Column {
+        nullable: column.nullable,
+        ..Column::new(column.name.clone(), column.ty.clone())
+    });
     Table {
         columns: columns.collect(),
         primary_key: table.primary_key.clone().map(|mut key| {
