@@ -6,12 +6,12 @@ use std::ops::Deref;
 use std::path::Path;
 use std::time::{Duration, Instant};
 
-use hollow_oak_core::diff::{Changes, StoredForm, diff, overlook_comments};
+use hollow_oak_core::diff::{Changes, diff, overlook_comments};
 use hollow_oak_core::history::{Event, History, JournalState, Migration, Standing, standing};
 use hollow_oak_core::physical::{Schema, Unmanaged, fingerprint};
 use hollow_oak_core::script::Direction;
 use hollow_oak_core::{Dialect, Provider};
-use hollow_oak_database::{Database, DatabaseError, Opening, TargetUrl};
+use hollow_oak_database::{Confirmed, Database, DatabaseError, Opening, TargetUrl};
 use ring::digest;
 
 use crate::args::Global;
@@ -220,6 +220,8 @@ pub struct Condition {
     pub drift: Changes,
     /// What nobody declared.
     pub unmanaged: Vec<Unmanaged>,
+    /// Why some of the drift may be none: the server could not be asked for its words.
+    pub unasked: Option<String>,
     /// Whether a run that began and did not end is still under way.
     pub under_way: bool,
 }
@@ -289,7 +291,7 @@ pub fn condition(project: &Project, history: &History, target: &Target, database
     let mut unmanaged = remembered.unmanaged;
     unmanaged.retain(|object| !ignored(&object.name));
     unmanaged.sort();
-    Ok(Condition { journal, standing, drift: Changes::default(), unmanaged, under_way: false })
+    Ok(Condition { journal, standing, drift: Changes::default(), unmanaged, unasked: None, under_way: false })
 }
 
 /// Hashes the scripts and asks the database at the same time; they do not wait for each other.
@@ -335,19 +337,20 @@ pub fn examine(project: &Project, history: &History, target: &Target, database: 
         Some(expected) => live.called_as_in(expected),
         None => live,
     };
+    let mut unasked = None;
     let drift = match &expected {
         None => Changes::default(),
         // What is there is in between, and says nothing about who changed it.
         Some(_) if journal.unfinished.is_some() => Changes::default(),
         Some(expected) => {
             let mut managed = managed_only(live.clone(), expected, &mut unmanaged);
-            confirm(database, &mut managed, expected, &mut unmanaged)?;
+            unasked = confirm(database, &mut managed, expected, &mut unmanaged)?.unasked;
             diff(expected, &managed)
         }
     };
     unmanaged.sort();
     let under_way = journal.unfinished.is_some() && database.is_under_way(&project.settings.name)?;
-    let condition = Condition { journal, standing, drift, unmanaged, under_way };
+    let condition = Condition { journal, standing, drift, unmanaged, unasked, under_way };
     Ok(State { condition, live, expected })
 }
 
@@ -377,7 +380,7 @@ pub fn confirm(
     live: &mut Schema,
     expected: &Schema,
     unmanaged: &mut Vec<Unmanaged>,
-) -> Result<Vec<StoredForm>> {
+) -> Result<Confirmed> {
     confirm_but(database, live, expected, unmanaged, |_, _| false)
 }
 
@@ -388,10 +391,10 @@ pub fn confirm_but(
     expected: &Schema,
     unmanaged: &mut Vec<Unmanaged>,
     stays: impl Fn(&str, Option<&str>) -> bool,
-) -> Result<Vec<StoredForm>> {
+) -> Result<Confirmed> {
     unmanaged.extend(overlook_comments(live, expected, stays).into_iter().map(Unmanaged::comment));
     match diff(live, expected).is_empty() {
-        true => Ok(Vec::new()),
+        true => Ok(Confirmed::default()),
         false => Ok(database.confirm(live, expected)?),
     }
 }

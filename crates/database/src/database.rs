@@ -45,6 +45,15 @@ pub struct Rows {
 /// The events of a journal in order, each with the name of the project it is of.
 pub type Events = Vec<(String, Event)>;
 
+/// What a server was asked for its words for ours.
+#[derive(Clone, Debug, Default)]
+pub struct Confirmed {
+    /// What was found out, for [`Database::mark`] to keep.
+    pub forms: Vec<StoredForm>,
+    /// Why it could not be asked about some.
+    pub unasked: Option<String>,
+}
+
 /// A live database.
 pub trait Database: Send {
     /// Product and version, and whether the database is there.
@@ -99,14 +108,13 @@ pub trait Database: Send {
     fn glance(&self, project: &str) -> Result<(Events, Option<Remembered>), DatabaseError>;
 
     /// Finds out, for expressions of a live schema that read otherwise than what was declared, whether the server stores
-    /// the one for the other, and tells the live schema. What cannot be found out stays different. Returns what was found out,
-    /// for [`Self::mark`] to keep. Expressions and views are tried aside in a transaction that is rolled back, triggers,
+    /// the one for the other, and tells the live schema. What cannot be found out stays different. Expressions and views are tried aside in a transaction that is rolled back, triggers,
     /// routines and other objects in a database of their own, which is dropped again.
     ///
     /// # Errors
     ///
     /// Where the database does not answer, or refuses.
-    fn confirm(&self, live: &mut Schema, expected: &Schema) -> Result<Vec<StoredForm>, DatabaseError>;
+    fn confirm(&self, live: &mut Schema, expected: &Schema) -> Result<Confirmed, DatabaseError>;
 
     /// The events of the journal in order, each with the name of the project it is of; none where there is no journal.
     ///

@@ -22,7 +22,7 @@ pub mod throwaway;
 mod tls;
 mod url;
 
-pub use database::{Database, Events, Opening, Rows, Server};
+pub use database::{Confirmed, Database, Events, Opening, Rows, Server};
 pub use error::{DatabaseError, Failure, FailureKind};
 pub use hindrance::Hindrance;
 pub use kept::KeptTable;

@@ -3,7 +3,7 @@
 use std::sync::atomic::{AtomicU32, Ordering};
 
 use hollow_oak_core::physical::{Introspected, Schema};
-use hollow_oak_core::plan::{Choices, plan};
+use hollow_oak_core::plan::{Choices, Step, plan};
 use hollow_oak_core::script::write_plain;
 use hollow_oak_core::sql::split;
 use hollow_oak_core::{Dialect, Provider, Span};
@@ -56,9 +56,13 @@ pub fn read_through(url: &TargetUrl, dialect: Dialect, sql: &str) -> Result<Intr
 ///
 /// As [`read_through`].
 pub(crate) fn make_apart(url: &ServerUrl, dialect: Dialect, schema: &Schema) -> Result<Schema, Refusal> {
-    let plan = plan(dialect, &Schema::new(schema.case(), []), schema, &Choices::default());
-    let unseen = if dialect == Dialect::Postgres { "set check_function_bodies = off;\n" } else { "" };
-    let sql = format!("{unseen}{}", write_plain(dialect, &plan));
+    let mut plan = plan(dialect, &Schema::new(schema.case(), []), schema, &Choices::default());
+    for planned in &mut plan.steps {
+        if let Step::CreateProgram(program) = &mut planned.step {
+            program.is_early = true;
+        }
+    }
+    let sql = write_plain(dialect, &plan);
     Ok(on_scratch(url, dialect, &dialect.plain_sql(&sql))?.schema)
 }
 

@@ -7,6 +7,7 @@ use hollow_oak_core::physical::{Schema, Unmanaged};
 use hollow_oak_core::plan::{Choices, plan};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::write_plain;
+use hollow_oak_database::Confirmed;
 use serde_json::{Value, json};
 
 use super::reports::print_reports;
@@ -39,6 +40,7 @@ pub fn run(args: &DiffArgs, global: &Global, output: &mut Output) -> Result<Exit
     let mut compared = Vec::new();
     let mut unmanaged: Vec<Unmanaged> = Vec::new();
     let mut labels = (String::new(), String::new());
+    let mut unasked = None;
     for dialect in sides.dialects([&left, &right])? {
         let (mut from, mut to) = sides.both([&left, &right], dialect)?;
         unmanaged.extend(std::mem::take(&mut from.unmanaged));
@@ -52,11 +54,12 @@ pub fn run(args: &DiffArgs, global: &Global, output: &mut Output) -> Result<Exit
                 _ => {}
             }
         }
-        match (&from.database, &to.database) {
+        let confirmed = match (&from.database, &to.database) {
             (Some(database), None) => confirm(&**database, &mut from.schema, &to.schema, &mut unmanaged)?,
             (None, Some(database)) => confirm(&**database, &mut to.schema, &from.schema, &mut unmanaged)?,
-            _ => Vec::new(),
+            _ => Confirmed::default(),
         };
+        unasked = unasked.or(confirmed.unasked);
         with_live_rows(&mut from, &to)?;
         with_live_rows(&mut to, &from)?;
         let renames = sides.renames(&from, &to)?;
@@ -71,9 +74,10 @@ pub fn run(args: &DiffArgs, global: &Global, output: &mut Output) -> Result<Exit
     if args.sql {
         statements(&compared, output);
     } else if global.json {
-        output.json(&as_json(&compared, &unmanaged, &labels, differs));
+        output.json(&as_json(&compared, &unmanaged, &labels, unasked.as_deref()));
     } else {
         show_all(&compared, &labels, output);
+        show_unasked(unasked.as_deref(), output);
         if !unmanaged.is_empty() {
             output.line("");
             show_unmanaged(&unmanaged, output);
@@ -126,12 +130,13 @@ fn with_live_rows(side: &mut Held, other: &Held) -> Result<()> {
     Ok(())
 }
 
-fn as_json(compared: &[Compared], unmanaged: &[Unmanaged], labels: &(String, String), differs: bool) -> Value {
+fn as_json(compared: &[Compared], unmanaged: &[Unmanaged], labels: &(String, String), unasked: Option<&str>) -> Value {
+    let equal = compared.iter().all(|one| one.changes.is_empty());
     let differences: Vec<_> = compared
         .iter()
         .map(|one| json!({ "provider": one.dialect.provider(), "tables": describe(&one.changes) }))
         .collect();
-    json!({ "left": labels.0, "right": labels.1, "equal": !differs, "differences": differences, "unmanaged": unmanaged })
+    json!({ "left": labels.0, "right": labels.1, "equal": equal, "differences": differences, "unasked": unasked, "unmanaged": unmanaged })
 }
 
 fn statements(compared: &[Compared], output: &mut Output) {
@@ -195,6 +200,14 @@ fn changes_of(report: &TableReport) -> usize {
     match report.lines.first() {
         Some(first) if first.kind == "table" && first.verb == Verb::Add => 1,
         _ => report.lines.len(),
+    }
+}
+
+/// Says that some of the differences may be none, and why that is not known.
+pub fn show_unasked(unasked: Option<&str>, output: &mut Output) {
+    if let Some(why) = unasked {
+        let what = "some of this may be the same in the server's own words, which it could not be asked for:";
+        output.line(format_args!("\n{}\n  {why}", dim(what)));
     }
 }
 

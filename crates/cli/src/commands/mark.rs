@@ -6,7 +6,7 @@ use hollow_oak_core::script::Direction;
 use hollow_oak_database::{Database, FailureKind, JournalEntry, Scripts, Sighting};
 use serde_json::json;
 
-use super::diff::counted;
+use super::diff::{counted, show_unasked};
 use super::running::confirm;
 use crate::args::{Global, MarkArgs, MarkCommand};
 use crate::exit::Exit;
@@ -97,13 +97,14 @@ fn compared(
     let expected = project.physical_after(Some(migration), target.dialect)?;
     let mut unmanaged = Vec::new();
     let mut live = managed_only(database.introspect()?.schema, &expected, &mut unmanaged);
-    let forms = target::confirm(database, &mut live, &expected, &mut unmanaged)?;
+    let confirmed = target::confirm(database, &mut live, &expected, &mut unmanaged)?;
     let changes = diff(&expected, &live);
     if !changes.is_empty() && !global.json {
         let counted = counted(&describe(&changes));
         output.line(format_args!("{} what is there is not what it leaves: {counted}", strong("amiss:")));
+        show_unasked(confirmed.unasked.as_deref(), output);
     }
-    Ok(forms)
+    Ok(confirmed.forms)
 }
 
 /// An event of a migration of which nothing is run.

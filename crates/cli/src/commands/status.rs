@@ -6,7 +6,7 @@ use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::Direction;
 use serde_json::{Value, json};
 
-use super::diff::{counted, show_unmanaged};
+use super::diff::{counted, show_unasked, show_unmanaged};
 use super::reports::print_reports;
 use super::running::{Refusal, drift_refusal, history_refusals, label_of, obstacle_refusal};
 use crate::args::{Global, StatusArgs};
@@ -163,6 +163,7 @@ fn explain(history: &History, state: &Condition, target: &Target, output: &mut O
     if let Some(refusal) = drift_refusal(state, &target.name) {
         output.line(format_args!("\n{} {}; what it left → what is there:", danger("amiss:"), refusal.failure.message));
         print_reports(&describe(&state.drift), output);
+        show_unasked(state.unasked.as_deref(), output);
         help(&refusal, output);
     }
 }
@@ -235,6 +236,7 @@ fn as_json(history: &History, state: &Condition, target: &Target, exists: bool) 
         "synced": is_synced(history, state).map(|one| json!({ "at": one.at, "by": one.by })),
         "history": history.faults().iter().map(ToString::to_string).collect::<Vec<_>>(),
         "drift": describe(&state.drift),
+        "unasked": state.unasked,
         "unmanaged": state.unmanaged,
     })
 }

@@ -49,9 +49,10 @@ pub fn doubtful_apart(live: &Schema, expected: &Schema) -> Option<Schema> {
 }
 
 fn bare(table: &Table) -> Table {
-    let columns = table.columns.iter().map(|column| Column {
-        nullable: column.nullable,
-        ..Column::new(column.name.clone(), column.ty.clone())
+    // A sequence that comes with a column may be named where no column is.
+    let columns = table.columns.iter().map(|column| match column.numbers_rows() {
+        true => column.clone(),
+        false => Column { nullable: column.nullable, ..Column::new(column.name.clone(), column.ty.clone()) },
     });
     Table {
         columns: columns.collect(),

@@ -4,43 +4,48 @@ use hollow_oak_core::Dialect;
 use hollow_oak_core::diff::{StoredForm, doubtful, doubtful_apart, doubtful_views, recognize, settle};
 use hollow_oak_core::physical::Schema;
 
-use super::error::ServerError;
 use super::session::{Asked, Session};
-use crate::scratch::make_apart;
+use crate::database::Confirmed;
+use crate::error::DatabaseError;
+use crate::scratch::{Refusal, make_apart};
 use crate::url::ServerUrl;
 
 /// Has the server store the doubtful tables of `expected` aside, and tells `live` what came of it; returns the pairs.
-pub(super) fn confirm(
-    session: &mut dyn Session,
-    live: &mut Schema,
-    expected: &Schema,
-) -> Result<Vec<StoredForm>, ServerError> {
+pub(super) fn confirm(session: &mut dyn Session, live: &mut Schema, expected: &Schema) -> Confirmed {
     let (tables, views) = (doubtful(live, expected), doubtful_views(live, expected));
     if tables.is_empty() && views.is_empty() {
-        return Ok(Vec::new());
+        return Confirmed::default();
     }
     let enums = if tables.is_empty() { Vec::new() } else { expected.enums().cloned().collect() };
     // What cannot be made aside stays different, and is told as such.
-    let Ok(mut stored) = session.as_stored(&Asked { enums, tables, views }) else { return Ok(Vec::new()) };
+    let mut stored = match session.as_stored(&Asked { enums, tables, views }) {
+        Ok(stored) => stored,
+        Err(error) => {
+            return Confirmed { forms: Vec::new(), unasked: Some(DatabaseError::from(error).to_string()) };
+        }
+    };
     // Everything in there was just made from ours.
     let mut forms = settle(&mut stored, expected, |_| true);
     recognize(live, &forms, session.dialect().syntax());
     forms.sort();
     forms.dedup();
-    Ok(forms)
+    Confirmed { forms, unasked: None }
 }
 
 /// The same of triggers, routines and other objects, which cannot be made beside the real ones: in a database of their own.
-/// Whoever may make none, or not all that is declared, keeps the difference.
+///
+/// # Errors
+///
+/// Where none can be made, or not all that is declared can be made in it; then the differences stay.
 pub(super) fn confirm_apart(
     url: &ServerUrl,
     dialect: Dialect,
     live: &mut Schema,
     expected: &Schema,
-) -> Vec<StoredForm> {
-    let Some(apart) = doubtful_apart(live, expected) else { return Vec::new() };
-    let Ok(mut stored) = make_apart(url, dialect, &apart) else { return Vec::new() };
+) -> Result<Vec<StoredForm>, Refusal> {
+    let Some(apart) = doubtful_apart(live, expected) else { return Ok(Vec::new()) };
+    let mut stored = make_apart(url, dialect, &apart)?;
     let forms = settle(&mut stored, &apart, |_| true);
     recognize(live, &forms, dialect.syntax());
-    forms
+    Ok(forms)
 }

@@ -13,7 +13,7 @@ use hollow_oak_core::script::Script;
 use super::preflight;
 use super::session::Session;
 use super::{confirm, journal, rows, run};
-use crate::database::{Database, Events, Rows, Server};
+use crate::database::{Confirmed, Database, Events, Rows, Server};
 use crate::error::{DatabaseError, Failure};
 use crate::hindrance::Hindrance;
 use crate::kept::KeptTable;
@@ -149,11 +149,14 @@ impl Database for Connection {
         self.with(None, |session| Ok(journal::kept_scripts(session, up_sha, down_sha)?))
     }
 
-    fn confirm(&self, live: &mut Schema, expected: &Schema) -> Result<Vec<StoredForm>, DatabaseError> {
-        self.with(Vec::new(), |session| {
-            let mut forms = confirm::confirm(session, live, expected)?;
-            forms.extend(confirm::confirm_apart(&self.url, session.dialect(), live, expected));
-            Ok(forms)
+    fn confirm(&self, live: &mut Schema, expected: &Schema) -> Result<Confirmed, DatabaseError> {
+        self.with(Confirmed::default(), |session| {
+            let mut confirmed = confirm::confirm(session, live, expected);
+            match confirm::confirm_apart(&self.url, session.dialect(), live, expected) {
+                Ok(forms) => confirmed.forms.extend(forms),
+                Err(refusal) => confirmed.unasked = Some(refusal.error.to_string()),
+            }
+            Ok(confirmed)
         })
     }
 

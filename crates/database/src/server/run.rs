@@ -548,7 +548,7 @@ impl Run<'_, '_> {
         unmanaged
             .extend(overlook_comments(&mut live, &outcome.schema, |_, _| false).into_iter().map(Unmanaged::comment));
         if !diff(&live, &outcome.schema).is_empty() {
-            forms.extend(self.database(|session| confirm::confirm(session, &mut live, &outcome.schema))?);
+            forms.extend(confirm::confirm(self.session, &mut live, &outcome.schema).forms);
         }
         let changes = diff(&live, &outcome.schema);
         if !changes.is_empty() {

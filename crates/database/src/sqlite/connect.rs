@@ -11,7 +11,7 @@ use hollow_oak_core::script::Script;
 use rusqlite::{ErrorCode, OpenFlags};
 
 use super::{introspect, journal, preflight, rows, run};
-use crate::database::{Database, Events, Opening, Rows, Server};
+use crate::database::{Confirmed, Database, Events, Opening, Rows, Server};
 use crate::error::{DatabaseError, Failure, FailureKind};
 use crate::hindrance::Hindrance;
 use crate::kept::KeptTable;
@@ -113,8 +113,8 @@ impl Database for Connection {
     }
 
     // SQLite keeps the text that it was given.
-    fn confirm(&self, _: &mut Schema, _: &Schema) -> Result<Vec<StoredForm>, DatabaseError> {
-        Ok(Vec::new())
+    fn confirm(&self, _: &mut Schema, _: &Schema) -> Result<Confirmed, DatabaseError> {
+        Ok(Confirmed::default())
     }
 
     fn journal(&self) -> Result<Events, DatabaseError> {

@@ -294,8 +294,22 @@ impl Reader {
         catalogue.columns.retain(|row| row.table != oid);
         catalogue.indexes.retain(|row| row.table != oid);
         catalogue.sequences.retain(|row| row.owner.is_none_or(|(table, _)| table != oid));
-        let of_table = |row: &OtherRow| {
-            row.table.as_ref() == Some(&name) || row.kind == ObjectKind::Policy && row.after.contains(&name)
+        let label = format!("column {}.", quote_object(&name));
+        let of_table = |row: &OtherRow| match row.kind {
+            ObjectKind::Policy
+            | ObjectKind::Rule
+            | ObjectKind::Security
+            | ObjectKind::Firing
+            | ObjectKind::Grant
+            | ObjectKind::ColumnSetting => row.after.contains(&name),
+            ObjectKind::Comment => {
+                row.name.ends_with(&format!(" on {}", quote_object(&name))) || row.name.starts_with(&label)
+            }
+            ObjectKind::Statistics => {
+                let is_it = |one: &Use| one.place == Place::Relation && one.name().as_ref() == Some(&name);
+                Words::new(&row.sql).uses().iter().any(is_it)
+            }
+            _ => row.table.as_ref() == Some(&name),
         };
         catalogue.others.retain(|row| !of_table(row));
         let sequences: Vec<String> =

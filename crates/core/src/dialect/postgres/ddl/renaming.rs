@@ -3,8 +3,9 @@
 use super::names::{Place, Words};
 use super::{PUBLIC, Reader, Reading, elements};
 use crate::dialect::postgres::SYNTAX;
-use crate::dialect::postgres::catalogue::{OtherRow, SequenceRow};
+use crate::dialect::postgres::catalogue::{ColumnRow, OtherRow, SequenceRow};
 use crate::dialect::postgres::quote::{literal, quote, quote_object};
+use crate::dialect::postgres::render::sequence_name;
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::{ObjectKind, qualified};
 use crate::sql::{Cursor, Expression};
@@ -29,6 +30,9 @@ impl Reader {
         self.owners.values_mut().filter(|one| is_old(&one.0)).for_each(|one| one.0 = new.to_owned());
         let others = self.catalogue.others.iter_mut().filter(|row| row.table.as_ref().is_some_and(is_old));
         others.for_each(|row| row.table = Some(new.to_owned()));
+        for column in self.catalogue.columns.iter_mut().filter(|row| row.table == oid) {
+            keep_sequence(column, old, &column.name.clone());
+        }
         self.table_row(oid).name = new.to_owned();
         self.rename_relation(old, new);
     }
@@ -82,7 +86,9 @@ impl Reader {
         cursor.expect("to").here()?;
         let new = cursor.name().here()?;
         self.stays_readable(&old_table, &old)?;
-        self.column(oid, &old)?.name.clone_from(&new);
+        let row = self.column(oid, &old)?;
+        keep_sequence(row, &old_table, &old);
+        row.name.clone_from(&new);
         for place in self.columns.get_mut(&oid).into_iter().flatten().filter(|one| **one == old) {
             place.clone_from(&new);
         }
@@ -349,6 +355,14 @@ impl Reader {
         for row in &mut catalogue.indexes {
             row.expressions.iter_mut().chain(row.predicate.as_mut()).for_each(anew);
         }
+    }
+}
+
+/// The sequence of an identity column keeps its name when the table or the column gets another.
+fn keep_sequence(row: &mut ColumnRow, table: &str, column: &str) {
+    let is_said = |one: &String| one.starts_with("identity sequence ");
+    if row.identity.is_some() && !row.peculiarities.iter().any(is_said) {
+        row.peculiarities.push(format!("identity sequence {}", sequence_name(table, column)));
     }
 }
 

@@ -500,7 +500,11 @@ impl Reader {
         if cursor.eat("identity") {
             let table = self.table_name(oid);
             let own = qualified::beside(&table, &qualified::part(&sequence_name(&table, column)));
-            let name = own.clone();
+            let is_taken = self.catalogue.sequences.iter().any(|row| row.name == own);
+            let name = match is_taken {
+                true => qualified::beside(&table, &qualified::part(&self.choose(oid, column, "seq"))),
+                false => own.clone(),
+            };
             let ty = type_name(&self.column(oid, column)?.ty).canonical().to_ascii_lowercase();
             let mut row = SequenceRow { name, ty, step: 1, cache: 1, ..SequenceRow::default() };
             let is_bounded = cursor.eat("(");
