@@ -17,7 +17,7 @@
 //!    A moment with fractions of a second, as the default `'now'` is stored, is any other.
 //! 2. MariaDB: the display width of an integer goes, `NO ACTION` and `RESTRICT` go (InnoDB takes them for one, and for what
 //!    holds anyway), so do `ROW_FORMAT=DYNAMIC` and InnoDB's `USING BTREE`, and the settings of the session that a routine was made in. Of triggers
-//!    and routines, letter case, white space, backticks and the word `in` before a parameter go.
+//!    and routines, letter case, white space, backticks, lines of comments and the word `in` before a parameter go.
 //! 3. SQLite: tables are compared by what the pragmas say of them: a column by name, type, required, default, key;
 //!    `default null` is none, a rowid is required, and a reference without columns is one to the primary key. Indexes are
 //!    what the pragmas say, and what is said of expressions and conditions, without white space, parentheses and quotes.
@@ -432,7 +432,10 @@ impl Case {
         let mut lines: Vec<String> = match self.server {
             None => sqlite(&self.folder.path().join(database)).map_err(|error| error.to_string())?,
             Some(server) => {
-                let text = oracle::dump(server, database)?;
+                // The client takes the comments out of bodies that it loads.
+                let raw = oracle::raw_dump(server, database)?;
+                let said: Vec<&str> = raw.lines().filter(|line| !line.trim_start().starts_with('#')).collect();
+                let text = oracle::normalise_dump(&said.join("\n"));
                 text.lines().filter_map(|line| plain(line, database)).collect()
             }
         };

@@ -35,10 +35,22 @@ pub fn recognize(live: &mut Schema, forms: &[StoredForm], syntax: Syntax) {
             expression.is_stored_for(ours);
         }
     }
+    let mut unknown = Vec::new();
     for program in live.programs_mut() {
-        for ours in known.get(program.body.text()).into_iter().flatten() {
-            program.body.is_stored_for(ours);
+        match known.get(program.body.text()) {
+            Some(known) => known.iter().for_each(|ours| program.body.is_stored_for(ours)),
+            None => unknown.push(&mut program.body),
         }
+    }
+    if unknown.is_empty() {
+        return;
+    }
+    // White space and comments in a body are kept by some servers and clients, and taken out by others.
+    let stored: Vec<Expression> = known.keys().map(|stored| Expression::read_whole(stored, syntax)).collect();
+    for body in unknown {
+        let same = stored.iter().zip(known.values()).filter(|(stored, _)| **stored == *body);
+        let ours: Vec<&Expression> = same.flat_map(|(_, known)| known).collect();
+        ours.into_iter().for_each(|ours| body.is_stored_for(ours));
     }
 }
 
