@@ -86,3 +86,54 @@ fn is_said(name: &str, said: &BTreeSet<String>) -> bool {
 fn words(text: &str) -> impl Iterator<Item = &str> {
     text.split(|letter: char| !letter.is_alphanumeric() && letter != '_').filter(|word| !word.is_empty())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::physical::{NameCase, TypeName};
+    use crate::schema::ProgramKind;
+    use crate::sql::{Expression, Syntax};
+
+    fn program(kind: ProgramKind, name: &str, create: &str) -> Program {
+        Program {
+            kind,
+            word: None,
+            name: name.into(),
+            table: None,
+            body: Expression::read_whole(create, Syntax::STANDARD),
+            comment: None,
+            create: create.into(),
+            drop: String::new(),
+            is_early: false,
+            alters: false,
+            after: Vec::new(),
+        }
+    }
+
+    fn schema(touch: &str) -> Schema {
+        let table = |name: &str, ty: &str| {
+            let mut table = Table::new(name, NameCase::Counts);
+            table.columns.push(Column::new("a", TypeName::new(ty)));
+            table
+        };
+        let tables = [table("hive", "int"), table("frame", "far.kind"), table("other", "int")];
+        Schema::new(NameCase::Counts, tables).with_programs([
+            program(ProgramKind::Routine, "touch", touch),
+            program(ProgramKind::Routine, "unasked", "create function unasked() returns int as $$ select 1 $$"),
+            program(ProgramKind::View, "frames", "create view frames as select a from frame"),
+            program(ProgramKind::Object, "far.kind", "create type far.kind as (a int)"),
+        ])
+    }
+
+    #[test]
+    fn what_is_doubtful_comes_with_all_that_it_needs() {
+        let expected = schema("create function touch(f frames) returns hive as $$ select * from other $$");
+        assert!(doubtful_apart(&expected, &expected).is_none());
+        let live = schema("CREATE FUNCTION touch(f frames) RETURNS hive LANGUAGE sql AS $$ select * from other $$");
+        let apart = doubtful_apart(&live, &expected).expect("its text is another");
+        let tables: Vec<&str> = apart.tables().map(|table| table.name.as_str()).collect();
+        let mut programs: Vec<&str> = apart.programs().map(|program| program.name.as_str()).collect();
+        programs.sort_unstable();
+        assert_eq!((tables, programs), (vec!["frame", "hive"], vec!["far.kind", "frames", "touch"]));
+    }
+}
