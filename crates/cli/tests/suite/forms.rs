@@ -1,0 +1,221 @@
+//! Objects that are declared in clauses: domains, privileges, exclusions, partitions, sequences.
+
+use crate::support::REVERT;
+use crate::support::stage::Stage;
+use hollow_oak_core::Provider;
+use hollow_oak_testkit::server::{Connects, shared, wanted};
+
+const DECLARED: &str = "\
+domain kilogram decimal(6, 2), check (value > 0), about \"never nothing\"
+
+domain \"Pest Rate\" native \"real\", check most (value < 1)
+
+sequence brand from 100
+
+table hive {
+    id:      int32, primary key
+    weight:  kilogram, null
+    rates:   \"Pest Rate\", null
+    during:  native \"int4range\" for postgres, null
+
+    exclude using gist (during with &&) where (weight is not null)
+    exclude \"no second\" using btree (id with =)
+}
+
+table order {
+    partition by range (taken_on)
+
+    id:        int32
+    taken_on:  date
+
+    primary key (id, taken_on)
+}
+
+object \"partition\" order_2026 ```
+    create table order_2026 partition of \"order\" for values from ('2026-01-01') to ('2027-01-01')
+``` drop ```
+    drop table order_2026
+``` after order
+
+grant insert, select on order to reader
+
+grant usage on sequence brand to reader
+
+grant select on hive to public
+";
+
+fn stage() -> Option<Stage<'static>> {
+    if !wanted(Provider::Postgres) {
+        return None;
+    }
+    let server = shared(Provider::Postgres);
+    let mut client = server.postgres("postgres").expect("the server answers");
+    let role = "do $$ begin create role reader; exception when duplicate_object or unique_violation then null; end $$";
+    client.batch_execute(role).expect("a role can be made");
+    Some(Stage::on(server, DECLARED))
+}
+
+#[test]
+fn an_extension_comes_behind_what_it_needs() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let declared = "extension btree_gist after unaccent\n\nextension earthdistance after cube\n\nextension unaccent\n\nextension cube\n";
+    let here = Stage::on(shared(Provider::Postgres), declared);
+    let project = &here.project;
+    assert!(project.ok(&["format", "--check"]).starts_with("nothing to do"), "this is the standard form");
+    project.migrate("first");
+    let script = project.read("migrations/0001-first/postgres.up.sql");
+    let place = |name: &str| script.find(&format!("\ncreate extension {name}"));
+    assert!(place("unaccent").is_some() && place("unaccent") < place("btree_gist"), "{script}");
+    here.assert_same("live", "declared");
+    project.ok(REVERT);
+    // What needs what is read from the server.
+    here.sql("drop table hollow_oak_journal, hollow_oak_store");
+    here.sql("create extension earthdistance cascade");
+    std::fs::remove_file(project.file("schema/schema.oak")).expect("it can be removed");
+    std::fs::remove_dir_all(project.file("migrations")).expect("they can be removed");
+    project.ok(&["adopt", "--yes"]);
+    assert!(project.read("schema/brackenfold.oak").contains("extension earthdistance after cube for postgres\n"));
+}
+
+#[test]
+fn forms_go_up_and_down_and_are_read_again() {
+    let Some(here) = stage() else { return };
+    let project = &here.project;
+    assert!(project.ok(&["format", "--check"]).starts_with("nothing to do"), "this is the standard form");
+    project.migrate("first");
+    here.assert_same("live", "declared");
+    here.sql("insert into hive (id, weight, rates, during) values (1, 20.5, 0.5, '[1,5)'), (2, null, null, '[2,3)')");
+    let mut store = here.store();
+    assert!(store.execute("update hive set weight = 0 where id = 1").is_err(), "the domain has a check");
+    assert!(store.execute("update hive set weight = 1 where id = 2").is_err(), "the ranges overlap");
+    let privileges =
+        "select string_agg(privilege_type, ' ' order by privilege_type) from information_schema.role_table_grants
+                      where grantee = 'reader' and table_name = 'order'";
+    assert_eq!(here.query(privileges), ["INSERT SELECT"]);
+    project.ok(REVERT);
+    here.assert_same("live", "empty");
+}
+
+#[test]
+fn what_is_adopted_is_declared_in_clauses() {
+    let Some(here) = stage() else { return };
+    here.project.migrate("first");
+    let other = Stage::on(here.server.expect("it has one"), "");
+    std::fs::remove_file(other.project.file("schema/schema.oak")).expect("it can be removed");
+    let url = here.server.expect("it has one").url(&here.database);
+    for leftover in ["hollow_oak_journal", "hollow_oak_store"] {
+        here.sql(&format!("drop table {leftover}"));
+    }
+    other.project.ok(&["adopt", "--url", &url, "--yes"]);
+    let declared = other.project.read("schema/brackenfold.oak");
+    for expected in [
+        "domain kilogram decimal(6, 2), check ((VALUE > (0)::numeric)), about \"never nothing\" for postgres",
+        "domain \"Pest Rate\" float32, check most (",
+        "    weight:  kilogram, null\n",
+        "    rates:   \"Pest Rate\", null\n",
+        "    exclude using gist (during WITH &&) where ((weight IS NOT NULL)), for postgres\n",
+        "    exclude \"no second\" using btree (id WITH =), for postgres\n",
+        "    partition by range (taken_on) for postgres\n",
+        "grant insert, select on order to reader for postgres\n",
+        "grant select on hive to public for postgres\n",
+        "grant usage on sequence brand to reader for postgres\n",
+        "sequence brand from 100 for postgres\n",
+    ] {
+        assert!(declared.contains(expected), "{expected} is not in\n{declared}");
+    }
+    assert!(other.project.ok(&["diff", "live", "declared", "--url", &url]).starts_with("no difference"));
+}
+
+/// A domain that columns are of, and a sequence that has counted, are changed where they are.
+#[test]
+fn domains_and_sequences_change_in_place() {
+    let Some(here) = stage() else { return };
+    let project = &here.project;
+    project.migrate("first");
+    here.sql("insert into hive (id, weight) values (1, 20.5)");
+    assert_eq!(here.query("select nextval('brand') from generate_series(1, 3)"), ["100", "101", "102"]);
+    project.declare(
+        &DECLARED
+            .replace("check (value > 0), about \"never nothing\"", "check (value > 1), check light (value < 100)")
+            .replace("sequence brand from 100", "sequence brand from 100 by 5")
+            .replace("grant insert, select on order", "grant select, update on order")
+            .replace("using btree (id with =)", "using btree (id with =, weight with =)"),
+    );
+    let drafted = project.draft("changed", &[]);
+    for step in ["alter domain kilogram", "alter sequence brand", "fails if two rows of hive exclude each other"] {
+        assert!(drafted.contains(step), "{step} is not in {drafted}");
+    }
+    project.ok(&["apply", "--yes"]);
+    here.assert_same("live", "declared");
+    assert_eq!(here.query("select nextval('brand')"), ["107"]);
+    assert_eq!(here.query("select obj_description('kilogram'::regtype, 'pg_type')"), [""]);
+    assert!(here.store().execute("update hive set weight = 0.5").is_err());
+    here.sql("update hive set weight = 50");
+    project.ok(&["revert", "--yes"]);
+    here.assert_same("live", "history@1");
+    assert_eq!(here.query("select nextval('brand')"), ["108"]);
+    here.sql("update hive set weight = 500");
+    let refused = project.oak(&["apply", "--yes"]);
+    assert!(refused.status == 1 && refused.stderr.contains("light"), "{refused}");
+    here.assert_same("live", "history@1");
+}
+
+#[test]
+fn mistakes_in_forms_are_told() {
+    let project = crate::support::Project::new(
+        "domain kilogram\n\ndomain gram int32, chek (value > 0)\n\ngrant on hive to reader\n\ngrant select on hive reader\n\n\
+         table hive {\n    id: int32, primary key\n    w: kilogramm\n    exclude (id)\n    partition by\n}\n",
+    );
+    insta::assert_snapshot!(project.answers(&[&["check"]]));
+}
+
+/// Of two tables, one that references the other has to be written to the log as that is; where both change, and reference
+/// each other, their references go for a moment.
+#[test]
+fn tables_that_reference_each_other_change_what_they_are_written_to() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let tables = |option: &str| {
+        format!(
+            "table lock {{
+{option}    name:   text
+    token:  text
+
+    primary key (name)
+    unique (name, token)
+    foreign key (name) references lock_mode (name) deferrable initially deferred
+    foreign key (token) references lock (name)
+}}
+
+table lock_mode {{
+{option}    name:   text
+    token:  text
+
+    primary key (name)
+    foreign key (name, token) references lock (name, token) deferrable initially deferred
+}}
+"
+        )
+    };
+    let here = Stage::on(shared(Provider::Postgres), &tables(""));
+    let project = &here.project;
+    project.migrate("logged");
+    here.sql(
+        "begin; insert into lock_mode values ('a', 't'); insert into lock values ('a', 't'), ('t', 'a'); \
+              insert into lock_mode values ('t', 'a'); commit",
+    );
+    let before = here.dump();
+    project.declare(&tables("    option \"unlogged\" for postgres\n\n"));
+    project.migrate("unlogged");
+    here.assert_same("live", "declared");
+    assert_eq!(
+        here.query("select count(*) from pg_class where relname in ('lock', 'lock_mode') and relpersistence = 'u'"),
+        ["2"]
+    );
+    project.ok(REVERT);
+    assert_eq!(here.dump(), before);
+    assert_eq!(here.query("select count(*) from lock join lock_mode using (name, token)"), ["2"]);
+}
