@@ -83,3 +83,12 @@ grant select on goes_again to pg_monitor;
 alter table goes_again rename to goes;
 drop table goes;
 create table goes (id int);
+-- Tables that are called like types of the server, which mean those.
+create table date (id int primary key, d date, "text" text);
+create table name (id int primary key, of date, point point[]);
+create table point (id int primary key, at timestamp default now()::date);
+create view dates as select date.d::date as d, "text"::name as name from date;
+create function days(d date) returns setof date language sql as 'select d';
+alter table date rename to day;
+alter table name rename to names;
+drop table point cascade;

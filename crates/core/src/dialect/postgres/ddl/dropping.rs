@@ -1,6 +1,6 @@
 //! What goes again while a file is read, and what goes with it.
 
-use super::names::{Place, Use, Words};
+use super::names::{Place, Use, Words, is_built_in};
 use super::{OF_SERVER, PUBLIC, Pending, Reader, Reading};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ColumnRow, ConstraintRow, OtherRow};
@@ -163,6 +163,9 @@ impl Reader {
     }
 
     fn drop_columns_of(&mut self, ty: &str) -> Reading<()> {
+        if is_built_in(ty) {
+            return Ok(());
+        }
         let is_of = |row: &&ColumnRow| {
             self.type_made(&row.ty, |name| name == ty).is_some() || {
                 // Where a search path is set now, and none was when it was read.

@@ -86,6 +86,89 @@ const AFTER_RELATION: [&str; 30] = [
 /// What may stand behind the type of an argument or field.
 const BEHIND_TYPE: [&str; 7] = [",", ")", "[", "default", "=", ":=", "collate"];
 
+/// Types of the server's own, which come before those of the same name in any namespace that is searched (PostgreSQL 17,
+/// "Data Types"; "Schemas and the Search Path").
+const BUILT_IN: [&str; 78] = [
+    "any",
+    "anyarray",
+    "anyelement",
+    "bigint",
+    "bigserial",
+    "bit",
+    "bool",
+    "boolean",
+    "box",
+    "bpchar",
+    "bytea",
+    "char",
+    "character",
+    "cidr",
+    "circle",
+    "cstring",
+    "date",
+    "daterange",
+    "decimal",
+    "double",
+    "float",
+    "float4",
+    "float8",
+    "inet",
+    "int",
+    "int2",
+    "int4",
+    "int4range",
+    "int8",
+    "int8range",
+    "integer",
+    "internal",
+    "interval",
+    "json",
+    "jsonb",
+    "jsonpath",
+    "line",
+    "lseg",
+    "macaddr",
+    "macaddr8",
+    "money",
+    "name",
+    "numeric",
+    "numrange",
+    "oid",
+    "path",
+    "pg_lsn",
+    "point",
+    "polygon",
+    "real",
+    "record",
+    "regclass",
+    "regproc",
+    "regrole",
+    "regtype",
+    "serial",
+    "serial2",
+    "serial4",
+    "serial8",
+    "smallint",
+    "smallserial",
+    "text",
+    "tid",
+    "time",
+    "timestamp",
+    "timestamptz",
+    "timetz",
+    "trigger",
+    "tsquery",
+    "tsrange",
+    "tstzrange",
+    "tsvector",
+    "uuid",
+    "varbit",
+    "varchar",
+    "void",
+    "xid",
+    "xml",
+];
+
 /// Functions whose arguments are told apart by words, `from` among them (PostgreSQL 17, "Functions and Operators").
 const WITH_WORDS: [&str; 5] = ["extract", "substring", "trim", "overlay", "position"];
 
@@ -122,6 +205,11 @@ pub(super) fn named(namespace: Option<&str>, parts: &[String]) -> Option<String>
         [namespace, name] => Some(qualified(Some(namespace.as_str()).filter(|one| *one != PUBLIC), name)),
         _ => None,
     }
+}
+
+/// Whether a type of this name is the server's, where no namespace is said.
+pub(super) fn is_built_in(name: &str) -> bool {
+    BUILT_IN.contains(&name)
 }
 
 /// A pair of parentheses, as far as it is read.
@@ -294,8 +382,12 @@ impl<'a> Words<'a> {
                 () if is_type => Place::Type,
                 () => continue,
             };
-            let is_query = |parts: &[String]| matches!(parts, [name] if self.is_of_query(name, at));
-            if place != Place::Relation || !is_query(&parts) {
+            let is_anothers = match &parts[..] {
+                [name] if place == Place::Relation => self.is_of_query(name, at),
+                [name] if place == Place::Type => name == "setof" || is_built_in(name),
+                _ => false,
+            };
+            if !is_anothers {
                 uses.push(Use { at, parts, place, is_own_table: is_of_table });
             }
         }
@@ -320,7 +412,9 @@ impl<'a> Words<'a> {
         }
         let is_used = |at: usize| uses.iter().chain(&others).any(|one| one.at == at);
         let runs = || (0..self.tokens.len()).filter(|at| !is_used(*at)).filter_map(|at| Some((at, self.name(at)?)));
-        let is_called_so = runs().any(|(at, parts)| at != self.head() && parts == [base.as_str()]);
+        let is_something =
+            |at: usize, parts: &[String]| at != self.head() && self.before(at) != "::" && parts == [base.as_str()];
+        let is_called_so = runs().any(|(at, parts)| is_something(at, &parts));
         let is_relation = places.contains(&Place::Relation);
         let changed = |one: &Use| {
             let tokens = 2 * one.parts.len() - 1;
@@ -403,30 +497,40 @@ mod tests {
     fn a_relation_gets_another_name_and_columns_are_said_with_it() {
         #[track_caller]
         fn case(sql: &str, expected: &str) {
-            assert_eq!(Words::new(sql).renamed(&[Place::Relation, Place::Type], "box", "shop.crate"), expected);
+            assert_eq!(Words::new(sql).renamed(&[Place::Relation, Place::Type], "bin", "shop.crate"), expected);
         }
-        case("select box.id, b.id from box, box as b", "select crate.id, b.id from shop.crate, shop.crate as b");
-        case("select box.id, 1 as box from box", "select box.id, 1 as box from shop.crate box");
+        case("select bin.id, b.id from bin, bin as b", "select crate.id, b.id from shop.crate, shop.crate as b");
+        case("select bin.id, 1 as bin from bin", "select bin.id, 1 as bin from shop.crate bin");
         case(
-            "with box as (select 1) select * from box, shop.box",
-            "with box as (select 1) select * from box, shop.box",
+            "with bin as (select 1) select * from bin, shop.bin",
+            "with bin as (select 1) select * from bin, shop.bin",
         );
         case(
-            "create view box as select id from box join x on true",
-            "create view box as select id from shop.crate join x on true",
+            "create view bin as select id from bin join x on true",
+            "create view bin as select id from shop.crate join x on true",
         );
         case(
-            "select 'box' from only box where extract(day from box) > 1",
-            "select 'box' from only shop.crate box where extract(day from box) > 1",
+            "select 'bin' from only bin where extract(day from bin) > 1",
+            "select 'bin' from only shop.crate bin where extract(day from bin) > 1",
         );
         case(
-            "create function f(b box) returns setof box as 'select * from box'",
-            "create function f(b shop.crate) returns setof shop.crate as 'select * from box'",
+            "create function f(b bin) returns setof bin as 'select * from bin'",
+            "create function f(b shop.crate) returns setof shop.crate as 'select * from bin'",
         );
         case(
-            "create trigger box after update of box on box for each row execute function box()",
-            "create trigger box after update of box on shop.crate for each row execute function box()",
+            "create trigger bin after update of bin on bin for each row execute function bin()",
+            "create trigger bin after update of bin on shop.crate for each row execute function bin()",
         );
+    }
+
+    #[test]
+    fn a_type_of_the_servers_comes_before_a_table_of_its_name() {
+        let types = |sql: &str| -> Vec<String> {
+            let uses = Words::new(sql).uses().into_iter().filter(|one| one.place == Place::Type);
+            uses.filter_map(|one| one.name()).collect()
+        };
+        assert_eq!(types("select a::date, b::kind, cast(c as shop.date) from date"), ["kind", "shop.date"]);
+        assert_eq!(types("create function f(d date, k kind) returns setof point as ''"), ["kind"]);
     }
 
     #[test]
@@ -435,10 +539,10 @@ mod tests {
         fn case(sql: &str, expected: bool) {
             assert_eq!(Words::new(sql).may_read("lid"), expected, "{sql}");
         }
-        case("select lid from box", true);
-        case("select b.* from box b", true);
-        case("select count(*), 2 * id as lid from box", false);
-        case("create trigger t before update of \"lid\" on box", true);
-        case("select 'lid', lids from box", false);
+        case("select lid from bin", true);
+        case("select b.* from bin b", true);
+        case("select count(*), 2 * id as lid from bin", false);
+        case("create trigger t before update of \"lid\" on bin", true);
+        case("select 'lid', lids from bin", false);
     }
 }

@@ -85,48 +85,48 @@ mod tests {
         for sql in [
             "create schema shop",
             "create type shop.kind as enum ('a')",
-            "create table shop.box (id int)",
-            "create table shop.item (id int, box int)",
+            "create table shop.bin (id int)",
+            "create table shop.item (id int, bin int)",
             "create function shop.twice(n int) returns int language sql as 'select 2 * n'",
         ] {
             assert!(reader.statement(&mut Cursor::new(sql, SYNTAX), sql).is_ok(), "{sql}");
         }
         let case = |sql: &str, expected: &str| assert_eq!(reader.in_namespace(sql, "shop"), expected);
         case(
-            "create view both as select box.id, twice(i.id), 'a'::kind from box, item i join public.item o on o.box = box.id",
-            "create view shop.both as select box.id, shop.twice(i.id), 'a'::shop.kind from shop.box, shop.item i join public.item o on o.box = box.id",
+            "create view both as select bin.id, twice(i.id), 'a'::kind from bin, item i join public.item o on o.bin = bin.id",
+            "create view shop.both as select bin.id, shop.twice(i.id), 'a'::shop.kind from shop.bin, shop.item i join public.item o on o.bin = bin.id",
         );
         case(
-            "CREATE OR REPLACE FUNCTION put(kind kind, box box DEFAULT NULL) RETURNS SETOF item LANGUAGE sql AS $$ select * from item $$",
-            "CREATE OR REPLACE FUNCTION shop.put(kind shop.kind, box shop.box DEFAULT NULL) RETURNS SETOF shop.item LANGUAGE sql AS $$ select * from item $$",
+            "CREATE OR REPLACE FUNCTION put(kind kind, bin bin DEFAULT NULL) RETURNS SETOF item LANGUAGE sql AS $$ select * from item $$",
+            "CREATE OR REPLACE FUNCTION shop.put(kind shop.kind, bin shop.bin DEFAULT NULL) RETURNS SETOF shop.item LANGUAGE sql AS $$ select * from item $$",
         );
         case(
-            "create trigger box before insert on box for each row when (twice(new.id) > 1) execute function twice()",
-            "create trigger box before insert on shop.box for each row when (shop.twice(new.id) > 1) execute function shop.twice()",
+            "create trigger bin before insert on bin for each row when (twice(new.id) > 1) execute function twice()",
+            "create trigger bin before insert on shop.bin for each row when (shop.twice(new.id) > 1) execute function shop.twice()",
         );
         case(
-            "create view sums as with box as (select 1 as id) select item from box, (select id from item) item",
-            "create view shop.sums as with box as (select 1 as id) select item from box, (select id from shop.item) item",
+            "create view sums as with bin as (select 1 as id) select item from bin, (select id from item) item",
+            "create view shop.sums as with bin as (select 1 as id) select item from bin, (select id from shop.item) item",
         );
         case(
-            "create view parts as with i(item) as not materialized (select 1) select extract(year from box) from i, item, box where i.item is distinct from box and cast(item as kind) = 'a'",
-            "create view shop.parts as with i(item) as not materialized (select 1) select extract(year from box) from i, shop.item, shop.box where i.item is distinct from box and cast(item as shop.kind) = 'a'",
+            "create view parts as with i(item) as not materialized (select 1) select extract(year from bin) from i, item, bin where i.item is distinct from bin and cast(item as kind) = 'a'",
+            "create view shop.parts as with i(item) as not materialized (select 1) select extract(year from bin) from i, shop.item, shop.bin where i.item is distinct from bin and cast(item as shop.kind) = 'a'",
         );
         case(
-            "create policy box on box to item using (exists (select from item join box on item.id = twice(box.id)))",
-            "create policy box on shop.box to item using (exists (select from shop.item join shop.box on item.id = shop.twice(box.id)))",
+            "create policy bin on bin to item using (exists (select from item join bin on item.id = twice(bin.id)))",
+            "create policy bin on shop.bin to item using (exists (select from shop.item join shop.bin on item.id = shop.twice(bin.id)))",
         );
         case(
-            "create rule box as on insert to item do instead insert into box (id) values (new.id)",
-            "create rule box as on insert to shop.item do instead insert into shop.box (id) values (new.id)",
+            "create rule bin as on insert to item do instead insert into bin (id) values (new.id)",
+            "create rule bin as on insert to shop.item do instead insert into shop.bin (id) values (new.id)",
         );
         case(
             "create aggregate twice(kind, int) (sfunc = twice, stype = item, initcond = 'twice')",
             "create aggregate shop.twice(shop.kind, int) (sfunc = shop.twice, stype = shop.item, initcond = 'twice')",
         );
-        case("create statistics box on id, box from item", "create statistics shop.box on id, box from shop.item");
+        case("create statistics bin on id, bin from item", "create statistics shop.bin on id, bin from shop.item");
         case("create view else.where as select 1", "create view else.where as select 1");
         case("create domain kinds as kind[]", "create domain shop.kinds as shop.kind[]");
-        case("create type pair as (kind kind, box int)", "create type shop.pair as (kind shop.kind, box int)");
+        case("create type pair as (kind kind, bin int)", "create type shop.pair as (kind shop.kind, bin int)");
     }
 }

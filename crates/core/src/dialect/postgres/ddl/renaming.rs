@@ -1,6 +1,6 @@
 //! Names that change while a file is read, and what says them.
 
-use super::names::{Place, Words};
+use super::names::{Place, Words, is_built_in};
 use super::{PUBLIC, Reader, Reading, elements};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ColumnRow, OtherRow, SequenceRow};
@@ -194,6 +194,9 @@ impl Reader {
                 row.enumeration = Some(new.to_owned());
             }
             let element = row.ty.trim_end_matches("[]");
+            if is_built_in(element) {
+                continue;
+            }
             if element == was || element == old {
                 row.ty = format!("{is}{}", &row.ty[element.len()..]);
             }
