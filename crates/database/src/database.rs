@@ -108,8 +108,9 @@ pub trait Database: Send {
     fn glance(&self, project: &str) -> Result<(Events, Option<Remembered>), DatabaseError>;
 
     /// Finds out, for expressions of a live schema that read otherwise than what was declared, whether the server stores
-    /// the one for the other, and tells the live schema. What cannot be found out stays different. Expressions and views are tried aside in a transaction that is rolled back, triggers,
-    /// routines and other objects in a database of their own, which is dropped again.
+    /// the one for the other, and tells the live schema. What cannot be found out stays different. Expressions and views are
+    /// tried aside in a transaction that is rolled back, triggers, routines and other objects in a database of their own,
+    /// which is dropped again.
     ///
     /// # Errors
     ///

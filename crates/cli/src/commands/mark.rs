@@ -101,7 +101,7 @@ fn compared(
     let changes = diff(&expected, &live);
     if !changes.is_empty() && !global.json {
         let counted = counted(&describe(&changes));
-        output.line(format_args!("{} what is there is not what it leaves: {counted}", strong("amiss:")));
+        output.line(format_args!("what is there is not what it leaves: {counted}"));
         show_unasked(confirmed.unasked.as_deref(), output);
     }
     Ok(confirmed.forms)

@@ -46,11 +46,16 @@ pub fn recognize(live: &mut Schema, forms: &[StoredForm], syntax: Syntax) {
         return;
     }
     // White space and comments in a body are kept by some servers and clients, and taken out by others.
-    let stored: Vec<Expression> = known.keys().map(|stored| Expression::read_whole(stored, syntax)).collect();
+    let is_statement = |stored: &&str| stored.get(..6).is_some_and(|word| word.eq_ignore_ascii_case("create"));
+    let statements: Vec<_> = known
+        .iter()
+        .filter(|(stored, _)| is_statement(stored))
+        .map(|(stored, ours)| (Expression::read_whole(stored, syntax), ours))
+        .collect();
     for body in unknown {
-        let same = stored.iter().zip(known.values()).filter(|(stored, _)| **stored == *body);
-        let ours: Vec<&Expression> = same.flat_map(|(_, known)| known).collect();
-        ours.into_iter().for_each(|ours| body.is_stored_for(ours));
+        let same: Vec<&Expression> =
+            statements.iter().filter(|(stored, _)| stored == body).flat_map(|(_, ours)| *ours).collect();
+        same.into_iter().for_each(|ours| body.is_stored_for(ours));
     }
 }
 

@@ -383,8 +383,11 @@ fn rename_made(row: &mut OtherRow, new: &str) {
         row.sql = made;
     }
     let (old, arguments) = row.name.split_at(row.name.find('(').unwrap_or(row.name.len()));
-    let said = quote_object(old);
-    row.drop = row.drop.replacen(&format!(" {said}"), &format!(" {}", quote_object(new)), 1);
+    let (was, is) = (format!(" {}", quote_object(old)), format!(" {}", quote_object(new)));
+    row.drop = match row.drop.find('(') {
+        Some(at) => with_tail(&row.drop[..at], &was, &is) + &row.drop[at..],
+        None => with_tail(&row.drop, &was, &is),
+    };
     row.name = format!("{new}{arguments}");
 }
 
