@@ -49,24 +49,12 @@ const BEHIND_RELATIONS: [&str; 12] = [
     "set",
 ];
 
-/// What a relation without an alias has behind it, beside the words that end a list.
-const AFTER_RELATION: [&str; 30] = [
-    "where",
-    "group",
-    "order",
-    "having",
-    "limit",
-    "union",
-    "except",
-    "intersect",
+/// What else a relation without an alias may have behind it.
+const BEHIND_RELATION: [&str; 18] = [
     "on",
     "using",
-    "window",
-    "returning",
-    "set",
     "values",
     "default",
-    "select",
     "join",
     "inner",
     "left",
@@ -437,7 +425,10 @@ impl<'a> Words<'a> {
     /// Whether a relation that ends before this token has another name in its statement.
     fn has_alias(&self, behind: usize) -> bool {
         self.tokens.get(behind).is_some_and(|next| match next.kind {
-            TokenKind::Word => !AFTER_RELATION.contains(&self.at(Some(behind)).as_str()),
+            TokenKind::Word => {
+                let word = self.at(Some(behind));
+                !BEHIND_RELATION.contains(&word.as_str()) && !BEHIND_RELATIONS.contains(&word.as_str())
+            }
             kind => kind == TokenKind::Quoted,
         })
     }
