@@ -2,12 +2,12 @@
 
 use hollow_oak_core::Dialect;
 use hollow_oak_core::diff::{StoredForm, doubtful, doubtful_apart, doubtful_views, recognize, settle};
-use hollow_oak_core::physical::Schema;
+use hollow_oak_core::physical::{Program, Schema};
 
 use super::session::{Asked, Session};
 use crate::database::Confirmed;
 use crate::error::DatabaseError;
-use crate::scratch::{Refusal, make_apart};
+use crate::scratch::make_apart;
 use crate::url::ServerUrl;
 
 /// Has the server store the doubtful tables of `expected` aside, and tells `live` what came of it; returns the pairs.
@@ -36,15 +36,21 @@ pub(super) fn confirm(session: &mut dyn Session, live: &mut Schema, expected: &S
 ///
 /// # Errors
 ///
-/// Where none can be made, or not all that is declared can be made in it; then the differences stay.
+/// Why it was not asked: none can be made, not all that is declared can be made in it, or its SQL names the database of the
+/// target, and would be made there. Then the differences stay.
 pub(super) fn confirm_apart(
     url: &ServerUrl,
     dialect: Dialect,
     live: &mut Schema,
     expected: &Schema,
-) -> Result<Vec<StoredForm>, Refusal> {
+) -> Result<Vec<StoredForm>, String> {
     let Some(apart) = doubtful_apart(live, expected) else { return Ok(Vec::new()) };
-    let mut stored = make_apart(url, dialect, &apart)?;
+    // A name of three parts is no other database's on PostgreSQL.
+    let leaves = |program: &Program| dialect != Dialect::Postgres && program.mentions(&url.database);
+    if let Some(program) = apart.programs().find(|program| leaves(program)) {
+        return Err(format!("{} names the database {}", program.label(), url.database));
+    }
+    let mut stored = make_apart(url, dialect, &apart).map_err(|refusal| refusal.error.to_string())?;
     let forms = settle(&mut stored, &apart, |_| true);
     recognize(live, &forms, dialect.syntax());
     Ok(forms)

@@ -154,7 +154,7 @@ impl Database for Connection {
             let mut confirmed = confirm::confirm(session, live, expected);
             match confirm::confirm_apart(&self.url, session.dialect(), live, expected) {
                 Ok(forms) => confirmed.forms.extend(forms),
-                Err(refusal) => confirmed.unasked = Some(refusal.error.to_string()),
+                Err(why) => confirmed.unasked = Some(why),
             }
             Ok(confirmed)
         })

@@ -1,6 +1,6 @@
 //! Names that change while a file is read, and what says them.
 
-use super::names::{Place, Words, is_built_in};
+use super::names::{Place, Use, Words, is_built_in};
 use super::{PUBLIC, Reader, Reading, elements};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ColumnRow, OtherRow, SequenceRow};
@@ -152,7 +152,7 @@ impl Reader {
                     | ObjectKind::Rule
                     | ObjectKind::Statistics
             );
-            let is_it = |one: &super::names::Use| one.place == Place::Relation && one.name().as_deref() == Some(table);
+            let is_it = |one: &Use| one.place == Place::Relation && one.name().as_deref() == Some(table);
             is_kept && words.may_read(column) && words.uses().iter().any(is_it)
         };
         match self.catalogue.others.iter().find(reads_it) {
