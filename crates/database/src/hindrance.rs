@@ -1,5 +1,12 @@
 //! What would be in the way of a run, though the database answers.
 
+use std::time::SystemTime;
+
+use hollow_oak_core::plural::plural;
+
+use crate::scratch;
+use crate::server::Table;
+
 /// Something that is better mended before a migration runs into it.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum Hindrance {
@@ -37,9 +44,22 @@ pub enum Hindrance {
     /// The file, or the server, takes no changes.
     #[error("it is read-only")]
     ReadOnly,
+    /// Databases that were made to try something, by runs that were ended before they dropped them.
+    #[error("runs that were ended left {} behind: {}", plural("scratch database", databases.len()), listed(databases))]
+    LeftOver {
+        /// Their names.
+        databases: Vec<String>,
+    },
 }
 
 impl Hindrance {
+    /// The databases of a server that ended runs left behind, if there are any; the table has the names of all of them.
+    pub(crate) fn left_over(databases: Table) -> Option<Self> {
+        let names = databases.rows.into_iter().filter_map(|row| row.into_iter().next().flatten()).collect();
+        let databases = scratch::left_over(names, SystemTime::now());
+        (!databases.is_empty()).then_some(Self::LeftOver { databases })
+    }
+
     /// How to mend it.
     pub fn help(&self) -> String {
         match self {
@@ -54,6 +74,10 @@ impl Hindrance {
             }
             Self::LacksPrivileges { user, privileges, place } => {
                 format!("`grant {} on {place}.* to {user}`, as an administrator", privileges.join(", "))
+            }
+            Self::LeftOver { databases } => {
+                let statements: Vec<String> = databases.iter().map(|name| format!("drop database {name}")).collect();
+                format!("`{}`; nothing of yours is in them", statements.join("; "))
             }
             Self::ReadOnly => "look at the rights of the file and its folder; a replica takes no changes at all".into(),
         }

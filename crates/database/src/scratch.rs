@@ -1,6 +1,9 @@
 //! Databases that are made to try something, and dropped again.
 
+use std::collections::hash_map::RandomState;
+use std::hash::BuildHasher;
 use std::sync::atomic::{AtomicU32, Ordering};
+use std::time::{Duration, SystemTime};
 
 use hollow_oak_core::physical::{Introspected, Schema};
 use hollow_oak_core::plan::{Choices, Step, plan};
@@ -66,11 +69,34 @@ pub(crate) fn make_apart(url: &ServerUrl, dialect: Dialect, schema: &Schema) -> 
     Ok(on_scratch(url, dialect, &dialect.plain_sql(&sql))?.schema)
 }
 
-fn on_scratch(url: &ServerUrl, dialect: Dialect, sql: &str) -> Result<Introspected, Refusal> {
+/// What the names of scratch databases begin with.
+const PREFIX: &str = "oak_scratch_";
+
+/// What a run with a scratch database may take; one that is older belongs to none.
+const LONGEST_RUN: Duration = Duration::from_secs(60 * 60);
+
+/// A name that no other run has: process ids alone are the same in many containers. The moment comes first, in seconds
+/// since 1970, so that what is left behind is known by it.
+fn new_name(now: SystemTime) -> String {
     static NUMBER: AtomicU32 = AtomicU32::new(0);
     let number = NUMBER.fetch_add(1, Ordering::Relaxed);
-    let database = format!("oak_scratch_{}_{number}", std::process::id());
-    let scratch = ServerUrl { database, ..url.clone() };
+    let random = RandomState::new().hash_one(number);
+    let seconds = now.duration_since(SystemTime::UNIX_EPOCH).unwrap_or_default().as_secs();
+    format!("{PREFIX}{seconds}_{}_{random:016x}", std::process::id())
+}
+
+/// Of a server's databases, those that were made to try something and not dropped, since their run was ended.
+pub(crate) fn left_over(databases: Vec<String>, now: SystemTime) -> Vec<String> {
+    let is_old = |name: &String| {
+        let seconds = name.strip_prefix(PREFIX)?.split('_').next()?.parse().ok()?;
+        let made = SystemTime::UNIX_EPOCH.checked_add(Duration::from_secs(seconds))?;
+        Some(now.duration_since(made).ok()? > LONGEST_RUN)
+    };
+    databases.into_iter().filter(|name| is_old(name).unwrap_or(false)).collect()
+}
+
+fn on_scratch(url: &ServerUrl, dialect: Dialect, sql: &str) -> Result<Introspected, Refusal> {
+    let scratch = ServerUrl { database: new_name(SystemTime::now()), ..url.clone() };
     let found = on_server(&scratch, dialect, sql);
     let dropped = drop_database(url, &scratch);
     let found = found?;
@@ -139,5 +165,25 @@ fn elsewhere(url: &ServerUrl) -> String {
     match url.provider {
         Provider::Postgres => "postgres".to_owned(),
         _ => "information_schema".to_owned(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_older_than_a_run_is_left_over() {
+        let now = SystemTime::now();
+        let names = vec![
+            new_name(now),
+            new_name(now - LONGEST_RUN - Duration::from_secs(1)),
+            new_name(now + LONGEST_RUN),
+            "oak_scratch_of_mine".to_owned(),
+            "oak_scratch_99999999999999999999_1_0".to_owned(),
+            "shop".to_owned(),
+        ];
+        assert_eq!(left_over(names.clone(), now), names[1..2]);
+        assert_ne!(new_name(now), new_name(now));
     }
 }

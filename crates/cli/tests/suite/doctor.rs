@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 use crate::support::Project;
 use crate::support::stage::Stage;
 use hollow_oak_core::Provider;
-use hollow_oak_testkit::server::{shared, wanted};
+use hollow_oak_testkit::server::{PrivateServer, SERVERS, shared, wanted};
 
 const DECLARED: &str = "table keeper {\n    id: int64, identity\n    primary key (id)\n}\n";
 
@@ -129,5 +129,27 @@ fn a_transaction_pooler_is_told() {
         let answer = doctor(&url);
         assert_eq!(answer.status == 0, is_well, "{mode}: {answer}");
         assert_eq!(answer.stdout.contains("a transaction pooler stands before the server"), !is_well, "{answer}");
+    }
+}
+
+#[test]
+fn databases_that_ended_runs_left_behind_are_told() {
+    for provider in SERVERS {
+        if !wanted(provider) {
+            continue;
+        }
+        // One of its own: whoever looks at the shared one at that moment would be told, too.
+        let server = PrivateServer::start(provider, false).unwrap_or_else(|error| panic!("{error}"));
+        let here = Stage::on(&server, DECLARED);
+        here.project.migrate("first");
+        for name in ["oak_scratch_1_1_0", "oak_scratch_of_mine"] {
+            here.sql(&format!("create database {name}"));
+        }
+        let answer = here.project.oak(&["doctor"]);
+        assert_eq!(answer.status, 1, "{answer}");
+        assert!(answer.stdout.contains("left 1 scratch database behind: oak_scratch_1_1_0\n"), "{answer}");
+        assert!(answer.stdout.contains("`drop database oak_scratch_1_1_0`"), "{answer}");
+        here.sql("drop database oak_scratch_1_1_0");
+        assert!(here.project.ok(&["doctor"]).starts_with("all is well"));
     }
 }

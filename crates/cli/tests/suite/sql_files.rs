@@ -81,7 +81,7 @@ fn a_file_read_through_a_server_differs_in_nothing_from_a_database_it_ran_on() {
             };
             // Other tests have theirs on the same server, each called by its process.
             let is_running = |name: &String| {
-                let process = name.split('_').nth(2).unwrap_or_default();
+                let process = name.split('_').nth(3).unwrap_or_default();
                 std::path::Path::new("/proc").join(process).exists()
             };
             let ended: Vec<String> = here.query(left).into_iter().filter(|name| !is_running(name)).collect();

@@ -91,6 +91,11 @@ impl Expression {
             self.columns.iter().filter_map(|reference| Some((reference.span, column(reference)?))).collect();
         let texts = tokens(&self.text, self.syntax).into_iter().filter(|token| token.kind == TokenKind::Text);
         pieces.extend(texts.filter_map(|token| Some((token.span, literal(token.text(&self.text))?))));
+        self.with_pieces(pieces)
+    }
+
+    /// The text with something else in the places named, in any order; no part of what is generic, so that it is built once.
+    fn with_pieces(&self, mut pieces: Vec<(Span, String)>) -> String {
         pieces.sort_by_key(|(span, _)| span.start);
         let mut written = String::new();
         let mut at = 0;

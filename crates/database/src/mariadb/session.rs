@@ -442,6 +442,8 @@ impl Session for MariadbSession {
         if self.value("select @@read_only")?.as_deref() == Some("1") {
             hindrances.push(Hindrance::ReadOnly);
         }
+        let found = self.ask("select schema_name from information_schema.schemata order by 1")?;
+        hindrances.extend(Hindrance::left_over(found));
         // What a role gives is told there under the role's name, so that a user with one is not judged here.
         let roles = self.value("select count(*) from information_schema.applicable_roles")?;
         if roles.is_some_and(|count| count != "0") {

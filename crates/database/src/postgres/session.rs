@@ -467,6 +467,8 @@ impl Session for PostgresSession {
         if !tables.is_empty() {
             hindrances.push(Hindrance::NotOwner { user, owners: text(4), tables });
         }
+        let found = self.ask("select datname from pg_database where pg_has_role(datdba, 'usage') order by 1")?;
+        hindrances.extend(Hindrance::left_over(found));
         Ok(hindrances)
     }
 
