@@ -1,5 +1,6 @@
 //! The scripts that differences become, as text.
 
+use hollow_oak_core::diff::Renames;
 use hollow_oak_core::language::{Source, resolve};
 use hollow_oak_core::physical::Schema;
 use hollow_oak_core::plan::{Choices, RiskKind, plan};
@@ -249,6 +250,32 @@ fn a_view_stays_where_nothing_that_it_reads_changes() {
         &["add word sad to enum temper"],
     );
     case(Provider::Mariadb, "select mood from hive", fewer, &["alter column hive.mood"]);
+}
+
+/// A column's new name is nothing to a view that neither says it nor reads all there is.
+#[test]
+fn a_view_stays_where_a_column_that_it_does_not_read_is_renamed() {
+    let renames = Renames {
+        columns: [("hive".to_owned(), [("kg".to_owned(), "weight".to_owned())].into())].into(),
+        ..Renames::default()
+    };
+    let choices = Choices { renames, ..Choices::default() };
+    for provider in [Provider::Sqlite, Provider::Postgres, Provider::Mariadb] {
+        for (view, stays) in [("select id from hive", true), ("select * from hive", false)] {
+            let dialect = Dialect::of(provider).expect("it is one");
+            let [from, to] = ["kg", "weight"].map(|name| {
+                let table = format!("table hive {{\n    id: int64, primary key\n    {name}: int32\n}}\n");
+                schema(dialect, &format!("{table}view seen ```\n{view}\n```\n"))
+            });
+            let plan = plan(dialect, &from, &to, &choices);
+            let titles: Vec<_> = plan.steps.iter().map(|planned| planned.step.title()).collect();
+            let rename = "rename column hive.kg to weight";
+            match stays {
+                true => assert_eq!(titles, [rename], "{view} on {provider}"),
+                false => assert_eq!(titles, ["drop view seen", rename, "create view seen"], "{view} on {provider}"),
+            }
+        }
+    }
 }
 
 /// What cannot happen is not feared.

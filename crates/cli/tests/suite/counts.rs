@@ -98,6 +98,33 @@ fn what_would_be_refused_is_counted_before_anything_runs() {
     });
 }
 
+/// Rows that all get one value are in each other's way where it may be there only once.
+#[test]
+fn what_is_filled_into_a_key_is_counted_as_it_will_be() {
+    on_each_provider(|provider| {
+        let here = filled(provider);
+        let keyed =
+            format!("{}    unique one_hive_per_site (site, keeper_id)\n}}\n", BEFORE.trim_end().trim_end_matches('}'));
+        here.project.declare(&keyed);
+        here.project.migrate("one hive");
+        here.project
+            .declare(&keyed.replace("int32, null\n    site:       text(40), null", "int32\n    site:       text(40)"));
+        let fills = ["--fill", "hive.site='Gorse Hill'", "--fill", "hive.keeper_id=1"];
+        let drafted = here.project.draft("stricter", &fills);
+        let counted = "2 of 4 rows of hive share site, keeper_id with another row, once it is filled";
+        assert!(
+            drafted.contains("does not meet the keys and checks of hive") && drafted.contains(counted),
+            "{drafted}"
+        );
+        let refused = here.project.oak(&["apply", "--yes"]);
+        assert!(refused.status == 1 && refused.stderr.contains(counted), "{refused}");
+        here.assert_same("live", "history@2");
+        here.sql("update hive set site = 'Stillwater Meadow' where id = 4");
+        here.project.ok(&["apply", "--yes"]);
+        here.assert_same("live", "declared");
+    });
+}
+
 /// Told that it may try, the tool leaves it to the server, and the journal says so.
 #[test]
 fn what_is_counted_can_be_tried_all_the_same() {

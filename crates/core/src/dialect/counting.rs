@@ -8,10 +8,6 @@ use crate::sql::in_parentheses;
 pub(super) fn count(dialect: Dialect, question: &Question) -> String {
     let table = dialect.quote_object(&question.table);
     let quote = |name: &str| dialect.quote(name);
-    let there = |columns: &[String]| -> String {
-        let columns: Vec<_> = columns.iter().map(|name| format!("{} is not null", quote(name))).collect();
-        columns.join(" and ")
-    };
     // Those that are gone by then do not count.
     let stays = question.besides.as_ref().map(|gone| format!("not ({})", keyed(dialect, &gone.columns, &gone.values)));
     let and_stays = stays.as_ref().map_or(String::new(), |stays| format!(" and {stays}"));
@@ -46,14 +42,14 @@ pub(super) fn count(dialect: Dialect, question: &Question) -> String {
         }
         About::Keyed { key, keys, .. } => counted(&keyed(dialect, key, keys)),
         About::Shared { columns, among } => {
-            let names: Vec<_> = columns.iter().map(|column| column.name.clone()).collect();
-            let compared = columns.iter().map(|column| compared(dialect, "", column)).collect::<Vec<_>>().join(", ");
+            let compared: Vec<_> = columns.iter().map(|column| compared(dialect, "", column)).collect();
+            let there: Vec<_> = compared.iter().map(|value| format!("{value} is not null")).collect();
             let among = among.as_ref().map_or(String::new(), |condition| format!(" and {}", in_parentheses(condition)));
             format!(
                 "select coalesce(sum(shared.found), 0), (select count(*) from {table}) from (select count(*) as found \
                  from {table} where {}{among}{and_stays} group by {} having count(*) > 1) as shared",
-                there(&names),
-                compared
+                there.join(" and "),
+                compared.join(", ")
             )
         }
         About::Dangling { columns, referenced, keys } => {
@@ -90,6 +86,9 @@ pub(super) fn count(dialect: Dialect, question: &Question) -> String {
 /// A column of a table, as it is compared.
 fn compared(dialect: Dialect, table: &str, column: &Compared) -> String {
     let name = format!("{table}{}", dialect.quote(&column.name));
+    if let Some(value) = &column.fill {
+        return format!("coalesce({name}, ({value}))");
+    }
     match &column.collation {
         Some(collation) => dialect.collated(&name, collation),
         None => name,

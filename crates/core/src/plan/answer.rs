@@ -50,8 +50,9 @@ impl Question {
                 format!("{table}.{column} loses the spaces at its end to fit {to} in {in_rows}")
             }
             About::Shared { columns, .. } => {
+                let once = if columns.iter().any(|column| column.fill.is_some()) { ", once it is filled" } else { "" };
                 let columns: Vec<_> = columns.iter().map(|column| column.name.as_str()).collect();
-                format!("{rows} {} {} with another row", verb("shares", "share"), columns.join(", "))
+                format!("{rows} {} {} with another row{once}", verb("shares", "share"), columns.join(", "))
             }
             About::Dangling { columns, referenced, .. } => {
                 let references = verb("references", "reference");

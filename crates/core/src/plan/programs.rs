@@ -61,8 +61,13 @@ pub(super) fn around(
         }
     }
     let mut disturbed = Disturbed::default();
-    for name in renames.touched_tables().into_iter().chain(renames.words.keys().cloned()) {
-        disturbed.all(name);
+    for name in renames.tables.keys().chain(renames.words.keys()) {
+        disturbed.all(name.clone());
+    }
+    for (table, columns) in &renames.columns {
+        for column in columns.iter().flat_map(|(old, new)| [old, new]) {
+            disturbed.column(table.clone(), column);
+        }
     }
     match remakes_views {
         true => disturbed.note(dialect, from, changes, renames),
@@ -302,7 +307,10 @@ impl Disturbed {
                         self.column(table.to_owned(), &from.name);
                     }
                 }
-                Change::Rename { .. } => self.all(table.to_owned()),
+                Change::Rename { from, to } => {
+                    self.column(table.to_owned(), &from.name);
+                    self.column(table.to_owned(), &to.name);
+                }
                 Change::Add(_) => {}
             }
         }

@@ -42,6 +42,8 @@ pub struct Compared {
     pub name: String,
     /// By which collation, where it is not the one that it has now.
     pub collation: Option<String>,
+    /// What rows without a value get before they are compared, in SQL in the names from before.
+    pub fill: Option<String>,
 }
 
 /// Rows by their keys.
@@ -252,6 +254,13 @@ impl Asking<'_> {
                 TableChange::Alter(alteration) => self.altered(alteration),
             }
         }
+        for table in self.to.tables().filter(|table| self.choices.values.keys().any(|(owner, _)| *owner == table.name))
+        {
+            let is_altered = |change: &TableChange| change.altered().is_some_and(|altered| altered.name == table.name);
+            if let Some(before) = self.now.table(&table.name).filter(|_| !changes.tables.iter().any(is_altered)) {
+                self.compared_anew(before, table);
+            }
+        }
         for change in &changes.enums {
             if let Change::Alter { from, to } | Change::Rename { from, to } = change {
                 self.words(from, to);
@@ -311,7 +320,18 @@ impl Asking<'_> {
         let is_same = |other: Option<String>| other.is_none() || other == later;
         let now = is_same(collation(self.now, table, new));
         let there = with.is_none_or(|(table, column)| is_same(collation(self.now, table, column)));
-        Some(Compared { name, collation: later.filter(|_| !(now && there)) })
+        Some(Compared { name, collation: later.filter(|_| !(now && there)), fill: None })
+    }
+
+    /// A column of a key, which rows without a value may be filled in.
+    fn keyed(&self, table: &str, new: &str) -> Option<Compared> {
+        let Some(Values::Fill(expression)) = self.choices.values_of(table, new) else {
+            return self.compared(table, new, None);
+        };
+        let (before, after) = (self.now.table(table)?.column(new)?, self.to.table(table)?.column(new)?);
+        let is_same = before.ty == after.ty && before.collation == after.collation && before.generated.is_none();
+        let name = self.column(table, new).filter(|_| is_same && after.generated.is_none())?;
+        Some(Compared { name, collation: None, fill: Some(self.giving(table, new, expression)?) })
     }
 
     /// An expression in the names from before; nothing where that is not certain.
@@ -437,13 +457,14 @@ impl Asking<'_> {
         self.compared_anew(from, to);
     }
 
-    /// The keys that may see as equal what they did not, since a collation changes under them.
+    /// The keys that may see as equal what they did not, since a collation changes under them, or rows without a value get
+    /// one.
     fn compared_anew(&mut self, from: &Table, to: &Table) {
-        let dialect = self.dialect;
+        let (dialect, choices) = (self.dialect, self.choices);
         let collation = |table: &Table, name: &str| dialect.collation(table, table.column(name)?);
         let changes = |name: &str| match (collation(from, name), collation(to, name)) {
-            (Some(before), Some(after)) => before != after,
-            _ => false,
+            (Some(before), Some(after)) if before != after => true,
+            _ => matches!(choices.values_of(&to.name, name), Some(Values::Fill(_))),
         };
         let keys = to.primary_key.iter().map(|key| (&key.columns, &key.attributes));
         for (columns, attributes) in keys.chain(to.uniques.iter().map(|key| (&key.columns, &key.attributes))) {
@@ -557,7 +578,7 @@ impl Asking<'_> {
         if key.iter().any(|column| column.collation.is_some()) || !attributes.is_empty() {
             return;
         }
-        let columns = key.iter().map(|column| self.compared(&table.name, &column.name, None));
+        let columns = key.iter().map(|column| self.keyed(&table.name, &column.name));
         if let Some(columns) = columns.collect() {
             self.ask(&table.name, About::Shared { columns, among: None }, Matter::Refuses);
         }
@@ -569,7 +590,7 @@ impl Asking<'_> {
         }
         let plain = index.parts.iter().map(|part| match &part.key {
             IndexKey::Column(name) if part.collation.is_none() && part.prefix.is_none() && part.operators.is_none() => {
-                self.compared(&table.name, name, None)
+                self.keyed(&table.name, name)
             }
             _ => None,
         });

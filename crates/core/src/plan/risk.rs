@@ -275,9 +275,7 @@ fn to_rows(risks: &mut Risks<'_>, step: &Step) {
                 risks.computed(&format!("{table}.{column}"));
             }
             if *constrained && !comes {
-                let what =
-                    format!("fails if a new value of {table}.{column} does not meet the keys and checks of {table}");
-                risks.add(RiskKind::MayRefuse, what);
+                risks.ruled(table, column);
             }
         }
         Step::InsertRows { table, .. } => {
@@ -518,6 +516,12 @@ impl Risks<'_> {
         self.add(RiskKind::MayRefuse, format!("fails if a row of {table} gets no {} by its expression", column.name));
     }
 
+    /// A key, a reference or a check looks at what a column gets.
+    fn ruled(&mut self, table: &str, column: &str) {
+        let what = format!("fails if a new value of {table}.{column} does not meet the keys and checks of {table}");
+        self.add(RiskKind::MayRefuse, what);
+    }
+
     fn filled(&mut self, name: &str) {
         let what = format!("rows that get their {name} here keep it after down");
         self.add(RiskKind::NotRestored, what);
@@ -591,10 +595,18 @@ impl Risks<'_> {
                 _ => {}
             }
         }
-        // A conversion of values alone is no difference of the tables.
+        // New values alone are no difference of the tables.
         for (column, copied) in &rebuild.copied {
-            if matches!(copied, Copied::Expression(_)) && rebuild.alteration.from.column(column).is_some() {
-                self.computed(&format!("{}.{column}", table.name));
+            let name = format!("{}.{column}", table.name);
+            match copied {
+                Copied::Expression(_) if rebuild.alteration.from.column(column).is_some() => self.computed(&name),
+                Copied::Filled(..) => {
+                    self.filled(&name);
+                    if is_ruled(table, column) {
+                        self.ruled(&table.name, column);
+                    }
+                }
+                _ => {}
             }
         }
     }
@@ -616,7 +628,6 @@ impl Risks<'_> {
                 self.converted(&format!("{}.{}", table.name, to.name), to);
             }
             Change::Alter { from, to } if let Some(Copied::Filled(_, expression)) = source(to) => {
-                self.filled(&format!("{}.{}", table.name, to.name));
                 self.filled_in_rebuild(table, to, expression, from.nullable && !to.nullable);
                 self.altered(table, &Column { nullable: to.nullable, ..from.clone() }, to);
             }
@@ -712,12 +723,15 @@ fn is_in_key(table: &Table, column: &str) -> bool {
 /// Whether a key, reference, check, unique index or rule about types looks at the column, directly or by way of a
 /// generated one.
 pub(super) fn is_constrained(table: &Table, column: &str) -> bool {
+    is_ruled(table, column) || table.has_option("strict")
+}
+
+/// Whether a key, reference, check or unique index looks at the column, directly or by way of a generated one.
+pub(super) fn is_ruled(table: &Table, column: &str) -> bool {
     let in_check_or_reference = |column: &str| {
         let same = |name: &String| table.case.same_item(name, column);
         table.foreign_keys.iter().any(|key| key.columns.iter().any(same))
             || table.checks.iter().any(|check| check.expression.mentions(column))
     };
-    is_in_key(table, column)
-        || with_computed(table, column).into_iter().any(in_check_or_reference)
-        || table.has_option("strict")
+    is_in_key(table, column) || with_computed(table, column).into_iter().any(in_check_or_reference)
 }

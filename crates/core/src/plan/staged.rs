@@ -9,6 +9,7 @@ use super::choices::{Choices, Values};
 use super::lasting::{Support, begins, column_parts, has_lasting_key, support};
 use super::order::made_first;
 use super::renaming;
+use super::risk::is_ruled;
 use super::rows::RowSteps;
 use super::step::{Batch, Commented, Constraint, EnumSwap, Step, SwappedColumn};
 use crate::Dialect;
@@ -658,24 +659,11 @@ impl Planner<'_> {
 
     /// Whether a key, reference or check may look at a column while it gets values.
     fn is_ruled(&self, table: &Table, column: &str) -> bool {
-        let is = |name: &String| table.case.same_item(name, column);
-        let in_key = |columns: &[KeyColumn]| columns.iter().any(|part| is(&part.name));
-        let in_index = |index: &Index| {
-            index.parts.iter().any(|part| match &part.key {
-                IndexKey::Column(name) => is(name),
-                IndexKey::Expression(expression) => expression.mentions(column),
-            })
+        let refers = |key: &ForeignKey| {
+            let is = |name: &String| table.case.same_item(name, column);
+            self.to.key(&key.referenced_table) == table.key() && key.referenced_columns.iter().any(is)
         };
-        table.primary_key.as_ref().is_some_and(|key| in_key(&key.columns))
-            || table.uniques.iter().any(|key| in_key(&key.columns))
-            || table.indexes.iter().filter(|index| index.unique).any(in_index)
-            || table.checks.iter().any(|check| check.expression.mentions(column))
-            || table.foreign_keys.iter().any(|key| key.columns.iter().any(is))
-            || self
-                .to
-                .tables()
-                .flat_map(|other| &other.foreign_keys)
-                .any(|key| self.to.key(&key.referenced_table) == table.key() && key.referenced_columns.iter().any(is))
+        is_ruled(table, column) || self.to.tables().flat_map(|other| &other.foreign_keys).any(refers)
     }
 
     /// Drops a column that is made anew, by the names from before; those that read it first.
