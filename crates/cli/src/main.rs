@@ -9,6 +9,7 @@ mod counting;
 mod diagnostics;
 mod exit;
 mod failure;
+mod including;
 mod later;
 mod line_ends;
 mod meant;

@@ -14,6 +14,7 @@ use hollow_oak_core::{Dialect, Schema, physical};
 use crate::args::Global;
 use crate::diagnostics::draw;
 use crate::failure::{Failure, Result, read_file, shown_path};
+use crate::including;
 use crate::output::terminal_width;
 use crate::settings::{self, Settings};
 use crate::sql_files::{SqlReading, is_sql};
@@ -249,23 +250,22 @@ pub fn read_declared(
     reading: SqlReading<'_>,
 ) -> Result<Declared> {
     let mut sources = Vec::with_capacity(files.len());
-    let mut in_sql: Vec<(Dialect, Vec<Source>)> = Vec::new();
+    let mut in_sql: Vec<(Dialect, Vec<PathBuf>)> = Vec::new();
     for path in files {
-        let source =
-            Source { name: path.strip_prefix(folder).unwrap_or(path).display().to_string(), text: read_file(path)? };
         if !is_sql(path) {
-            sources.push(source);
+            let name = path.strip_prefix(folder).unwrap_or(path).display().to_string();
+            sources.push(Source { name, text: read_file(path)? });
             continue;
         }
         let dialect = reading.dialect(path, dialects)?;
         match in_sql.iter_mut().find(|(other, _)| *other == dialect) {
-            Some((_, parts)) => parts.push(source),
-            None => in_sql.push((dialect, vec![source])),
+            Some((_, paths)) => paths.push(path.clone()),
+            None => in_sql.push((dialect, vec![path.clone()])),
         }
     }
     let mut of_sql = Vec::new();
-    for (dialect, parts) in in_sql {
-        let file = reading.read(parts, dialect)?;
+    for (dialect, paths) in in_sql {
+        let file = reading.read(including::sources(&paths, dialect, folder)?, dialect)?;
         let lifted = file.lifted(dialect)?;
         sources.push(file.declarations(&lifted));
         of_sql.push((file, lifted));

@@ -1,5 +1,6 @@
 //! Declarations written in the SQL of one provider.
 
+use std::collections::BTreeSet;
 use std::path::Path;
 
 use hollow_oak_core::dialect::{Lifted, PassedOver, SqlMistake, lift};
@@ -167,10 +168,11 @@ const BETWEEN: &str = "\n;\n";
 
 /// The files by their names.
 fn named(parts: &[Source]) -> String {
-    match parts {
-        [] => String::new(),
-        [one] => one.name.clone(),
-        [first, rest @ ..] => format!("{} and {}", first.name, plural("more file", rest.len())),
+    let names: BTreeSet<&str> = parts.iter().map(|part| part.name.as_str()).collect();
+    match (parts.first(), names.len()) {
+        (None, _) => String::new(),
+        (Some(first), 1) => first.name.clone(),
+        (Some(first), count) => format!("{} and {}", first.name, plural("more file", count - 1)),
     }
 }
 

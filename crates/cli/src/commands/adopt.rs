@@ -7,7 +7,7 @@ use hollow_oak_core::dialect::{Lifted, adopted, lift};
 use hollow_oak_core::diff::{describe, diff};
 use hollow_oak_core::history::{Decisions, EventKind, FORMAT, Record};
 use hollow_oak_core::language::syntax::{Declaration, File};
-use hollow_oak_core::language::{Source, declare, print};
+use hollow_oak_core::language::{declare, print};
 use hollow_oak_core::physical::{self, Introspected, Unmanaged};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::schema::Scope;
@@ -26,6 +26,7 @@ use crate::args::{AdoptArgs, Global};
 use crate::diagnostics::draw;
 use crate::exit::Exit;
 use crate::failure::{Failure, Result, make_folder, read_file, shown_path, write_file};
+use crate::including;
 use crate::output::{Output, danger, dim, done, strong};
 use crate::project::{Project, find_folder, lower, sql_files};
 use crate::sql_files::SqlReading;
@@ -163,8 +164,9 @@ fn from_file(path: &Path, args: &AdoptArgs, global: &Global, output: &mut Output
         refuse_declared(project, &files)?;
     }
     let name = shown_path(path);
-    let parts = files.iter().map(|file| Ok(Source { name: shown_path(file), text: read_file(file)? }));
-    let file = reading.read(parts.collect::<Result<_>>()?, dialect)?;
+    let here = std::env::current_dir().unwrap_or_default();
+    let folder = project.as_ref().map_or(&*here, |project| &*project.folder);
+    let file = reading.read(including::sources(&files, dialect, folder)?, dialect)?;
     let lifted = for_all(project.as_ref(), dialect, file.lifted(dialect)?, &file.found.schema)?;
     let size = Size::of(&lifted);
     if size.is_nothing() {

@@ -145,17 +145,19 @@ fn what_a_file_brings_in_from_elsewhere_is_not_passed_over() {
     for (provider, sql, said) in [
         (
             "postgres",
-            "create table hive (id int primary key);\n\\ir more.sql\n",
-            "`\\ir` brings in what is not in this file",
+            "create table hive (id int primary key);\n\\i :folder/more.sql\n",
+            "what `\\i` brings in is not in this file",
         ),
+        ("postgres", "create table hive (id int primary key);\n\\ir more.sql\n", "there is no file `more.sql`"),
         (
             "postgres",
             "create table hive as select 1 as id;\n",
             "what columns a query gives `hive`, only a server can tell",
         ),
         ("mariadb", "create table hive select 1 as id;\n", "what columns a query gives `hive`, only a server can tell"),
-        ("mariadb", "create table hive (id int primary key);\nsource more.sql;\n", "`source` is not understood here"),
-        ("sqlite", "create table hive (id integer primary key);\n.read more.sql\n", "near \".\": syntax error"),
+        ("mariadb", "create table hive (id int primary key);\nsource more.sql;\n", "there is no file `more.sql`"),
+        ("sqlite", "create table hive (id integer primary key);\n.read more.sql\n", "there is no file `more.sql`"),
+        ("sqlite", "create table hive (id integer primary key);\n.read |cat more.sql\n", "near \".\": syntax error"),
     ] {
         let name = format!("schema.{provider}.sql");
         project.write(&name, sql);
@@ -166,6 +168,60 @@ fn what_a_file_brings_in_from_elsewhere_is_not_passed_over() {
         let answer = project.oak(&["adopt", "--from", &name, "--url", &url]);
         assert!(answer.status == 1 && answer.stderr.contains(said), "{provider}: {answer:#?}");
         assert!(!project.file("hollow-oak.toml").exists());
+    }
+}
+
+#[test]
+fn a_file_that_is_brought_in_is_read_in_its_place() {
+    for (provider, from_start, beside) in
+        [("postgres", "\\i", "\\ir"), ("mariadb", "source", "source"), ("sqlite", ".read", ".read")]
+    {
+        let project = Project::empty();
+        project.write(
+            "hollow-oak.toml",
+            &format!(
+                "[project]\nname = \"brackenfold\"\ndeclarations = [\"sql/a install.sql\"]\n\n[providers]\n{provider} = {{}}\n"
+            ),
+        );
+        let install = format!(
+            "-- The bees.\n{from_start} sql/tables/hive.sql\n{from_start} 'tables/harvest.sql'\n\n\
+             create view heavy as select id from hive where kg > 40;\n"
+        );
+        project.write("sql/a install.sql", &install);
+        project.write(
+            "sql/tables/harvest.sql",
+            &format!("{beside} keeper.sql\ncreate table harvest (id int primary key);"),
+        );
+        project.write("sql/tables/hive.sql", "create table hive (id int primary key, kg int);\n");
+        project.write("sql/tables/keeper.sql", "create table keeper (id int primary key)");
+        let made = project.ok(&["diff", "empty", "declared"]);
+        for name in ["keeper", "hive", "harvest", "heavy"] {
+            assert!(made.lines().any(|line| line == name), "{provider}: {name} is not in {made}");
+        }
+
+        // In a folder, each is read once.
+        let all = project.read("hollow-oak.toml").replace("sql/a install.sql", "sql");
+        project.write("hollow-oak.toml", &all);
+        assert_eq!(project.ok(&["diff", "empty", "declared"]), made, "{provider}");
+        assert_eq!(project.ok(&["diff", "sql", "declared"]).lines().next(), Some("no difference  sql → declared"));
+
+        // Places are those of the files.
+        project.write("sql/a install.sql", &format!("{install}create tabel swarm (id int primary key);\n"));
+        let answer = project.oak(&["check"]);
+        assert!(answer.status == 1 && answer.stderr.contains("[sql/a install.sql:6:"), "{provider}: {answer}");
+        project.write("sql/a install.sql", &install);
+        project.write("sql/tables/keeper.sql", "create table keeper (id int primary key) no");
+        let answer = project.oak(&["check"]);
+        assert!(answer.status == 1 && answer.stderr.contains("[sql/tables/keeper.sql:1:"), "{provider}: {answer}");
+
+        project.write(
+            "sql/tables/keeper.sql",
+            &format!("create table keeper (id int primary key);\n{beside} harvest.sql\n"),
+        );
+        let answer = project.oak(&["check"]);
+        let said = "`harvest.sql` is being read already";
+        assert!(answer.status == 1 && answer.stderr.contains(said), "{provider}: {answer}");
+        assert!(answer.stderr.contains("[sql/tables/keeper.sql:2:1]"), "{provider}: {answer}");
     }
 }
 

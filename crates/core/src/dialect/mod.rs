@@ -10,6 +10,7 @@ mod aliases;
 mod altering;
 mod counting;
 mod facts;
+mod inclusion;
 mod keeping;
 mod lift;
 mod lowering;
@@ -25,6 +26,7 @@ pub mod sqlite;
 
 pub use absorb::{absorbed, adopted};
 pub use facts::{Altering, Facts, IdentifierLimit};
+pub use inclusion::Inclusion;
 pub use lift::{Lifted, lift};
 pub use mariadb::Flavor;
 pub use misfits::Misfits;

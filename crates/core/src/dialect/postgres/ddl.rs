@@ -136,7 +136,7 @@ impl Statements for Reader {
             "select" if sql.contains("set_config") => Ok(Read::Nothing),
             "do" => self.block(cursor),
             "\\" => Err(Stop::Because(format!(
-                "`\\{}` brings in what is not in this file: several files can be declared, in their order",
+                "what `\\{}` brings in is not in this file, and is only known to a client that runs it",
                 cursor.ahead(1)
             ))),
             "select" | "insert" | "update" | "delete" | "merge" | "copy" | "truncate" | "security" | "call"
