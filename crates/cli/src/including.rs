@@ -59,8 +59,7 @@ impl Reading<'_> {
         for one in &inclusions {
             self.sources.push(stretch(&source, Span::new(from, one.span.start)));
             let file = self.found(path, one).map_err(|places| not_there(&source, one, &places))?;
-            let is_open = self.open.contains(&real(&file));
-            if is_open {
+            if self.open.contains(&real(&file)) {
                 return Err(refused(&source, one, format!("`{}` is being read already", one.path))
                     .help("a file that brings in itself never ends"));
             }
@@ -80,9 +79,13 @@ impl Reading<'_> {
     /// says: that of the first file, or the project's.
     fn found(&self, by: &Path, inclusion: &Inclusion) -> std::result::Result<PathBuf, Vec<PathBuf>> {
         let beside = by.parent().unwrap_or(Path::new(""));
-        let folders = if inclusion.is_beside { vec![beside] } else { vec![self.started, self.folder, beside] };
-        let mut places: Vec<PathBuf> = folders.into_iter().map(|folder| folder.join(&inclusion.path)).collect();
-        places.dedup();
+        let folders = if inclusion.is_beside { &[beside][..] } else { &[self.started, self.folder, beside] };
+        let mut places = Vec::new();
+        for place in folders.iter().map(|folder| folder.join(&inclusion.path)) {
+            if !places.contains(&place) {
+                places.push(place);
+            }
+        }
         match places.iter().position(|place| place.is_file()) {
             Some(at) => Ok(places.swap_remove(at)),
             None => Err(places),

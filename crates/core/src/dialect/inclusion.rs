@@ -10,8 +10,6 @@ use crate::sql::split;
 pub struct Inclusion {
     /// The line, without its end.
     pub span: Span,
-    /// The command, as it is written: `\i`, `source`, `.read`.
-    pub command: String,
     /// The other file, as it is written.
     pub path: String,
     /// Whether the path counts from the file that says it; else it counts from where the client was started.
@@ -69,7 +67,7 @@ impl Dialect {
             _ => argument.trim_end_matches(';').trim_end(),
         };
         let span = Span::new(start + indented, start + indented + line.len());
-        (!path.is_empty()).then(|| Inclusion { span, command: command.to_owned(), path: path.to_owned(), is_beside })
+        (!path.is_empty()).then(|| Inclusion { span, path: path.to_owned(), is_beside })
     }
 }
 
