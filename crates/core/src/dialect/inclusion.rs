@@ -28,7 +28,7 @@ impl Dialect {
         let mut text = self.plain_sql(source);
         // A path may be half a statement, so that the next one is looked for without it.
         while let Some(next) = self.first_inclusion(&text) {
-            text = blanked(&text, &[next.span]);
+            text = self.plain_sql(&blanked(&text, &[next.span]));
             found.push(next);
         }
         found.sort_by_key(|one| one.span.start);
