@@ -146,7 +146,8 @@ fn take(scene: &Scene, folder: &Path, pictures: &Path, path: &str) -> Result<(),
             "-display",
             DISPLAY,
             "-geometry",
-            "140x47+0+0",
+            // As many rows as the screen has, with the border: what lies below it would not be seen.
+            "140x40+0+0",
             "-fa",
             "DejaVu Sans Mono",
             "-fs",
@@ -158,7 +159,7 @@ fn take(scene: &Scene, folder: &Path, pictures: &Path, path: &str) -> Result<(),
         ])
         .args(["-xrm", "XTerm*color1: #b3261e", "-xrm", "XTerm*color2: #2e7d32", "-xrm", "XTerm*color6: #00687a"])
         .args(["-xrm", "XTerm*faintIsRelative: true"])
-        .args(["-b", "14", "-bw", "0", "+sb", "-e", "sh", "-c", &script])
+        .args(["-b", "20", "-bw", "0", "+sb", "-e", "sh", "-c", &script])
         .current_dir(&project)
         .env("PATH", path)
         .env("USER", "maren")
