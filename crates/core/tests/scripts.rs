@@ -3,7 +3,7 @@
 use hollow_oak_core::diff::Renames;
 use hollow_oak_core::language::{Source, resolve};
 use hollow_oak_core::physical::Schema;
-use hollow_oak_core::plan::{Choices, RiskKind, plan};
+use hollow_oak_core::plan::{Choices, RiskKind, Values, plan};
 use hollow_oak_core::script::{Direction, write, write_plain};
 use hollow_oak_core::{Dialect, Provider, physical};
 
@@ -274,6 +274,37 @@ fn a_view_stays_where_a_column_that_it_does_not_read_is_renamed() {
                 true => assert_eq!(titles, [rename], "{view} on {provider}"),
                 false => assert_eq!(titles, ["drop view seen", rename, "create view seen"], "{view} on {provider}"),
             }
+        }
+    }
+}
+
+/// Whatever looks at a column that gets values may refuse them: by way of what is computed from it, too.
+#[test]
+fn what_a_key_sees_of_a_fill_is_a_risk() {
+    let fill = (("hive".to_owned(), "code".to_owned()), Values::Fill("'H'".to_owned()));
+    let choices = Choices { values: [fill].into(), ..Choices::default() };
+    let computed = "low: text(9), null, generated (lower(code))";
+    for provider in [Provider::Sqlite, Provider::Postgres, Provider::Mariadb] {
+        for (item, is_feared) in [
+            ("index (code)", false),
+            ("check (id > 0)", false),
+            ("unique (code)", true),
+            ("check (code <> 'H')", true),
+            ("unique (low)", true),
+            ("unique index first (id) where (code is null)", true),
+        ] {
+            if item.contains("where") && provider == Provider::Mariadb {
+                continue;
+            }
+            let dialect = Dialect::of(provider).expect("it is one");
+            let [from, to] = ["text(9), null", "text(9)"].map(|code| {
+                let columns = format!("    id: int32, primary key\n    code: {code}\n    {computed}\n");
+                schema(dialect, &format!("table hive {{\n{columns}    {item}\n}}\n"))
+            });
+            let plan = plan(dialect, &from, &to, &choices);
+            let mut risks = plan.steps.iter().flat_map(|planned| &planned.risks);
+            let feared = "fails if a new value of hive.code does not meet the keys and checks of hive";
+            assert_eq!(risks.any(|risk| risk.what == feared), is_feared, "{item} on {provider}");
         }
     }
 }
