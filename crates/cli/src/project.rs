@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use hollow_oak_core::dialect::Lowered;
 use hollow_oak_core::history::{History, Migration, Record, StepRecords};
-use hollow_oak_core::language::{Diagnostic, Resolution, Source, resolve};
+use hollow_oak_core::language::{Diagnostic, Resolution, Source, diagnose, resolve};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::schema::Fault;
 use hollow_oak_core::script::{Direction, Script};
@@ -131,6 +131,21 @@ impl Project {
         self.declared()?.without_errors()
     }
 
+    /// The declarations, which have to be without an error, and what somebody finds in their schema while it is
+    /// lowered.
+    pub fn valid_declared_beside<T: Send>(
+        &self,
+        find: impl FnOnce(&Schema) -> T + Send,
+    ) -> Result<(Declared, Option<T>)> {
+        let reading = SqlReading { project: Some(self), global: &self.global };
+        let resolved = resolve_files(&self.declaration_files()?, &self.folder, &self.settings.dialects, reading)?;
+        let (lowered, found) = std::thread::scope(|scope| {
+            let found = resolved.resolution.schema.as_ref().map(|schema| scope.spawn(|| find(schema)));
+            (resolved.lower(&self.settings.dialects), found.and_then(|thread| thread.join().ok()))
+        });
+        Ok((resolved.declared(lowered?).without_errors()?, found))
+    }
+
     // ---- history ------------------------------------------------------------------------------------------------
 
     /// Reads the records of all migrations.
@@ -249,6 +264,52 @@ pub fn read_declared(
     dialects: &[Dialect],
     reading: SqlReading<'_>,
 ) -> Result<Declared> {
+    let resolved = resolve_files(files, folder, dialects, reading)?;
+    let lowered = resolved.lower(dialects)?;
+    Ok(resolved.declared(lowered))
+}
+
+/// Declaration files that were read, and are not lowered yet.
+struct Resolved {
+    sources: Vec<Source>,
+    /// How many of the sources, from the first on, the schema was resolved from.
+    declaring: usize,
+    resolution: Resolution,
+}
+
+/// What each provider will store, and what is to be said of it.
+type LoweredForEach = (Vec<(Dialect, physical::Schema)>, Vec<Diagnostic>);
+
+impl Resolved {
+    fn lower(&self, dialects: &[Dialect]) -> Result<LoweredForEach> {
+        let mut lowered = Vec::new();
+        let mut diagnostics = Vec::new();
+        let Some(schema) = &self.resolution.schema else { return Ok((lowered, diagnostics)) };
+        for (dialect, found) in dialects.iter().zip(lower_for_each(dialects, schema)?) {
+            let faults = match found {
+                Ok(done) => {
+                    lowered.push((*dialect, done.schema));
+                    done.warnings
+                }
+                Err(faults) => faults,
+            };
+            diagnostics.extend(diagnose(&self.sources[..self.declaring], &faults));
+        }
+        Ok((lowered, diagnostics))
+    }
+
+    fn declared(self, (lowered, diagnostics): LoweredForEach) -> Declared {
+        let Self { sources, mut resolution, .. } = self;
+        resolution.diagnostics.extend(diagnostics);
+        let place = |one: &Diagnostic| one.labels.first().map(|label| (label.source, label.span.start));
+        resolution.diagnostics.sort_by_key(place);
+        let (sources, lowered) = (ManuallyDrop::new(sources), ManuallyDrop::new(lowered));
+        Declared { sources, resolution: ManuallyDrop::new(resolution), lowered }
+    }
+}
+
+/// Reads declaration files into one schema.
+fn resolve_files(files: &[PathBuf], folder: &Path, dialects: &[Dialect], reading: SqlReading<'_>) -> Result<Resolved> {
     let mut sources = Vec::with_capacity(files.len());
     let mut in_sql: Vec<(Dialect, Vec<PathBuf>)> = Vec::new();
     for path in files {
@@ -271,6 +332,7 @@ pub fn read_declared(
         of_sql.push((file, lifted));
     }
     let mut resolution = resolve(&sources);
+    let declaring = sources.len();
     // What is said of the SQL itself points into it, and not into what was made of it.
     for (file, lifted) in of_sql {
         let warnings = file.warnings(&lifted, sources.len());
@@ -279,24 +341,7 @@ pub fn read_declared(
             sources.extend(file.parts);
         }
     }
-    let mut lowered = Vec::new();
-    if let Some(schema) = &resolution.schema {
-        for (dialect, found) in dialects.iter().zip(lower_for_each(dialects, schema)?) {
-            let faults = match found {
-                Ok(done) => {
-                    lowered.push((*dialect, done.schema));
-                    done.warnings
-                }
-                Err(faults) => faults,
-            };
-            let drawn: Vec<Diagnostic> = faults.iter().map(|fault| resolution.origins.diagnose(fault)).collect();
-            resolution.diagnostics.extend(drawn);
-        }
-    }
-    let place = |one: &Diagnostic| one.labels.first().map(|label| (label.source, label.span.start));
-    resolution.diagnostics.sort_by_key(place);
-    let (sources, lowered) = (ManuallyDrop::new(sources), ManuallyDrop::new(lowered));
-    Ok(Declared { sources, resolution: ManuallyDrop::new(resolution), lowered })
+    Ok(Resolved { sources, declaring, resolution })
 }
 
 /// Lowers for every provider at the same time.

@@ -1,6 +1,6 @@
 //! Laws of the language: no text makes the parser panic, and the standard form says the same as what was written.
 
-use hollow_oak_core::language::{Source, declare, parse, print, resolve};
+use hollow_oak_core::language::{Source, declare, is_printed, parse, print, resolve};
 use proptest::prelude::*;
 
 /// Every form of the language, for tests that cut it up.
@@ -77,6 +77,10 @@ fn holds(text: &str) -> Result<(), TestCaseError> {
         let declared = print(&declare(&schema));
         let read = resolve(&[Source { name: "a.oak".into(), text: declared.clone() }]);
         prop_assert_eq!(read.schema.as_ref(), Some(&schema), "{}", declared);
+        prop_assert!(is_printed(&declared, &schema), "{}", declared);
+        for other in [format!("{declared}\n"), format!("\n{declared}"), declared.replacen('{', "{ ", 1)] {
+            prop_assert_eq!(is_printed(&other, &schema), other == declared, "{}", other);
+        }
     }
     Ok(())
 }

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use hollow_oak_core::Schema;
 use hollow_oak_core::history::{FORMAT, History, HistoryFault, Record, slug};
-use hollow_oak_core::language::{declare, print};
+use hollow_oak_core::language::is_printed;
 use serde_json::json;
 
 use super::drafting::{
@@ -27,13 +27,19 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
     }
     let history = project.history()?;
     refuse_broken_chain(&history)?;
-    let declared = if args.empty { None } else { Some(project.valid_declared()?) };
+    let declared = match args.empty {
+        true => None,
+        false => {
+            let last = history.newest().map(|newest| project.schema_text_after(newest)).transpose()?;
+            let is_last = |schema: &Schema| last.as_deref().is_some_and(|file| is_written(file, schema));
+            let (declared, found) = project.valid_declared_beside(is_last)?;
+            if found == Some(true) {
+                return nothing_changed(&history, global, output);
+            }
+            Some(declared)
+        }
+    };
     let wanted = declared.as_ref().map(schema_of).transpose()?;
-    if let (Some(wanted), Some(newest)) = (wanted, history.newest())
-        && is_written(&project.schema_text_after(newest)?, wanted)
-    {
-        return nothing_changed(&history, global, output);
-    }
     let before = history.newest().map(|migration| project.schema_after(migration)).transpose()?.unwrap_or_default();
     let after = wanted.unwrap_or(&before);
     if before.says_the_same(after) && !args.empty {
@@ -85,7 +91,7 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
 
 /// Whether the file, apart from its head line, says just this schema. It spares reading what did not change.
 fn is_written(file: &str, schema: &Schema) -> bool {
-    file.split_once("\n\n").is_some_and(|(_, body)| body == print(&declare(schema)))
+    file.split_once("\n\n").is_some_and(|(_, body)| is_printed(body, schema))
 }
 
 /// A draft needs one migration to follow.

@@ -533,9 +533,9 @@ impl<'a, S: Storing> Lowering<'a, S> {
                 self.fault(kind, place.clone().part(Part::Default));
             }
             made.default = default.and_then(|value| storing.default(table, column, value));
-            made.generated = Scoped::pick(&column.generated, here).map(|generated| physical::Generated {
-                expression: storing.expression(table, &generated.expression),
-                storage: generated.storage,
+            made.generated = Scoped::pick(&column.generated, here).map(|generated| {
+                let expression = storing.expression(table, &generated.expression);
+                Box::new(physical::Generated { expression, storage: generated.storage })
             });
             if let Some(collation) = Scoped::pick(&column.collate, here) {
                 made.collation = storing.collation(collation);

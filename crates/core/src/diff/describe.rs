@@ -341,7 +341,7 @@ fn column_details(from: &Column, to: &Column) -> Vec<Detail> {
     if from.default != to.default {
         detail("default", default(from), default(to));
     }
-    let generated = |column: &Column| column.generated.as_ref().map_or("no".to_owned(), generated_text);
+    let generated = |column: &Column| column.generated.as_deref().map_or("no".to_owned(), generated_text);
     if from.generated != to.generated {
         detail("generated", generated(from), generated(to));
     }

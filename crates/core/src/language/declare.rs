@@ -13,6 +13,11 @@ use crate::schema::{
 
 /// The declarations that mean this schema: enums, tables, then what is SQL of the user's own, by name. Printed and read again they give it back.
 pub fn declare(schema: &Schema) -> File {
+    File { declarations: declarations(schema).collect(), tail: Vec::new() }
+}
+
+/// The same one by one, for whoever does not need them all at once.
+pub(super) fn declarations(schema: &Schema) -> impl Iterator<Item = Declaration> {
     let enums = schema.enums().map(|owner| declaration(DeclarationKind::Enum(enumeration(owner))));
     let tables = schema
         .tables()
@@ -21,7 +26,7 @@ pub fn declare(schema: &Schema) -> File {
     let programs = schema.programs().iter().filter(stands_alone);
     let programs = programs.map(|one| declaration(DeclarationKind::Program(declare_program(one))));
     let rows = schema.rows().iter().map(|one| declaration(DeclarationKind::Rows(declare_rows(one))));
-    File { declarations: enums.chain(tables).chain(rows).chain(programs).collect(), tail: Vec::new() }
+    enums.chain(tables).chain(rows).chain(programs)
 }
 
 /// A table, with what its columns say beside themselves.

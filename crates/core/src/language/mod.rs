@@ -23,5 +23,5 @@ pub use mistake::{Mistake, MistakeKind};
 pub(crate) use parser::dedented;
 pub use parser::parse;
 pub use patch::{added, patched};
-pub use printer::print;
-pub use resolver::{Resolution, resolve};
+pub use printer::{is_printed, print};
+pub use resolver::{Resolution, diagnose, resolve};

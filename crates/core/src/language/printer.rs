@@ -4,12 +4,15 @@
 //! foreign key, check, index. Comments and single blank lines stay with what they stand before. Printing what was parsed
 //! from printed text gives the same text.
 
+use super::declare::declarations;
 use super::sugar;
 use super::syntax::{
     Clause, ClauseKind, Column, Declaration, DeclarationKind, Enum, EnumWord, File, ForeignKey, Index, IndexPart, Item,
     ItemKind, Key, Name, PartKey, Program, Rows, Table, Trivia,
 };
-use crate::schema::{Deferrable, Exclusion, Form, Identifier, NullsOrder, Provider, Scope, Storage, Type, Value};
+use crate::schema::{
+    Deferrable, Exclusion, Form, Identifier, NullsOrder, Provider, Schema, Scope, Storage, Type, Value,
+};
 use crate::sql::in_parentheses;
 
 const INDENT: &str = "    ";
@@ -35,6 +38,24 @@ pub fn print(file: &File) -> String {
         leading(&mut text, "", tail, true);
     }
     text
+}
+
+/// Whether a text is just what is printed of a schema. Neither its tree nor its print is ever there as a whole.
+pub fn is_printed(text: &str, schema: &Schema) -> bool {
+    let mut rest = text;
+    let mut next = String::new();
+    for (at, declaration) in declarations(schema).enumerate() {
+        next.clear();
+        if at > 0 {
+            next.push('\n');
+        }
+        declaration_text(&mut next, &declaration);
+        match rest.strip_prefix(&*next) {
+            Some(after) => rest = after,
+            None => return false,
+        }
+    }
+    rest.is_empty()
 }
 
 /// Trivia without blank lines at either end.

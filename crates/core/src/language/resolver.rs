@@ -20,17 +20,16 @@ pub struct Resolution {
     pub schema: Option<Schema>,
     /// Mistakes, faults and warnings, by file and place.
     pub diagnostics: Vec<Diagnostic>,
-    /// Where each item was written.
-    pub origins: Origins,
 }
 
-/// Where each item of a schema was written.
-#[derive(Debug, Default)]
-pub struct Origins(HashMap<Identifier, Vec<Origin>>);
+/// Where each item of some tables, enums and programs was written.
+///
+/// Only a fault asks for it, and then for few of them: the files are read a second time, so that nobody pays for what
+/// is noted of each word of a schema without a fault.
+#[derive(Default)]
+struct Origins(HashMap<Identifier, Vec<Origin>>);
 
-/// Where one part of an item of a table or enum was written. A table's are looked through one by one: that is done only
-/// for a fault, and noting them happens for every word.
-#[derive(Debug)]
+/// Where one part of an item of a table or enum was written.
 struct Origin {
     item: Item,
     part: Part,
@@ -39,12 +38,18 @@ struct Origin {
 }
 
 impl Origins {
+    /// Nothing yet, of the owners of these places.
+    fn of(places: impl Iterator<Item = Identifier>) -> Self {
+        Self(places.map(|owner| (owner, Vec::new())).collect())
+    }
+
+    fn is_wanted(&self, owner: &Identifier) -> bool {
+        self.0.contains_key(owner)
+    }
+
     fn note(&mut self, owner: &Identifier, origin: Origin) {
-        match self.0.get_mut(owner) {
-            Some(origins) => origins.push(origin),
-            None => {
-                self.0.insert(owner.clone(), vec![origin]);
-            }
+        if let Some(origins) = self.0.get_mut(owner) {
+            origins.push(origin);
         }
     }
 
@@ -58,8 +63,8 @@ impl Origins {
         at(&place.item, &place.part).or_else(|| at(&place.item, &Part::Whole)).or_else(|| at(&Item::Table, &Part::Name))
     }
 
-    /// A fault found after resolving, shown where its item was written.
-    pub fn diagnose(&self, fault: &Fault) -> Diagnostic {
+    /// A fault, shown where its item was written.
+    fn diagnose(&self, fault: &Fault) -> Diagnostic {
         let label = |place: &Place, text: String| self.find(place).map(|(source, span)| Label { source, span, text });
         let main = label(&fault.place, fault.kind.label());
         let other = fault.other.as_ref().and_then(|place| label(place, fault.kind.other_label().into()));
@@ -84,7 +89,28 @@ pub fn resolve(sources: &[Source]) -> Resolution {
     }
     resolver.collect(&files);
     resolver.resolve_tables();
-    resolver.finish()
+    resolver.finish(&files)
+}
+
+/// Faults found after resolving, each shown where its item was written in the files that were resolved.
+pub fn diagnose(sources: &[Source], faults: &[Fault]) -> Vec<Diagnostic> {
+    if faults.is_empty() {
+        return Vec::new();
+    }
+    let files: Vec<_> = sources.iter().map(|source| parse(&source.text).0).collect();
+    diagnose_in(&files, faults.iter())
+}
+
+fn diagnose_in<'f>(files: &[syntax::File], faults: impl Iterator<Item = &'f Fault> + Clone) -> Vec<Diagnostic> {
+    let places = faults.clone().flat_map(|fault| std::iter::once(&fault.place).chain(&fault.other));
+    let origins = Origins::of(places.map(|place| place.owner.clone()));
+    if origins.0.is_empty() {
+        return Vec::new();
+    }
+    let mut resolver = Resolver { origins, ..Resolver::default() };
+    resolver.collect(files);
+    resolver.resolve_tables();
+    faults.map(|fault| resolver.origins.diagnose(fault)).collect()
 }
 
 /// A table as written, and the file it stands in.
@@ -100,6 +126,9 @@ struct Resolver<'a> {
     enums: BTreeMap<&'a Identifier, (&'a syntax::Enum, usize)>,
     rows: Vec<(&'a syntax::Rows, usize)>,
     parts: Parts,
+    /// Where each of the programs among the parts has its name.
+    program_places: Vec<(usize, Span)>,
+    /// Of whom it is to be noted where each word stands; of nobody while the schema is read.
     origins: Origins,
     diagnostics: Vec<Diagnostic>,
     /// Tables with mistakes in them, of which nothing more is said than that.
@@ -181,12 +210,9 @@ impl<'a> Resolver<'a> {
                 && other.table.as_ref() == table
                 && Provider::ALL.iter().any(shared)
         };
-        if self.parts.programs.iter().any(overlaps) {
+        let before = self.parts.programs.iter().position(overlaps);
+        if let Some(first) = before.and_then(|at| self.program_places.get(at)).copied() {
             let kind = FaultKind::DuplicateProgram { kind: written.kind.word(), name: name.clone() };
-            let first = self
-                .origins
-                .find(&Place::whole(name, Item::Program).part(Part::Name))
-                .unwrap_or((source, written.name.span));
             self.twice(&kind, (source, written.name.span), first);
             return;
         }
@@ -197,6 +223,7 @@ impl<'a> Resolver<'a> {
         if let Some(table) = &written.table {
             self.origins.note(name, origin(Part::ReferencedTable, table.span));
         }
+        self.program_places.push((source, written.name.span));
         self.parts.programs.push(Program {
             kind: written.kind,
             word: written.word.as_ref().map(|word| word.value.clone()),
@@ -364,19 +391,19 @@ impl<'a> Resolver<'a> {
         }
     }
 
-    fn finish(mut self) -> Resolution {
+    fn finish(mut self, files: &[syntax::File]) -> Resolution {
         let mistaken = self.diagnostics.iter().any(Diagnostic::is_error);
         let checked = Schema::new(std::mem::take(&mut self.parts));
         let (schema, faults) = match checked {
             Ok((schema, warnings)) => (Some(schema).filter(|_| !mistaken), warnings),
             Err(faults) => (None, faults),
         };
-        let told: Vec<_> = faults.iter().filter(|fault| !self.follows_from_mistake(fault)).collect();
-        self.diagnostics.extend(told.into_iter().map(|fault| self.origins.diagnose(fault)));
+        let told = diagnose_in(files, faults.iter().filter(|fault| !self.follows_from_mistake(fault)));
+        self.diagnostics.extend(told);
         let by_place =
             |diagnostic: &Diagnostic| diagnostic.labels.first().map(|label| (label.source, label.span.start));
         self.diagnostics.sort_by_key(by_place);
-        Resolution { schema, diagnostics: self.diagnostics, origins: self.origins }
+        Resolution { schema, diagnostics: self.diagnostics }
     }
 
     /// Whether a fault may only be there because something else could not be read.
@@ -401,7 +428,7 @@ struct TableResolver<'r, 'a> {
     resolver: &'r mut Resolver<'a>,
     written: Written<'a>,
     table: Table,
-    own: Vec<Origin>,
+    is_noted: bool,
 }
 
 impl<'r, 'a> TableResolver<'r, 'a> {
@@ -411,12 +438,14 @@ impl<'r, 'a> TableResolver<'r, 'a> {
         // Lists that grow by and by are moved as often: a tenth of the time that a large schema takes.
         let items = &written.table.items;
         table.columns.reserve_exact(items.iter().filter(|item| matches!(item.kind, ItemKind::Column(_))).count());
-        let own = Vec::with_capacity(items.len() * 4);
-        Self { resolver, written, table, own }
+        let is_noted = resolver.origins.is_wanted(&table.name);
+        Self { resolver, written, table, is_noted }
     }
 
     fn origin(&mut self, item: Item, part: Part, span: Span) {
-        self.own.push(Origin { item, part, source: self.written.source, span });
+        if self.is_noted {
+            self.resolver.origins.note(&self.table.name, Origin { item, part, source: self.written.source, span });
+        }
     }
 
     fn mistake(&mut self, kind: MistakeKind, span: Span) {
@@ -434,7 +463,6 @@ impl<'r, 'a> TableResolver<'r, 'a> {
         for item in &written.items {
             self.item(item);
         }
-        self.resolver.origins.0.entry(self.table.name.clone()).or_default().extend(self.own);
         self.table
     }
 
@@ -583,8 +611,11 @@ impl<'r, 'a> TableResolver<'r, 'a> {
         self.origin(place.clone(), Part::Name, written.name.span);
         let ty_span = written.ty.as_ref().map_or(written.name.span, |ty| ty.span);
         self.origin(place.clone(), Part::Type, ty_span);
-        let mut path = Vec::new();
-        let ty = match self.resolver.type_of(&self.table.name, &written.name.value, &mut path) {
+        let found = match &written.ty {
+            Some(ty) => Ok(ty.value.clone()),
+            None => self.resolver.type_of(&self.table.name, &written.name.value, &mut Vec::new()),
+        };
+        let ty = match found {
             Ok(ty) => ty,
             Err(kind) => {
                 let reference = written.clauses.first().map_or(ty_span, |clause| clause.span);
@@ -601,29 +632,35 @@ impl<'r, 'a> TableResolver<'r, 'a> {
         let mut column = Column::new(written.name.value.clone(), ty);
         column.native.extend(domain.map(|value| Scoped { value, scope: Scope::For([Provider::Postgres].into()) }));
         column.scope = item.scope.clone();
-        let mut clauses = Clauses::default();
+        let mut reference = None;
         // What is said of a reference may stand before it.
         let is_reference = |clause: &&syntax::Clause| matches!(clause.kind, ClauseKind::References { .. });
         for clause in written.clauses.iter().filter(is_reference) {
-            self.clause(&mut column, &mut clauses, &place, clause);
+            self.clause(&mut column, &mut reference, &place, clause);
         }
         for clause in written.clauses.iter().filter(|clause| !is_reference(clause)) {
-            self.clause(&mut column, &mut clauses, &place, clause);
+            self.clause(&mut column, &mut reference, &place, clause);
         }
-        if let Some(reference) = clauses.reference.take() {
-            self.table.foreign_keys.push(reference);
+        self.table.foreign_keys.extend(reference);
+        for (at, clause) in written.clauses.iter().enumerate() {
+            if is_repeated(clause, &written.clauses[..at]) {
+                self.mistake(MistakeKind::Repeated { word: clause_word(&clause.kind).into() }, clause.span);
+            }
         }
         self.table.columns.push(column);
     }
 
-    fn clause(&mut self, column: &mut Column, said: &mut Clauses, place: &Item, clause: &syntax::Clause) {
+    fn clause(
+        &mut self,
+        column: &mut Column,
+        reference: &mut Option<ForeignKey>,
+        place: &Item,
+        clause: &syntax::Clause,
+    ) {
         let scope = match clause.scope {
             Scope::All => column.scope.clone(),
             _ => clause.scope.clone(),
         };
-        if let Some(word) = said.once(clause) {
-            self.mistake(MistakeKind::Repeated { word: word.into() }, clause.span);
-        }
         match &clause.kind {
             ClauseKind::Null => column.nullable = true,
             ClauseKind::Identity { always, from, by } => {
@@ -642,8 +679,7 @@ impl<'r, 'a> TableResolver<'r, 'a> {
                 self.table.uniques.push(Unique { name: None, columns, nulls_equal: false, options: Vec::new(), scope });
             }
             ClauseKind::References { table, column: key } => {
-                let reference = self.inline_reference(column, table, key.as_ref(), clause, scope);
-                said.reference = Some(reference);
+                *reference = Some(self.inline_reference(column, table, key.as_ref(), clause, scope));
             }
             ClauseKind::Default(value) => {
                 self.origin(place.clone(), Part::Default, value.span);
@@ -688,7 +724,7 @@ impl<'r, 'a> TableResolver<'r, 'a> {
             | ClauseKind::OnDelete(_)
             | ClauseKind::OnUpdate(_)
             | ClauseKind::Deferrable(_)
-            | ClauseKind::Indexed => match &mut said.reference {
+            | ClauseKind::Indexed => match reference {
                 Some(reference) => said_of_reference(reference, &clause.kind),
                 None => {
                     let word = clause_word(&clause.kind).to_owned();
@@ -743,20 +779,12 @@ fn plain(name: Option<&Name>) -> Option<Identifier> {
     name.map(|name| name.value.clone())
 }
 
-/// What a column's clauses have said so far.
-#[derive(Default)]
-struct Clauses {
-    words: BTreeSet<String>,
-    reference: Option<ForeignKey>,
-}
-
-impl Clauses {
-    /// The clause's word, if it may only be said once (for the same providers) and was said before.
-    fn once(&mut self, clause: &syntax::Clause) -> Option<&'static str> {
-        let word = clause_word(&clause.kind);
-        let new = self.words.insert(format!("{word} {:?}", clause.scope));
-        (!new && !matches!(clause.kind, ClauseKind::Check(_) | ClauseKind::Option(_))).then_some(word)
-    }
+/// Whether a clause may be said only once for the same providers, and was said before.
+fn is_repeated(clause: &syntax::Clause, before: &[syntax::Clause]) -> bool {
+    let is_same = |other: &syntax::Clause| {
+        std::mem::discriminant(&other.kind) == std::mem::discriminant(&clause.kind) && other.scope == clause.scope
+    };
+    !matches!(clause.kind, ClauseKind::Check(_) | ClauseKind::Option(_)) && before.iter().any(is_same)
 }
 
 fn clause_word(kind: &ClauseKind) -> &'static str {

@@ -437,8 +437,8 @@ pub struct Column {
     pub nullable: bool,
     /// Its default.
     pub default: Option<Expression>,
-    /// The expression that computes it.
-    pub generated: Option<Generated>,
+    /// The expression that computes it. In a box, since few columns have one and there are many columns.
+    pub generated: Option<Box<Generated>>,
     /// Its collation, where it is not the provider's default.
     pub collation: Option<String>,
     /// How it numbers the rows, where the provider keeps that with the column.

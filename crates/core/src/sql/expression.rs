@@ -13,15 +13,22 @@ use crate::Span;
 /// An SQL expression, without outer parentheses.
 #[derive(Clone, Debug)]
 pub struct Expression {
-    text: String,
-    canonical: String,
+    text: Box<str>,
+    /// Where it is another than the text.
+    canonical: Option<Box<str>>,
+    others: Option<Box<Others>>,
+    columns: Box<[ColumnReference]>,
+    parsed: bool,
+    syntax: Syntax,
+}
+
+/// What else an expression is known as. Few have anything of it, and a schema has thousands of expressions.
+#[derive(Clone, Debug, Default)]
+struct Others {
     /// Other canonical forms of the same: the server's own, and those of other texts for which it stored this one.
     stored_for: Vec<String>,
     /// The text of ours for which the server stored this one.
     ours: Option<String>,
-    columns: Vec<ColumnReference>,
-    parsed: bool,
-    syntax: Syntax,
 }
 
 /// A place in an expression that names a column.
@@ -55,7 +62,28 @@ impl Expression {
             Some(canonical) => (canonical, parser.columns),
             None => (canonical_tokens(text, &tokens, syntax), possible_columns(text, &tokens)),
         };
-        Self { text: text.to_owned(), canonical, stored_for: Vec::new(), ours: None, columns, parsed, syntax }
+        Self::made(text, canonical, columns, parsed, syntax)
+    }
+
+    fn made(text: &str, canonical: String, columns: Vec<ColumnReference>, parsed: bool, syntax: Syntax) -> Self {
+        let canonical = (canonical != text).then(|| canonical.into_boxed_str());
+        Self { text: text.into(), canonical, others: None, columns: columns.into_boxed_slice(), parsed, syntax }
+    }
+
+    fn canonical(&self) -> &str {
+        self.canonical.as_deref().unwrap_or(&self.text)
+    }
+
+    fn others_mut(&mut self) -> &mut Others {
+        self.others.get_or_insert_default()
+    }
+
+    fn is_known_as(&self, canonical: &str) -> bool {
+        self.others.as_ref().is_some_and(|others| others.stored_for.iter().any(|form| form == canonical))
+    }
+
+    fn ours(&self) -> Option<&str> {
+        self.others.as_ref()?.ours.as_deref()
     }
 
     /// Reads a whole statement or query by its tokens alone.
@@ -64,21 +92,24 @@ impl Expression {
         let tokens = tokens(text, syntax);
         let canonical = canonical_tokens(text, &tokens, syntax);
         let columns = possible_columns(text, &tokens);
-        Self { text: text.to_owned(), canonical, stored_for: Vec::new(), ours: None, columns, parsed: false, syntax }
+        Self::made(text, canonical, columns, false, syntax)
     }
 
     /// Notes that the server stored this text when it was given the other one: from now on the two are equal.
     pub fn is_stored_for(&mut self, other: &Self) {
         if self != other {
             // What it is compared by is ours from now on, so that a fingerprint sees no difference either.
-            self.stored_for.push(std::mem::replace(&mut self.canonical, other.canonical.clone()));
-            self.ours = Some(other.text.clone());
+            let stored = std::mem::replace(&mut self.canonical, Some(other.canonical().into()));
+            let stored = stored.unwrap_or_else(|| self.text.clone());
+            let others = self.others_mut();
+            others.stored_for.push(stored.into_string());
+            others.ours = Some(other.text.clone().into_string());
         }
     }
 
     /// Notes that this is another way to say the same: the two are equal, and this one stays what it is.
     pub fn says_also(&mut self, other: &Self) {
-        self.stored_for.push(other.canonical.clone());
+        self.others_mut().stored_for.push(other.canonical().to_owned());
     }
 
     /// The text with column names, or text literals, written in another way where the functions give one.
@@ -113,7 +144,7 @@ impl Expression {
     pub fn with_columns(&self, column: impl Fn(&ColumnReference) -> Option<String>) -> Self {
         let read =
             |text: &str| if self.parsed { Self::read(text, self.syntax) } else { Self::read_whole(text, self.syntax) };
-        match &self.ours {
+        match self.ours() {
             None => read(&self.respelled(column, |_| None)),
             Some(ours) => read(&read(ours).respelled(column, |_| None)),
         }
@@ -126,7 +157,7 @@ impl Expression {
 
     /// The text of ours for which it is stored, or the text itself.
     pub fn as_declared(&self) -> &str {
-        self.ours.as_deref().unwrap_or(&self.text)
+        self.ours().unwrap_or(&self.text)
     }
 
     /// The columns it names, in order; where it could not be parsed, every word that could be one.
@@ -171,9 +202,8 @@ impl Expression {
 
 impl PartialEq for Expression {
     fn eq(&self, other: &Self) -> bool {
-        self.canonical == other.canonical
-            || self.stored_for.contains(&other.canonical)
-            || other.stored_for.contains(&self.canonical)
+        let (ours, theirs) = (self.canonical(), other.canonical());
+        ours == theirs || self.is_known_as(theirs) || other.is_known_as(ours)
     }
 }
 
@@ -181,7 +211,7 @@ impl Eq for Expression {}
 
 impl Serialize for Expression {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        serializer.serialize_str(&self.canonical)
+        serializer.serialize_str(self.canonical())
     }
 }
 
@@ -580,7 +610,7 @@ mod tests {
         #[track_caller]
         fn differ(a: &str, b: &str) {
             let (left, right) = (Expression::new(a), Expression::new(b));
-            assert!(left != right, "{a} and {b} are both {}", left.canonical);
+            assert!(left != right, "{a} and {b} are both {}", left.canonical());
         }
         differ("a > 0", "a >= 0");
         differ("'a'", "'A'");

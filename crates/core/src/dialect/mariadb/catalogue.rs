@@ -231,7 +231,7 @@ fn column(flavor: Flavor, row: ColumnRow, is_json: bool, table_collation: &str) 
     if let Some(text) = filled(row.generated.unwrap_or_default()) {
         let storage =
             if extra.contains("stored") || extra.contains("persistent") { Storage::Stored } else { Storage::Virtual };
-        column.generated = Some(Generated { expression: expression(flavor, &text), storage });
+        column.generated = Some(Box::new(Generated { expression: expression(flavor, &text), storage }));
         // It may hold null, whatever it is computed from.
         column.nullable = true;
     } else {

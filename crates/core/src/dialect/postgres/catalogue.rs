@@ -371,7 +371,8 @@ impl Reading {
             None => column.default = row.expression.map(|text| default(&text, &column.ty)),
             Some(kind) => {
                 let storage = if kind == 'v' { Storage::Virtual } else { Storage::Stored };
-                column.generated = row.expression.map(|text| Generated { expression: expression(&text), storage });
+                column.generated =
+                    row.expression.map(|text| Box::new(Generated { expression: expression(&text), storage }));
             }
         }
         column.collation = row.collation;

@@ -238,7 +238,7 @@ impl<'a> Reader<'a> {
                     column.collation = collation(&self.name()?);
                 }
                 "references" => self.reference(table, named, vec![name.clone()])?,
-                "generated" | "as" => column.generated = Some(self.generated()?),
+                "generated" | "as" => column.generated = Some(Box::new(self.generated()?)),
                 "," | ")" => break,
                 _ if named.is_some() => {}
                 _ => return None,
