@@ -292,8 +292,16 @@ fn what_a_key_sees_of_a_fill_is_a_risk() {
             ("check (code <> 'H')", true),
             ("unique (low)", true),
             ("unique index first (id) where (code is null)", true),
+            ("exclude using gist (id with =)", false),
+            ("exclude using gist (code with =)", true),
+            ("exclude only using gist (id with =, low with =) where (id > 0)", true),
+            ("exclude using gist (id with =) where (code <> 'H')", true),
         ] {
-            if item.contains("where") && provider == Provider::Mariadb {
+            let only = match item {
+                _ if item.starts_with("exclude") => provider == Provider::Postgres,
+                _ => provider != Provider::Mariadb || !item.contains("where"),
+            };
+            if !only {
                 continue;
             }
             let dialect = Dialect::of(provider).expect("it is one");

@@ -687,7 +687,7 @@ impl Risks<'_> {
 }
 
 /// The column, and what is computed from it.
-fn with_computed<'t>(table: &'t Table, column: &'t str) -> Vec<&'t str> {
+pub(super) fn with_computed<'t>(table: &'t Table, column: &'t str) -> Vec<&'t str> {
     let mut names = vec![column];
     let mut at = 0;
     while let Some(read) = names.get(at).copied() {

@@ -2,10 +2,10 @@
 
 use super::Planner;
 use crate::diff::{Change, ItemChange, TableAlteration};
-use crate::physical::{Column, ForeignKey, KeyColumn, Table};
+use crate::physical::{Column, ForeignKey, KeyColumn, Program, Table};
 use crate::plan::choices::Values;
 use crate::plan::lasting::{begins, has_lasting_key};
-use crate::plan::risk::is_ruled;
+use crate::plan::risk::{is_ruled, with_computed};
 use crate::plan::step::{Batch, Constraint, Step};
 use crate::sql::Expression;
 
@@ -216,13 +216,20 @@ impl Planner<'_> {
         }
     }
 
-    /// Whether a key, reference or check may look at a column while it gets values.
+    /// Whether a key, reference, check or exclusion may look at a column while it gets values.
     fn is_ruled(&self, table: &Table, column: &str) -> bool {
         let refers = |key: &ForeignKey| {
             let is = |name: &String| table.case.same_item(name, column);
             self.to.key(&key.referenced_table) == table.key() && key.referenced_columns.iter().any(is)
         };
-        is_ruled(table, column) || self.to.tables().flat_map(|other| &other.foreign_keys).any(refers)
+        let excludes = |one: &Program| {
+            one.word.as_deref() == Some("constraint")
+                && one.after.contains(&table.name)
+                && with_computed(table, column).into_iter().any(|read| one.body.mentions(read))
+        };
+        is_ruled(table, column)
+            || self.to.tables().flat_map(|other| &other.foreign_keys).any(refers)
+            || self.to.programs().any(excludes)
     }
 
     /// Drops a column that is made anew, by the names from before; those that read it first.
