@@ -308,11 +308,14 @@ impl Reader {
         Ok(Read::Done)
     }
 
-    /// `alter trigger | policy | rule NAME on TABLE rename to NAME`.
+    /// `alter trigger | policy | rule NAME on TABLE rename to NAME`, and what else is said of a policy.
     pub(super) fn alter_on_table(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
         let name = cursor.name().here()?;
         cursor.expect("on").here()?;
         let table = self.relation(cursor)?;
+        if !cursor.is("rename") {
+            return self.alter_policy(cursor, &format!("{name} on {table}"));
+        }
         cursor.eat_all(&["rename", "to"]).then_some(()).here()?;
         let new = cursor.name().here()?;
         let label = format!("{name} on {table}");
@@ -333,6 +336,21 @@ impl Reader {
             let end = format!("{} on {}", quote(&name), quote_object(&table));
             row.drop = with_tail(&row.drop, &end, &format!("{} on {}", quote(&new), quote_object(&table)));
         }
+        Ok(Read::Done)
+    }
+
+    /// `[to ROLES] [using (…)] [with check (…)]`: each stands in the place of what was said before.
+    fn alter_policy(&mut self, cursor: &mut Cursor<'_>, label: &str) -> Reading<Read> {
+        let is_it = |row: &&mut OtherRow| row.kind == ObjectKind::Policy && row.name == label;
+        let row = self.catalogue.others.iter_mut().find(is_it).here()?;
+        let said = row.sql.clone();
+        let mut before = Cursor::new(&said, SYNTAX);
+        let on = before.until(|cursor| cursor.is("on")).here()?;
+        let table = before.until(|cursor| cursor.is_one_of(&["to", "using", "with"])).here()?;
+        let made = policy_clauses(&mut before).here()?;
+        let altered = policy_clauses(cursor).filter(|_| cursor.is_at_end()).here()?;
+        let clauses = altered.into_iter().zip(made).filter_map(|(new, old)| new.or(old));
+        row.sql = [on, table].into_iter().chain(clauses).collect::<Vec<_>>().join(" ");
         Ok(Read::Done)
     }
 
@@ -359,6 +377,19 @@ impl Reader {
             row.expressions.iter_mut().chain(row.predicate.as_mut()).for_each(anew);
         }
     }
+}
+
+/// What is said of a policy behind its table: its roles, which rows it shows, and which it lets in.
+fn policy_clauses<'s>(cursor: &mut Cursor<'s>) -> Option<[Option<&'s str>; 3]> {
+    let mut clauses = [None; 3];
+    for (clause, words) in clauses.iter_mut().zip([&["to"][..], &["using"], &["with", "check"]]) {
+        let start = cursor.at();
+        if cursor.eat_all(words) {
+            cursor.until(|cursor| cursor.is_one_of(&["using", "with"]))?;
+            *clause = Some(cursor.between(start, cursor.at()).trim_end_matches(';').trim_end());
+        }
+    }
+    Some(clauses)
 }
 
 /// The sequence of an identity column keeps its name when the table or the column gets another.
