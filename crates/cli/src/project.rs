@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use hollow_oak_core::dialect::Lowered;
 use hollow_oak_core::history::{History, Migration, Record, StepRecords};
-use hollow_oak_core::language::{Diagnostic, Resolution, Source, diagnose, resolve};
+use hollow_oak_core::language::{Diagnostic, Resolution, Source, resolve};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::schema::Fault;
 use hollow_oak_core::script::{Direction, Script};
@@ -272,8 +272,6 @@ pub fn read_declared(
 /// Declaration files that were read, and are not lowered yet.
 struct Resolved {
     sources: Vec<Source>,
-    /// How many of the sources, from the first on, the schema was resolved from.
-    declaring: usize,
     resolution: Resolution,
 }
 
@@ -283,8 +281,8 @@ type LoweredForEach = (Vec<(Dialect, physical::Schema)>, Vec<Diagnostic>);
 impl Resolved {
     fn lower(&self, dialects: &[Dialect]) -> Result<LoweredForEach> {
         let mut lowered = Vec::new();
-        let mut diagnostics = Vec::new();
-        let Some(schema) = &self.resolution.schema else { return Ok((lowered, diagnostics)) };
+        let mut told = Vec::new();
+        let Some(schema) = &self.resolution.schema else { return Ok((lowered, Vec::new())) };
         for (dialect, found) in dialects.iter().zip(lower_for_each(dialects, schema)?) {
             let faults = match found {
                 Ok(done) => {
@@ -293,8 +291,9 @@ impl Resolved {
                 }
                 Err(faults) => faults,
             };
-            diagnostics.extend(diagnose(&self.sources[..self.declaring], &faults));
+            told.extend(faults);
         }
+        let diagnostics = self.resolution.diagnose(&self.sources, &told);
         Ok((lowered, diagnostics))
     }
 
@@ -332,7 +331,6 @@ fn resolve_files(files: &[PathBuf], folder: &Path, dialects: &[Dialect], reading
         of_sql.push((file, lifted));
     }
     let mut resolution = resolve(&sources);
-    let declaring = sources.len();
     // What is said of the SQL itself points into it, and not into what was made of it.
     for (file, lifted) in of_sql {
         let warnings = file.warnings(&lifted, sources.len());
@@ -341,7 +339,7 @@ fn resolve_files(files: &[PathBuf], folder: &Path, dialects: &[Dialect], reading
             sources.extend(file.parts);
         }
     }
-    Ok(Resolved { sources, declaring, resolution })
+    Ok(Resolved { sources, resolution })
 }
 
 /// Lowers for every provider at the same time.

@@ -24,4 +24,4 @@ pub(crate) use parser::dedented;
 pub use parser::parse;
 pub use patch::{added, patched};
 pub use printer::{is_printed, print};
-pub use resolver::{Resolution, diagnose, resolve};
+pub use resolver::{Resolution, resolve};

@@ -20,12 +20,56 @@ pub struct Resolution {
     pub schema: Option<Schema>,
     /// Mistakes, faults and warnings, by file and place.
     pub diagnostics: Vec<Diagnostic>,
+    declared_at: Places,
 }
 
-/// Where each item of some tables, enums and programs was written.
-///
-/// Only a fault asks for it, and then for few of them: the files are read a second time, so that nobody pays for what
-/// is noted of each word of a schema without a fault.
+impl Resolution {
+    /// Faults found after resolving, each shown where its item was written in the sources that were resolved.
+    pub fn diagnose(&self, sources: &[Source], faults: &[Fault]) -> Vec<Diagnostic> {
+        self.declared_at.diagnose(sources, faults)
+    }
+}
+
+/// The file and bytes of the declarations of each name.
+#[derive(Debug, Default)]
+struct Places(HashMap<Identifier, Vec<(usize, Span)>>);
+
+impl Places {
+    fn note(&mut self, owner: Identifier, source: usize, span: Span) {
+        self.0.entry(owner).or_default().push((source, span));
+    }
+
+    /// Shows faults where their items were written.
+    ///
+    /// What they are about is read again, as if each declaration were a file of its own: where each word of a schema
+    /// stands is a lot to keep, and only wanted of what has a fault.
+    fn diagnose<'f>(&self, sources: &[Source], faults: impl IntoIterator<Item = &'f Fault>) -> Vec<Diagnostic> {
+        let faults: Vec<&Fault> = faults.into_iter().collect();
+        let places = faults.iter().flat_map(|fault| std::iter::once(&fault.place).chain(&fault.other));
+        let owners: BTreeSet<&Identifier> = places.map(|place| &place.owner).collect();
+        let pieces: BTreeSet<(usize, Span)> =
+            owners.iter().filter_map(|owner| self.0.get(*owner)).flatten().copied().collect();
+        let pieces: Vec<_> = pieces.into_iter().collect();
+        let read = |(source, span): &(usize, Span)| Some(parse(span.text(&sources.get(*source)?.text)).0);
+        let files: Vec<_> = pieces.iter().map(|piece| read(piece).unwrap_or_default()).collect();
+        let mut resolver = Resolver { origins: Some(Origins::default()), ..Resolver::default() };
+        resolver.collect(&files);
+        resolver.resolve_tables();
+        let origins = resolver.origins.unwrap_or_default();
+        let placed = |mut diagnostic: Diagnostic| {
+            for label in &mut diagnostic.labels {
+                if let Some((source, declaration)) = pieces.get(label.source) {
+                    label.source = *source;
+                    label.span = Span::new(label.span.start + declaration.start, label.span.end + declaration.start);
+                }
+            }
+            diagnostic
+        };
+        faults.into_iter().map(|fault| placed(origins.diagnose(fault))).collect()
+    }
+}
+
+/// Where each item of tables, enums and programs was written.
 #[derive(Default)]
 struct Origins(HashMap<Identifier, Vec<Origin>>);
 
@@ -38,18 +82,12 @@ struct Origin {
 }
 
 impl Origins {
-    /// Nothing yet, of the owners of these places.
-    fn of(places: impl Iterator<Item = Identifier>) -> Self {
-        Self(places.map(|owner| (owner, Vec::new())).collect())
-    }
-
-    fn is_wanted(&self, owner: &Identifier) -> bool {
-        self.0.contains_key(owner)
-    }
-
     fn note(&mut self, owner: &Identifier, origin: Origin) {
-        if let Some(origins) = self.0.get_mut(owner) {
-            origins.push(origin);
+        match self.0.get_mut(owner) {
+            Some(origins) => origins.push(origin),
+            None => {
+                self.0.insert(owner.clone(), vec![origin]);
+            }
         }
     }
 
@@ -89,28 +127,7 @@ pub fn resolve(sources: &[Source]) -> Resolution {
     }
     resolver.collect(&files);
     resolver.resolve_tables();
-    resolver.finish(&files)
-}
-
-/// Faults found after resolving, each shown where its item was written in the files that were resolved.
-pub fn diagnose(sources: &[Source], faults: &[Fault]) -> Vec<Diagnostic> {
-    if faults.is_empty() {
-        return Vec::new();
-    }
-    let files: Vec<_> = sources.iter().map(|source| parse(&source.text).0).collect();
-    diagnose_in(&files, faults.iter())
-}
-
-fn diagnose_in<'f>(files: &[syntax::File], faults: impl Iterator<Item = &'f Fault> + Clone) -> Vec<Diagnostic> {
-    let places = faults.clone().flat_map(|fault| std::iter::once(&fault.place).chain(&fault.other));
-    let origins = Origins::of(places.map(|place| place.owner.clone()));
-    if origins.0.is_empty() {
-        return Vec::new();
-    }
-    let mut resolver = Resolver { origins, ..Resolver::default() };
-    resolver.collect(files);
-    resolver.resolve_tables();
-    faults.map(|fault| resolver.origins.diagnose(fault)).collect()
+    resolver.finish(sources)
 }
 
 /// A table as written, and the file it stands in.
@@ -128,8 +145,9 @@ struct Resolver<'a> {
     parts: Parts,
     /// Where each of the programs among the parts has its name.
     program_places: Vec<(usize, Span)>,
-    /// Of whom it is to be noted where each word stands; of nobody while the schema is read.
-    origins: Origins,
+    declared_at: Places,
+    /// Where each word stands, while that is noted.
+    origins: Option<Origins>,
     diagnostics: Vec<Diagnostic>,
     /// Tables with mistakes in them, of which nothing more is said than that.
     incomplete: BTreeSet<Identifier>,
@@ -156,6 +174,12 @@ impl<'a> Resolver<'a> {
         self.diagnostics.push(Diagnostic::of_mistake(&Mistake { kind, span }, source));
     }
 
+    fn note(&mut self, owner: &Identifier, origin: Origin) {
+        if let Some(origins) = &mut self.origins {
+            origins.note(owner, origin);
+        }
+    }
+
     fn twice(&mut self, kind: &FaultKind, again: (usize, Span), first: (usize, Span)) {
         let label = |(source, span), text: &str| Label { source, span, text: text.to_owned() };
         self.diagnostics.push(Diagnostic {
@@ -169,6 +193,9 @@ impl<'a> Resolver<'a> {
     fn collect(&mut self, files: &'a [syntax::File]) {
         for (source, file) in files.iter().enumerate() {
             for declaration in &file.declarations {
+                for owner in owners(&declaration.kind) {
+                    self.declared_at.note(owner, source, declaration.span);
+                }
                 match &declaration.kind {
                     DeclarationKind::Table(table) => {
                         if let Some(first) = self.tables.get(&table.name.value) {
@@ -216,12 +243,12 @@ impl<'a> Resolver<'a> {
             self.twice(&kind, (source, written.name.span), first);
             return;
         }
-        let origin = |part, span| Origin { item: Item::Program, part, source, span };
-        self.origins.note(name, origin(Part::Name, written.name.span));
-        self.origins.note(name, origin(Part::Whole, written.name.span));
-        self.origins.note(name, origin(Part::Expression, written.body.span));
+        let mut note = |part, span| self.note(name, Origin { item: Item::Program, part, source, span });
+        note(Part::Name, written.name.span);
+        note(Part::Whole, written.name.span);
+        note(Part::Expression, written.body.span);
         if let Some(table) = &written.table {
-            self.origins.note(name, origin(Part::ReferencedTable, table.span));
+            note(Part::ReferencedTable, table.span);
         }
         self.program_places.push((source, written.name.span));
         self.parts.programs.push(Program {
@@ -256,13 +283,13 @@ impl<'a> Resolver<'a> {
     fn reference_rows(&mut self, written: &syntax::Rows, source: usize) {
         let owner = &written.table.value;
         let origin = |item, part, span| Origin { item, part, source, span };
-        self.origins.note(owner, origin(Item::Rows, Part::Name, written.table.span));
-        self.origins.note(owner, origin(Item::Rows, Part::Whole, written.table.span));
+        self.note(owner, origin(Item::Rows, Part::Name, written.table.span));
+        self.note(owner, origin(Item::Rows, Part::Whole, written.table.span));
         for (at, column) in written.columns.iter().enumerate() {
-            self.origins.note(owner, origin(Item::Rows, Part::Element(at), column.span));
+            self.note(owner, origin(Item::Rows, Part::Element(at), column.span));
         }
         for (at, column) in written.key.iter().enumerate() {
-            self.origins.note(owner, origin(Item::Rows, Part::Referenced(at), column.span));
+            self.note(owner, origin(Item::Rows, Part::Referenced(at), column.span));
         }
         let table = self.parts.tables.iter().find(|table| table.name == *owner);
         let types: Vec<Option<Type>> =
@@ -271,7 +298,7 @@ impl<'a> Resolver<'a> {
         for (at, row) in written.rows.iter().enumerate() {
             let mut values = Vec::with_capacity(row.values.len());
             for (place, value) in row.values.iter().enumerate() {
-                self.origins.note(owner, origin(Item::Row(at), Part::Element(place), value.span));
+                self.note(owner, origin(Item::Row(at), Part::Element(place), value.span));
                 let ty = types.get(place).and_then(Option::as_ref);
                 values.push(ty.map_or(value.value.clone(), |ty| self.enum_word(ty, value.value.clone())));
             }
@@ -308,11 +335,11 @@ impl<'a> Resolver<'a> {
     fn enumeration(&mut self, owner: &syntax::Enum, source: usize) {
         let name = &owner.name.value;
         let origin = |part, span| Origin { item: Item::Enum, part, source, span };
-        self.origins.note(name, origin(Part::Whole, owner.name.span));
+        self.note(name, origin(Part::Whole, owner.name.span));
         for (at, word) in owner.words.iter().enumerate() {
-            self.origins.note(name, origin(Part::Element(at), word.word.span));
+            self.note(name, origin(Part::Element(at), word.word.span));
             if let Some(formerly) = &word.formerly {
-                self.origins.note(name, origin(Part::Formerly(at), formerly.span));
+                self.note(name, origin(Part::Formerly(at), formerly.span));
             }
         }
         self.parts.enums.push(Enum {
@@ -391,19 +418,20 @@ impl<'a> Resolver<'a> {
         }
     }
 
-    fn finish(mut self, files: &[syntax::File]) -> Resolution {
+    fn finish(mut self, sources: &[Source]) -> Resolution {
         let mistaken = self.diagnostics.iter().any(Diagnostic::is_error);
         let checked = Schema::new(std::mem::take(&mut self.parts));
         let (schema, faults) = match checked {
             Ok((schema, warnings)) => (Some(schema).filter(|_| !mistaken), warnings),
             Err(faults) => (None, faults),
         };
-        let told = diagnose_in(files, faults.iter().filter(|fault| !self.follows_from_mistake(fault)));
+        let told = faults.iter().filter(|fault| !self.follows_from_mistake(fault));
+        let told = self.declared_at.diagnose(sources, told);
         self.diagnostics.extend(told);
         let by_place =
             |diagnostic: &Diagnostic| diagnostic.labels.first().map(|label| (label.source, label.span.start));
         self.diagnostics.sort_by_key(by_place);
-        Resolution { schema, diagnostics: self.diagnostics }
+        Resolution { schema, diagnostics: self.diagnostics, declared_at: self.declared_at }
     }
 
     /// Whether a fault may only be there because something else could not be read.
@@ -428,7 +456,6 @@ struct TableResolver<'r, 'a> {
     resolver: &'r mut Resolver<'a>,
     written: Written<'a>,
     table: Table,
-    is_noted: bool,
 }
 
 impl<'r, 'a> TableResolver<'r, 'a> {
@@ -438,14 +465,11 @@ impl<'r, 'a> TableResolver<'r, 'a> {
         // Lists that grow by and by are moved as often: a tenth of the time that a large schema takes.
         let items = &written.table.items;
         table.columns.reserve_exact(items.iter().filter(|item| matches!(item.kind, ItemKind::Column(_))).count());
-        let is_noted = resolver.origins.is_wanted(&table.name);
-        Self { resolver, written, table, is_noted }
+        Self { resolver, written, table }
     }
 
     fn origin(&mut self, item: Item, part: Part, span: Span) {
-        if self.is_noted {
-            self.resolver.origins.note(&self.table.name, Origin { item, part, source: self.written.source, span });
-        }
+        self.resolver.note(&self.table.name, Origin { item, part, source: self.written.source, span });
     }
 
     fn mistake(&mut self, kind: MistakeKind, span: Span) {
@@ -587,7 +611,7 @@ impl<'r, 'a> TableResolver<'r, 'a> {
 
     /// An exclusion is an object that is made behind its table.
     fn exclusion(&mut self, written: &Exclusion, item: &syntax::Item) {
-        let exclusion = Exclusion { table: self.table.name.clone(), ..written.clone() };
+        let exclusion = of_table(written, &self.table.name);
         let span = item.span;
         let program = syntax::Program {
             kind: ProgramKind::Object,
@@ -765,6 +789,26 @@ impl<'r, 'a> TableResolver<'r, 'a> {
             scope,
         }
     }
+}
+
+/// By what names faults speak of a declaration and of what is in it.
+fn owners(kind: &DeclarationKind) -> Vec<Identifier> {
+    match kind {
+        DeclarationKind::Enum(owner) => vec![owner.name.value.clone()],
+        DeclarationKind::Program(program) => vec![program.name.value.clone()],
+        DeclarationKind::Rows(rows) => vec![rows.table.value.clone()],
+        DeclarationKind::Table(table) => {
+            let exclusion = |item: &syntax::Item| match &item.kind {
+                ItemKind::Exclude(one) => Some(of_table(one, &table.name.value).label()),
+                _ => None,
+            };
+            std::iter::once(table.name.value.clone()).chain(table.items.iter().filter_map(exclusion)).collect()
+        }
+    }
+}
+
+fn of_table(written: &Exclusion, table: &Identifier) -> Exclusion {
+    Exclusion { table: table.clone(), ..written.clone() }
 }
 
 fn options_of(item: &syntax::Item) -> Vec<Scoped<String>> {
