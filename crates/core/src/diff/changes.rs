@@ -89,7 +89,6 @@ impl<T> Change<T> {
 }
 
 /// The difference of one item of a table.
-#[expect(clippy::large_enum_variant, reason = "changes are few, and a box would stand in the way of every match")]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum ItemChange {
     /// A column. One that is renamed and altered has two entries, the rename first.

@@ -10,7 +10,6 @@ use crate::schema::ProgramKind;
 use crate::sql::Expression;
 
 /// One change in its place. A typed value, never text.
-#[expect(clippy::large_enum_variant, reason = "steps are few, and a box would stand in the way of every match")]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Step {
     /// Make a table, without its indexes.

@@ -99,7 +99,7 @@ impl Expression {
     pub fn is_stored_for(&mut self, other: &Self) {
         if self != other {
             // What it is compared by is ours from now on, so that a fingerprint sees no difference either.
-            let stored = std::mem::replace(&mut self.canonical, Some(other.canonical().into()));
+            let stored = self.canonical.replace(other.canonical().into());
             let stored = stored.unwrap_or_else(|| self.text.clone());
             let others = self.others_mut();
             others.stored_for.push(stored.into_string());
