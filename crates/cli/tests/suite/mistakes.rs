@@ -221,6 +221,37 @@ after keeper, names
     }
 }
 
+/// Each is shown where it is said, with a name of its own or without.
+#[test]
+fn a_key_has_to_be_short_enough_for_mariadb() {
+    let project = Project::new(
+        r#"table keeper {
+    id:    text(900)
+    name:  text, unique
+    code:  text(400)
+    mail:  text(700)
+    note:  text
+
+    primary key (id)
+    unique mailed (mail, code)
+    unique (code, mail)
+    index (note)
+    index noted (note prefix(800))
+}
+
+table hive {
+    id:         int64, identity
+    keeper_id:  references keeper
+
+    primary key (id)
+}
+"#,
+    );
+    let config = project.read("hollow-oak.toml").replace("[targets.dev]", "[providers]\nmariadb = {}\n\n[targets.dev]");
+    project.write("hollow-oak.toml", &config);
+    insta::assert_snapshot!(project.answers(&[&["check"]]));
+}
+
 #[test]
 fn a_reference_needs_a_key_that_the_database_takes_for_one() {
     insta::assert_snapshot!(check(

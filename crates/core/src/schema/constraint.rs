@@ -212,6 +212,16 @@ pub enum KeyPart {
     Expression(String),
 }
 
+impl KeyPart {
+    /// The column, where it is one.
+    pub fn column(&self) -> Option<&Identifier> {
+        match self {
+            Self::Column(name) => Some(name),
+            Self::Expression(_) => None,
+        }
+    }
+}
+
 /// Where nulls stand in an index.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "snake_case")]

@@ -10,7 +10,7 @@ use crate::dialect::{Dialect, Facts, Lowered};
 use crate::physical::{self, IndexKey, Options, TypeName};
 use crate::schema::{
     Action, Column, Deferrable, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, IndexPart, Item, KeyPart,
-    Part, Place, Provider, Schema, Scoped, Storage, Table, Type, Value,
+    Part, Place, Provider, Schema, Scoped, Storage, Table, Type, Unique, Value,
 };
 use crate::sql::{Expression, Lexer, Syntax, TokenKind, unquote};
 
@@ -67,6 +67,11 @@ pub(super) fn stated(name: &str, value: &str) -> String {
 
 /// Columns of a key, each with how much of it is in the key, where that is not all.
 type KeyParts = Vec<(String, Option<u32>)>;
+
+/// Whether what has no name of its own is this key: it is over the same columns.
+fn are<'n>(declared: impl Iterator<Item = &'n Identifier>, columns: &KeyParts) -> bool {
+    declared.map(Identifier::as_str).eq(columns.iter().map(|(name, _)| name.as_str()))
+}
 
 /// Lowers a schema; see [`crate::Dialect::lower`].
 pub(in crate::dialect) fn lower(flavor: Flavor, schema: &Schema) -> Result<Lowered, Vec<Fault>> {
@@ -594,23 +599,28 @@ impl Mariadb {
             let columns = key.columns.iter().map(|one| (one.name.clone(), prefix(&one.name))).collect();
             keys.push((Place::whole(&table.name, Item::PrimaryKey), "the primary key".into(), columns));
         }
-        let declared = |name: &Option<String>| {
-            let at = table.uniques.iter().position(|one| one.name.as_ref().map(|name| name.to_string()) == *name);
-            at.map_or(Item::Table, Item::Unique)
-        };
         for unique in &lowered.uniques {
-            let label = unique.name.clone().unwrap_or_default();
-            keys.push((Place::whole(&table.name, declared(&unique.name)), label, whole(&unique.columns)));
+            let (label, columns) = (unique.name.clone().unwrap_or_default(), whole(&unique.columns));
+            let is_so_called = |one: &Unique| one.name.as_ref().is_some_and(|name| *name.as_str() == label);
+            let is_it = |one: &Unique| one.name.is_none() && are(one.columns.iter(), &columns);
+            let at = table.uniques.iter().position(is_so_called).or_else(|| table.uniques.iter().position(is_it));
+            let item = at.map_or(Item::Table, Item::Unique);
+            keys.push((Place::whole(&table.name, item), label, columns));
         }
         for index in lowered.indexes.iter().filter(|index| index.method.is_none()) {
             let columns = index.parts.iter().filter_map(|part| match &part.key {
                 IndexKey::Column(name) => Some((name.clone(), part.prefix)),
                 IndexKey::Expression(_) => None,
             });
-            let at =
-                table.indexes.iter().position(|one| one.name.as_ref().is_some_and(|name| name.as_str() == index.name));
-            let item = at.map_or(Item::Table, Item::Index);
-            keys.push((Place::whole(&table.name, item), index.name.clone(), columns.collect()));
+            let columns: KeyParts = columns.collect();
+            let is_so_called = |one: &Index| one.name.as_ref().is_some_and(|name| *name.as_str() == index.name);
+            let over = |one: &Index| are(one.parts.iter().filter_map(|part| part.key.column()), &columns);
+            let is_it = |one: &Index| one.name.is_none() && over(one);
+            let is_of = |one: &ForeignKey| are(one.columns.iter(), &columns);
+            let of_reference = || table.foreign_keys.iter().position(is_of).map(Item::ForeignKey);
+            let at = table.indexes.iter().position(is_so_called).or_else(|| table.indexes.iter().position(is_it));
+            let item = at.map(Item::Index).or_else(of_reference);
+            keys.push((Place::whole(&table.name, item.unwrap_or(Item::Table)), index.name.clone(), columns));
         }
         for (place, label, columns) in keys {
             let place = if place.item == Item::Table { place.part(Part::Name) } else { place };
