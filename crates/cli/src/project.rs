@@ -141,8 +141,9 @@ impl Project {
         let resolved = resolve_files(&self.declaration_files()?, &self.folder, &self.settings.dialects, reading)?;
         let (lowered, found) = std::thread::scope(|scope| {
             let found = resolved.resolution.schema.as_ref().map(|schema| scope.spawn(|| find(schema)));
-            (resolved.lower(&self.settings.dialects), found.and_then(|thread| thread.join().ok()))
+            (resolved.lower(&self.settings.dialects), found.map(|thread| thread.join()).transpose())
         });
+        let found = found.map_err(|_| Failure::new("comparing the declarations broke off"))?;
         Ok((resolved.declared(lowered?).without_errors()?, found))
     }
 

@@ -68,8 +68,8 @@ pub(super) fn stated(name: &str, value: &str) -> String {
 /// Columns of a key, each with how much of it is in the key, where that is not all.
 type KeyParts = Vec<(String, Option<u32>)>;
 
-/// Whether what has no name of its own is this key: it is over the same columns.
-fn are<'n>(declared: impl Iterator<Item = &'n Identifier>, columns: &KeyParts) -> bool {
+/// Whether a declared key is over the columns of a stored one: what has no name of its own is told by them.
+fn same_columns<'n>(declared: impl Iterator<Item = &'n Identifier>, columns: &KeyParts) -> bool {
     declared.map(Identifier::as_str).eq(columns.iter().map(|(name, _)| name.as_str()))
 }
 
@@ -602,7 +602,7 @@ impl Mariadb {
         for unique in &lowered.uniques {
             let (label, columns) = (unique.name.clone().unwrap_or_default(), whole(&unique.columns));
             let is_so_called = |one: &Unique| one.name.as_ref().is_some_and(|name| *name.as_str() == label);
-            let is_it = |one: &Unique| one.name.is_none() && are(one.columns.iter(), &columns);
+            let is_it = |one: &Unique| one.name.is_none() && same_columns(one.columns.iter(), &columns);
             let at = table.uniques.iter().position(is_so_called).or_else(|| table.uniques.iter().position(is_it));
             let item = at.map_or(Item::Table, Item::Unique);
             keys.push((Place::whole(&table.name, item), label, columns));
@@ -614,9 +614,9 @@ impl Mariadb {
             });
             let columns: KeyParts = columns.collect();
             let is_so_called = |one: &Index| one.name.as_ref().is_some_and(|name| *name.as_str() == index.name);
-            let over = |one: &Index| are(one.parts.iter().filter_map(|part| part.key.column()), &columns);
+            let over = |one: &Index| same_columns(one.parts.iter().filter_map(|part| part.key.column()), &columns);
             let is_it = |one: &Index| one.name.is_none() && over(one);
-            let is_of = |one: &ForeignKey| are(one.columns.iter(), &columns);
+            let is_of = |one: &ForeignKey| same_columns(one.columns.iter(), &columns);
             let of_reference = || table.foreign_keys.iter().position(is_of).map(Item::ForeignKey);
             let at = table.indexes.iter().position(is_so_called).or_else(|| table.indexes.iter().position(is_it));
             let item = at.map(Item::Index).or_else(of_reference);
