@@ -1,11 +1,12 @@
 //! A project on disk: its configuration, declarations and migrations.
 
 use std::mem::ManuallyDrop;
+use std::ops::Range;
 use std::path::{Path, PathBuf};
 
-use hollow_oak_core::dialect::Lowered;
+use hollow_oak_core::dialect::{Lowered, Origins};
 use hollow_oak_core::history::{History, Migration, Record, StepRecords};
-use hollow_oak_core::language::{Diagnostic, Resolution, Source, resolve};
+use hollow_oak_core::language::{Diagnostic, Label, Resolution, Source, resolve};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::schema::Fault;
 use hollow_oak_core::script::{Direction, Script};
@@ -41,7 +42,9 @@ pub struct Project {
 /// It is read once and used to the end of the process. Taking it apart again, text by text, would be a tenth of a run
 /// over a thousand tables, so that is left to the end of the process, too.
 pub struct Declared {
-    /// The files.
+    /// How many files they are in.
+    pub files: usize,
+    /// The files, and of those in SQL what was made of them.
     pub sources: ManuallyDrop<Vec<Source>>,
     /// What reading them gave.
     pub resolution: ManuallyDrop<Resolution>,
@@ -274,6 +277,17 @@ pub fn read_declared(
 struct Resolved {
     sources: Vec<Source>,
     resolution: Resolution,
+    of_sql: Vec<OfSql>,
+    files: usize,
+}
+
+/// Files of SQL that were read as one, among the sources.
+struct OfSql {
+    /// The declarations that were made of them.
+    made: usize,
+    dialect: Dialect,
+    /// Their own texts.
+    parts: Range<usize>,
 }
 
 /// What each provider will store, and what is to be said of it.
@@ -299,12 +313,13 @@ impl Resolved {
     }
 
     fn declared(self, (lowered, diagnostics): LoweredForEach) -> Declared {
-        let Self { sources, mut resolution, .. } = self;
+        let Self { sources, mut resolution, of_sql, files } = self;
         resolution.diagnostics.extend(diagnostics);
+        point_into_sql(&mut resolution.diagnostics, &sources, &of_sql);
         let place = |one: &Diagnostic| one.labels.first().map(|label| (label.source, label.span.start));
         resolution.diagnostics.sort_by_key(place);
         let (sources, lowered) = (ManuallyDrop::new(sources), ManuallyDrop::new(lowered));
-        Declared { sources, resolution: ManuallyDrop::new(resolution), lowered }
+        Declared { sources, files, resolution: ManuallyDrop::new(resolution), lowered }
     }
 }
 
@@ -324,23 +339,41 @@ fn resolve_files(files: &[PathBuf], folder: &Path, dialects: &[Dialect], reading
             None => in_sql.push((dialect, vec![path.clone()])),
         }
     }
-    let mut of_sql = Vec::new();
+    let mut in_files = Vec::new();
     for (dialect, paths) in in_sql {
         let file = reading.read(including::sources(&paths, dialect, folder)?, dialect)?;
         let lifted = file.lifted(dialect)?;
         sources.push(file.declarations(&lifted));
-        of_sql.push((file, lifted));
+        in_files.push((sources.len() - 1, file, lifted));
     }
     let mut resolution = resolve(&sources);
-    // What is said of the SQL itself points into it, and not into what was made of it.
-    for (file, lifted) in of_sql {
-        let warnings = file.warnings(&lifted, sources.len());
-        if !warnings.is_empty() {
-            resolution.diagnostics.extend(warnings);
-            sources.extend(file.parts);
+    let mut of_sql = Vec::new();
+    for (made, file, lifted) in in_files {
+        resolution.diagnostics.extend(file.warnings(&lifted, sources.len()));
+        of_sql.push(OfSql { made, dialect: file.dialect, parts: sources.len()..sources.len() + file.parts.len() });
+        sources.extend(file.parts);
+    }
+    Ok(Resolved { sources, resolution, of_sql, files: files.len() })
+}
+
+/// Points what is said of declarations that were made of SQL into that SQL.
+fn point_into_sql(diagnostics: &mut [Diagnostic], sources: &[Source], of_sql: &[OfSql]) {
+    for one in of_sql {
+        let labels = diagnostics.iter_mut().flat_map(|diagnostic| &mut diagnostic.labels);
+        let labels: Vec<&mut Label> = labels.filter(|label| label.source == one.made).collect();
+        if labels.is_empty() {
+            continue;
+        }
+        let origins: Vec<_> =
+            one.parts.clone().map(|part| (part, Origins::new(one.dialect, &sources[part].text))).collect();
+        for label in labels {
+            let declared = &sources[one.made].text;
+            let found = origins.iter().find_map(|(part, origins)| Some((*part, origins.of(declared, label.span)?)));
+            if let Some(found) = found {
+                (label.source, label.span) = found;
+            }
         }
     }
-    Ok(Resolved { sources, resolution })
 }
 
 /// Lowers for every provider at the same time.

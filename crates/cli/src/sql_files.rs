@@ -40,6 +40,8 @@ pub struct SqlReading<'a> {
 
 /// Files of one provider's SQL, read as one script in their order, and what they declare.
 pub struct SqlFile {
+    /// Whose SQL it is.
+    pub dialect: Dialect,
     /// Their texts.
     pub parts: Vec<Source>,
     /// What is in them.
@@ -81,12 +83,14 @@ impl SqlReading<'_> {
             Self::through(&target.url, dialect, &text, &parts)?
         } else {
             match dialect.read_sql(&text) {
-                Some(Ok(read)) => return Ok(SqlFile { parts, found: read.found, passed_over: read.passed_over }),
+                Some(Ok(read)) => {
+                    return Ok(SqlFile { dialect, parts, found: read.found, passed_over: read.passed_over });
+                }
                 Some(Err(mistakes)) => return Err(not_understood(&mistakes, &parts)),
                 None => Introspected::default(),
             }
         };
-        Ok(SqlFile { parts, found, passed_over: Vec::new() })
+        Ok(SqlFile { dialect, parts, found, passed_over: Vec::new() })
     }
 
     fn through(url: &TargetUrl, dialect: Dialect, text: &str, parts: &[Source]) -> Result<Introspected> {
@@ -110,47 +114,62 @@ impl SqlFile {
         })
     }
 
-    /// What they declare, as a file of declarations with the same name.
+    /// What they declare, as a file of declarations.
     pub fn declarations(&self, lifted: &Lifted) -> Source {
-        Source { name: named(&self.parts), text: print(&declare(&lifted.schema)) }
+        Source { name: format!("{} (as declarations)", named(&self.parts)), text: print(&declare(&lifted.schema)) }
+    }
+
+    /// The first line of a place in all of them.
+    fn first_line(&self, span: Span) -> Span {
+        let (part, here) = placed(&self.parts, span);
+        let line = here.text(&self.parts[part].text).lines().next().map_or(0, str::len);
+        Span::new(span.start, span.start + line)
     }
 
     /// What they say beyond what is taken from them; `at` is the number of their first source.
     pub fn warnings(&self, lifted: &Lifted, at: usize) -> Vec<Diagnostic> {
-        let warning = |message: String, span: Span, text: &str, help: &str| Diagnostic {
-            severity: Severity::Warning,
-            message,
-            labels: {
-                let (part, span) = placed(&self.parts, span);
-                vec![Label { source: at + part, span, text: text.to_owned() }]
-            },
-            help: help.to_owned(),
-        };
+        let mut warnings = self.statements_left(at);
+        warnings.extend(lifted.left_out.iter().map(|one| {
+            let message = format!("{} {} cannot be declared, and is left out", one.kind, one.name);
+            self.warning(at, message, Span::new(0, 0), "in this file", "a migration's own step can make it")
+        }));
+        warnings
+    }
+
+    fn warning(&self, at: usize, message: String, span: Span, text: &str, help: &str) -> Diagnostic {
+        let (part, span) = placed(&self.parts, span);
+        let labels = vec![Label { source: at + part, span, text: text.to_owned() }];
+        Diagnostic { severity: Severity::Warning, message, labels, help: help.to_owned() }
+    }
+
+    /// What is to be said of statements that were not taken in; `at` is the number of their first source.
+    pub fn statements_left(&self, at: usize) -> Vec<Diagnostic> {
         let name = named(&self.parts);
         let mut warnings = Vec::new();
-        if let Some(first) = self.passed_over.first() {
-            let count = plural("statement", self.passed_over.len());
-            let verb = if self.passed_over.len() == 1 { "is" } else { "are" };
-            let (part, span) = placed(&self.parts, first.span);
-            let line = self.parts[part].text[span.start..].find('\n').unwrap_or(span.end - span.start);
-            let shown = line.min(span.end - span.start);
-            let span = Span::new(first.span.start, first.span.start + shown);
-            warnings.push(warning(
-                format!("{count} of {} {verb} passed over: `{}` is no part of a schema", name, first.words),
-                span,
+        let (making, plain): (Vec<_>, Vec<_>) = self.passed_over.iter().partition(|one| one.makes_more);
+        if let Some(first) = making.first() {
+            let count = plural("statement", making.len());
+            let verb = if making.len() == 1 { "runs" } else { "run" };
+            warnings.push(self.warning(
+                at,
+                format!("{count} of {name} {verb} SQL that is not read, and may make or change more"),
+                self.first_line(first.span),
                 "the first one",
-                match self.passed_over.iter().any(|one| is_about_rows(&one.words)) {
+                "`--through-server` runs the file on a scratch database of the target's server, and reads what that holds",
+            ));
+        }
+        if let Some(first) = plain.first() {
+            let count = plural("statement", plain.len());
+            let verb = if plain.len() == 1 { "is" } else { "are" };
+            warnings.push(self.warning(
+                at,
+                format!("{count} of {name} {verb} passed over: `{}` is no part of a schema", first.words),
+                self.first_line(first.span),
+                "the first one",
+                match plain.iter().any(|one| is_about_rows(&one.words)) {
                     true => "rows go into `rows T by (key) { … }` of an .oak file, or into an own step of a migration",
                     false => "a migration's own step can do it",
                 },
-            ));
-        }
-        for one in &lifted.left_out {
-            warnings.push(warning(
-                format!("{} {} cannot be declared, and is left out", one.kind, one.name),
-                Span::new(0, 0),
-                "in this file",
-                "a migration's own step can make it",
             ));
         }
         warnings

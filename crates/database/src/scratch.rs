@@ -77,7 +77,7 @@ const LONGEST_RUN: Duration = Duration::from_secs(60 * 60);
 
 /// A name that no other run has: process ids alone are the same in many containers. The moment comes first, in seconds
 /// since 1970, so that what is left behind is known by it.
-fn new_name(now: SystemTime) -> String {
+pub(crate) fn new_name(now: SystemTime) -> String {
     static NUMBER: AtomicU32 = AtomicU32::new(0);
     let number = NUMBER.fetch_add(1, Ordering::Relaxed);
     let random = RandomState::new().hash_one(number);

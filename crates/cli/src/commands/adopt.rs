@@ -173,8 +173,8 @@ fn from_file(path: &Path, args: &AdoptArgs, global: &Global, output: &mut Output
         return Err(Failure::new(format!("{name} makes nothing that could be declared")));
     }
     let place = Place { name: &name, provider: dialect.provider(), url: &name, is_file: true };
-    for warning in file.warnings(&lifted, 0).iter().take(1) {
-        output.complain(format_args!("{}\n", draw(warning, &file.parts, output.width)));
+    for warning in file.statements_left(0) {
+        output.complain(format_args!("{}\n", draw(&warning, &file.parts, output.width)));
     }
     if !global.json {
         show(&lifted, &file.found, &size, place, output);

@@ -81,7 +81,7 @@ fn declarations(project: &Project) -> Result<String> {
         return Err(Failure::new(plural("error", errors)).help("`oak check` shows each at its line"));
     }
     let tables = declared.resolution.schema.as_ref().map_or(0, |schema| schema.tables().len());
-    Ok(format!("{} in {}", plural("table", tables), plural("file", declared.sources.len())))
+    Ok(format!("{} in {}", plural("table", tables), plural("file", declared.files)))
 }
 
 fn migrations(project: &Project) -> Result<String> {

@@ -36,9 +36,9 @@ pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
 
     let declarations = if errors > 0 {
         next = Some(Next("oak check", "shows each error at its line"));
-        danger(format_args!("{} in {}", plural("error", errors), plural("file", declared.sources.len())))
+        danger(format_args!("{} in {}", plural("error", errors), plural("file", declared.files)))
     } else {
-        format!("{} in {}", plural("table", tables), plural("file", declared.sources.len()))
+        format!("{} in {}", plural("table", tables), plural("file", declared.files))
     };
     let mut undrafted = None;
     if errors == 0 && history.faults().is_empty() {

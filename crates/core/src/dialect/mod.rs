@@ -17,6 +17,7 @@ mod lowering;
 pub mod mariadb;
 mod misfits;
 mod naming;
+mod origin;
 pub mod others;
 pub mod postgres;
 mod quoting;
@@ -31,6 +32,7 @@ pub use lift::{Lifted, lift};
 pub use mariadb::Flavor;
 pub use misfits::Misfits;
 pub use naming::{NameKind, derived_name};
+pub use origin::Origins;
 pub use reading::{PassedOver, SqlMistake, SqlRead};
 
 use std::borrow::Cow;

@@ -6,6 +6,7 @@
 use crate::Span;
 use crate::dialect::Dialect;
 use crate::physical::Introspected;
+use crate::schema::ProgramKind;
 use crate::sql::{Cursor, split};
 
 /// What a text of SQL makes.
@@ -24,6 +25,9 @@ pub struct PassedOver {
     pub span: Span,
     /// Its first words.
     pub words: String,
+    /// Whether it runs a block or a routine of the same text that has statements of its own by which things are made or
+    /// changed, which are not read.
+    pub makes_more: bool,
 }
 
 /// A statement that is not understood.
@@ -103,8 +107,10 @@ fn read(dialect: Dialect, source: &str, mut reader: Box<dyn Statements>) -> Resu
         match reader.statement(&mut cursor, sql) {
             Ok(Read::Done | Read::Nothing) => {}
             Ok(Read::PassedOver) => {
-                let words: Vec<&str> = sql.split_whitespace().take(3).collect();
-                passed_over.push(PassedOver { span: statement.span, words: words.join(" ") });
+                let head: Vec<&str> = sql.split_whitespace().take(3).collect();
+                let makes_more =
+                    words(sql).next().is_some_and(|word| word.eq_ignore_ascii_case("do")) && makes_more(sql);
+                passed_over.push(PassedOver { span: statement.span, words: head.join(" "), makes_more });
             }
             Err(stop) => {
                 let place = cursor.place();
@@ -120,11 +126,30 @@ fn read(dialect: Dialect, source: &str, mut reader: Box<dyn Statements>) -> Resu
     }
     if mistakes.is_empty() {
         match reader.finish() {
-            Ok(found) => return Ok(SqlRead { found, passed_over }),
+            Ok(found) => {
+                let routines = found.schema.programs().filter(|one| one.kind == ProgramKind::Routine);
+                let making: Vec<&str> =
+                    routines.filter(|one| makes_more(&one.create)).map(|one| one.base_name()).collect();
+                for one in &mut passed_over {
+                    let runs = |name: &&str| words(one.span.text(source)).any(|word| word.eq_ignore_ascii_case(name));
+                    one.makes_more |= making.iter().any(runs);
+                }
+                return Ok(SqlRead { found, passed_over });
+            }
             Err(message) => mistakes.push(SqlMistake { span: Span::new(0, 0), message }),
         }
     }
     Err(mistakes)
+}
+
+/// Whether a block or routine has statements by which things are made or changed, or runs what it puts together.
+fn makes_more(sql: &str) -> bool {
+    const MAKING: [&str; 6] = ["alter", "create", "drop", "execute", "prepare", "rename"];
+    words(sql).skip(1).any(|word| MAKING.iter().any(|making| word.eq_ignore_ascii_case(making)))
+}
+
+fn words(sql: &str) -> impl Iterator<Item = &str> {
+    sql.split(|letter: char| !letter.is_alphanumeric() && letter != '_').filter(|word| !word.is_empty())
 }
 
 /// Whether a dump tells of the tool's own tables, which nobody declares. Their names stand early in such a statement, and
@@ -275,6 +300,41 @@ mod tests {
         let read = dialect.read_sql(dumped).expect("it is a server's").expect("it is understood");
         let words: Vec<&str> = read.passed_over.iter().map(|one| one.words.as_str()).collect();
         assert_eq!(words, ["INSERT INTO `hive`"]);
+    }
+
+    #[test]
+    fn what_an_extension_brings_is_found_where_it_is() {
+        let sql = "create schema yard; create extension ltree with schema yard; create extension citext;
+            set search_path = yard, pg_catalog;
+            create extension pg_trgm;
+            create table hive (id int primary key, path ltree, paths ltree[], place point, label varchar(9), name public.citext);
+            create index by_path on hive using gist (path, label gist_trgm_ops);
+            create index by_place on hive using spgist (place kd_point_ops);
+            create index by_label on hive (label varchar_pattern_ops);";
+        insta::assert_snapshot!(declared(Dialect::Postgres, sql));
+    }
+
+    #[test]
+    fn what_runs_sql_that_is_not_read_is_told_apart() {
+        let making = |dialect: Dialect, sql: &str| {
+            let read = dialect.read_sql(sql).expect("it is a server's").expect("it is understood");
+            read.passed_over.into_iter().filter(|one| one.makes_more).map(|one| one.words).collect::<Vec<_>>()
+        };
+        let sql = "create table hive (id int primary key);
+            create procedure grow() begin alter table hive add kg int; end;
+            create procedure count_all() begin select count(*) from hive; end;
+            insert into hive values (1);
+            call count_all();
+            call grow();";
+        assert_eq!(making(Dialect::Mariadb(Flavor::Mariadb), sql), ["call grow()"]);
+        let sql = "create table hive (id int primary key);
+            create function grow() returns void language plpgsql as $$ begin execute 'alter table hive add kg int'; end $$;
+            create function all_of() returns bigint language sql as $$ select count(*) from hive $$;
+            select all_of();
+            select public.grow();
+            do $$ begin for i in 1..3 loop execute 'create table hive_' || i || ' (a int)'; end loop; end $$;
+            do $$ begin if exists (select 1 from hive) then raise notice 'rows'; end if; end $$;";
+        assert_eq!(making(Dialect::Postgres, sql), ["select public.grow()", "do $$ begin"]);
     }
 
     #[test]

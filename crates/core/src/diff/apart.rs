@@ -2,12 +2,13 @@
 
 use std::collections::BTreeSet;
 
-use crate::physical::{Column, Options, Program, Schema, Table};
+use crate::physical::{Column, Index, IndexKey, Options, Program, Schema, Table};
 
 /// The expected triggers, routines and other objects that read otherwise than the live ones, with all that they may need
 /// to be made, and no more; nothing where there are none.
 ///
-/// Of tables that is columns and keys: references, checks, defaults and indexes are never looked at by what stands on them.
+/// Of tables that is columns and keys: references, checks, defaults and other indexes are never looked at by what stands on
+/// them.
 pub fn doubtful_apart(live: &Schema, expected: &Schema) -> Option<Schema> {
     let differs = |program: &Program| live.program_like(program).is_some_and(|found| found.body != program.body);
     let made: Vec<&Program> = expected.programs().filter(|program| !runs_by_itself(program)).collect();
@@ -60,8 +61,18 @@ fn bare(table: &Table) -> Table {
         true => column.clone(),
         false => Column { nullable: column.nullable, ..Column::new(column.name.clone(), column.ty.clone()) },
     });
+    // MariaDB has such a column only as the first of a key (manual, "AUTO_INCREMENT").
+    let numbers = |name: &str| table.column(name).is_some_and(Column::numbers_rows);
+    let is_kept = |index: &&Index| {
+        let is_plain =
+            index.predicate.is_none() && index.parts.iter().all(|part| matches!(part.key, IndexKey::Column(_)));
+        is_plain && matches!(index.parts.first().map(|part| &part.key), Some(IndexKey::Column(first)) if numbers(first))
+    };
+    let uniques = table.uniques.iter().filter(|one| one.columns.first().is_some_and(|first| numbers(&first.name)));
     Table {
         columns: columns.collect(),
+        uniques: uniques.cloned().collect(),
+        indexes: table.indexes.iter().filter(is_kept).cloned().collect(),
         primary_key: table.primary_key.clone().map(|mut key| {
             key.attributes = Options::new();
             key
@@ -96,8 +107,8 @@ fn words(text: &str) -> impl Iterator<Item = &str> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::physical::{NameCase, TypeName};
-    use crate::schema::ProgramKind;
+    use crate::physical::{IndexPart, KeyColumn, NameCase, TypeName, Unique};
+    use crate::schema::{Identity, ProgramKind};
     use crate::sql::{Expression, Syntax};
 
     fn program(kind: ProgramKind, name: &str, create: &str) -> Program {
@@ -143,6 +154,33 @@ mod tests {
         };
         let with = |what: &str| Schema::new(NameCase::Counts, []).with_programs([event(what)]);
         assert!(doubtful_apart(&with("delete from hive"), &with("delete from frame")).is_none());
+    }
+
+    #[test]
+    fn the_key_of_a_column_that_numbers_rows_comes_with_it() {
+        let with = |body: &str| {
+            let mut table = Table::new("hive", NameCase::Counts);
+            let number = Column { identity: Some(Identity::default()), ..Column::new("no", TypeName::new("int")) };
+            table.columns = vec![number, Column::new("a", TypeName::new("int"))];
+            let index = |name: &str, column: &str| {
+                Index::new(name, false, vec![IndexPart::new(IndexKey::Column(column.to_owned()))])
+            };
+            table.uniques = ["no", "a"]
+                .map(|name| Unique {
+                    name: Some(format!("by_{name}")),
+                    columns: vec![KeyColumn::new(name)],
+                    attributes: Options::new(),
+                })
+                .into();
+            table.indexes = vec![index("numbers", "no"), index("others", "a")];
+            Schema::new(NameCase::Counts, [table]).with_programs([program(ProgramKind::Routine, "touch", body)])
+        };
+        let apart =
+            doubtful_apart(&with("select no from hive"), &with("select a from hive")).expect("its text is another");
+        let table = apart.table("hive").expect("the routine reads it");
+        let uniques: Vec<_> = table.uniques.iter().filter_map(|unique| unique.name.as_deref()).collect();
+        let indexes: Vec<_> = table.indexes.iter().map(|index| index.name.as_str()).collect();
+        assert_eq!((uniques, indexes), (vec!["by_no"], vec!["numbers"]));
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! A pinned session.
 
-use std::time::Duration;
+use std::time::{Duration, SystemTime};
 
 use hollow_oak_core::dialect::Flavor;
 use hollow_oak_core::physical::{self, Introspected};
@@ -13,6 +13,7 @@ use mysql::prelude::Queryable;
 use super::catalogue;
 use crate::error::DatabaseError;
 use crate::hindrance::Hindrance;
+use crate::scratch::new_name;
 use crate::server::{Asked, Closing, JournalSql, Kept, Refused, ServerError, Session, Table, insert_events};
 use crate::url::ServerUrl;
 
@@ -395,7 +396,7 @@ impl Session for MariadbSession {
     /// In a database of its own, since there is no taking back what was made.
     fn as_stored(&mut self, asked: &Asked) -> Result<physical::Schema, ServerError> {
         let dialect = self.dialect();
-        let (aside, flavor) = (format!("oak_aside_{}", std::process::id()), self.flavor);
+        let (aside, flavor) = (new_name(SystemTime::now()), self.flavor);
         let (quoted, own) = (dialect.quote(&aside), dialect.quote(&self.database));
         self.execute(&format!("create database {quoted}"))?;
         let made = self.execute(&format!("use {quoted}")).and_then(|()| {

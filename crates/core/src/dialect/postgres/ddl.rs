@@ -109,6 +109,8 @@ pub(in crate::dialect) struct Reader {
     parts: Vec<partitions::Part>,
     /// The namespace that names without one are in now, where it is not `public`.
     namespace: Option<String>,
+    /// Namespaces other than `public` that extensions are in; what they bring is not known.
+    extended: BTreeSet<String>,
     /// The statements that made the indexes, by table and name.
     index_statements: BTreeMap<(u32, String), String>,
     /// Indexes `on only` a table that no part of it has one for so far, each with the statement that makes it.
@@ -282,6 +284,15 @@ impl Reader {
             [name] if !is_made => name.clone(),
             _ => named,
         })
+    }
+
+    /// The name of an operator class; those of the server have no namespace.
+    fn operator_class(&self, cursor: &mut Cursor<'_>) -> Reading<String> {
+        let start = cursor.at();
+        let class = self.relation(cursor)?;
+        let is_bare = cursor.at() == start + 1;
+        let base = qualified::base(&class);
+        Ok(if is_bare && indexes::is_built_in_class(base) { base.to_owned() } else { class })
     }
 
     /// Names as [`Self::relation`] has them, separated by commas in parentheses.

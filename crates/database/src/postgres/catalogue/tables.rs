@@ -12,6 +12,10 @@ use super::{
 use crate::kept::is_own_table;
 use crate::server::{ServerError, Session};
 
+/// An option that the server gives every column of its own accord, with a number that is another in every database; its
+/// dumper passes it over (seen on PostgreSQL 15.20, not on 15.18).
+const OWN_OPTION: &str = "pg_attver=";
+
 /// Tables, their parts, and views.
 pub(super) const RELATIONS: &str = "select c.oid, $name(c.relnamespace, c.relname), c.relkind, c.relpersistence,
                     case when toast.oid is null then array_to_string(c.reloptions, E'\\n')
@@ -208,7 +212,7 @@ impl Reader<'_> {
             if let Some(target) = optional(&row, 12) {
                 peculiarities.push(format!("statistics {target}"));
             }
-            peculiarities.extend(lines(&row, 13));
+            peculiarities.extend(lines(&row, 13).into_iter().filter(|option| !option.starts_with(OWN_OPTION)));
             said(&mut peculiarities, !truth(&row, 15), "inherited");
             let found = numbering.get(&(table, column));
             peculiarities.extend(found.map(|(_, words)| words.clone()).unwrap_or_default());

@@ -100,11 +100,10 @@ impl Reader {
                 let name = cursor.name().here()?;
                 cursor.eat("with");
                 let mut make = format!("create extension {}", quote(&name));
-                if cursor.eat("schema") {
-                    let namespace = cursor.name().here()?;
-                    if namespace != "public" {
-                        make.push_str(&format!(" with schema {}", quote(&namespace)));
-                    }
+                let said = if cursor.eat("schema") { Some(cursor.name().here()?) } else { self.namespace.clone() };
+                if let Some(namespace) = said.filter(|name| name != PUBLIC && name != "pg_catalog") {
+                    make.push_str(&format!(" with schema {}", quote(&namespace)));
+                    self.extended.insert(namespace);
                 }
                 if name != "plpgsql" {
                     let drop = format!("drop extension {}", quote(&name));

@@ -1,5 +1,6 @@
 //! Indexes in a file, and what the server calls those that have no name.
 
+use super::names::is_built_in;
 use super::{Reader, Reading, USUAL_PLACE, labels, parameters};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ColumnRow, IndexRow, OtherRow};
@@ -8,6 +9,31 @@ use crate::dialect::postgres::render::object_name;
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::{ObjectKind, qualified};
 use crate::sql::{Cursor, Expression};
+
+/// Endings of the names of operator classes; what stands before one is a type or kind of value.
+const CLASS_ENDINGS: [&str; 7] =
+    ["_minmax_multi_ops", "_minmax_ops", "_bloom_ops", "_inclusion_ops", "_pattern_ops", "_path_ops", "_ops"];
+
+/// What the server's own operator classes are for, besides its types (PostgreSQL 15, `pg_opclass`).
+const CLASSES_OF: [&str; 11] = [
+    "array",
+    "enum",
+    "kd_point",
+    "multirange",
+    "poly",
+    "quad_point",
+    "range",
+    "record",
+    "record_image",
+    "aclitem",
+    "oidvector",
+];
+
+/// Whether an operator class without a namespace is the server's own.
+pub(super) fn is_built_in_class(name: &str) -> bool {
+    let of = CLASS_ENDINGS.iter().find_map(|ending| name.strip_suffix(ending));
+    of.is_some_and(|of| is_built_in(of) || CLASSES_OF.contains(&of))
+}
 
 /// Operator classes that are the default of their type, for the usual methods (PostgreSQL 17, `pg_opclass.dat`).
 const USUAL_CLASSES: [&str; 16] = [
@@ -169,7 +195,7 @@ impl Reader {
         collation.take_if(|name| name == "default" && is_usual);
         let mut operators = None;
         if !cursor.is_one_of(&["asc", "desc", "nulls"]) && !matches!(cursor.peek(), "," | ")") {
-            let class = self.relation(cursor)?;
+            let class = self.operator_class(cursor)?;
             let is_usual = match row.method.as_str() {
                 "btree" | "gin" | "hash" => USUAL_CLASSES.contains(&class.as_str()),
                 "gist" => USUAL_GIST_CLASSES.contains(&qualified::base(&class)),

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use super::names::is_built_in;
 use super::{CLAUSES, Reader, Reading, USUAL_PLACE, elements, labels, parameters, type_text, usual_range};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ColumnRow, ConstraintRow, OtherRow, SequenceRow, TableRow};
@@ -395,15 +396,29 @@ impl Reader {
     }
 
     /// A column's type as the catalogue would give it: one that this SQL makes with its namespace.
-    pub(super) fn column_type(&self, text: &str) -> String {
-        let text = type_text(text);
+    pub(super) fn column_type(&self, said: &str) -> String {
+        let text = type_text(said);
         let is_made = |name: &str| {
             let is_it = |row: &OtherRow| row.kind == ObjectKind::Type && row.name == name;
             self.enums.contains(name) || self.domains.contains_key(name) || self.catalogue.others.iter().any(is_it)
         };
         match self.type_made(&text, is_made) {
             Some(name) => format!("{}{}", quote_object(&name), if text.ends_with("[]") { "[]" } else { "" }),
-            None => text,
+            None if said.contains('.') => text,
+            None => self.of_extension(text),
+        }
+    }
+
+    /// A type that is neither the server's nor made here is an extension's, where one is in the search path's namespace.
+    fn of_extension(&self, text: String) -> String {
+        let Some(namespace) = self.namespace.as_ref().filter(|name| self.extended.contains(*name)) else { return text };
+        let is_of_name = |letter: char| letter.is_alphanumeric() || letter == '_';
+        let name = text.trim_end_matches(|letter| !is_of_name(letter)).split(|letter| !is_of_name(letter)).next();
+        let behind = name.map_or("", |name| &text[name.len()..]);
+        let is_name = name.is_some_and(|name| !name.is_empty() && !is_built_in(&name.to_lowercase()));
+        match is_name && (behind.is_empty() || behind.starts_with(['[', '('])) {
+            true => format!("{}.{text}", quote(namespace)),
+            false => text,
         }
     }
 
