@@ -239,6 +239,19 @@ impl From<rusqlite::Error> for Failure {
     }
 }
 
+/// What a database refuses a statement for, as far as that decides what to do about it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Cause {
+    /// Rows violate a constraint.
+    Rows,
+    /// Something else depends on what goes or changes.
+    Dependents,
+    /// One transaction holds more locks than the server has room for.
+    TooManyLocks,
+    /// The statement itself, as far as is known.
+    Statement,
+}
+
 /// Why a migration did not go through.
 #[derive(Debug, thiserror::Error)]
 pub enum FailureKind {
@@ -264,12 +277,10 @@ pub enum FailureKind {
         sql: String,
         /// The database's message.
         message: String,
-        /// Whether a constraint was violated by rows.
-        by_rows: bool,
+        /// What it was refused for.
+        cause: Cause,
         /// Whether the step commits rows lot by lot, so that those before stay as they are.
         in_lots: bool,
-        /// Whether something else depends on what goes or changes.
-        in_use: bool,
     },
     /// Rows would point to nothing.
     #[error("{count} {} would reference nothing", if *count == 1 { "row" } else { "rows" })]

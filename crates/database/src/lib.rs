@@ -23,7 +23,7 @@ mod tls;
 mod url;
 
 pub use database::{Confirmed, Database, Events, Opening, Rows, Server};
-pub use error::{DatabaseError, Failure, FailureKind};
+pub use error::{Cause, DatabaseError, Failure, FailureKind};
 pub use hindrance::Hindrance;
 pub use kept::KeptTable;
 pub use remembered::{Remembered, Sighting};

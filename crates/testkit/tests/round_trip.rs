@@ -21,7 +21,7 @@ use hollow_oak_core::schema::ProgramKind;
 use hollow_oak_core::script::{Direction, Script, write};
 use hollow_oak_core::{Dialect, Provider, Schema};
 use hollow_oak_database::{
-    Database, Failure, FailureKind, JournalEntry, Migrating, Opening, Outcome, Resume, Scripts, TargetUrl,
+    Cause, Database, Failure, FailureKind, JournalEntry, Migrating, Opening, Outcome, Resume, Scripts, TargetUrl,
 };
 use hollow_oak_testkit::coverage::Coverage;
 use hollow_oak_testkit::generate::Chance;
@@ -447,7 +447,7 @@ impl Pair<'_> {
     fn assert_foretold(&self, plan: &Plan, failure: &Failure, text: &str) {
         let may_refuse = |at: usize| plan.steps[at].risks.iter().any(|risk| risk.kind == RiskKind::MayRefuse);
         let foretold = match &failure.kind {
-            FailureKind::Statement { step, by_rows: true, .. } => may_refuse(step - 1),
+            FailureKind::Statement { step, cause: Cause::Rows, .. } => may_refuse(step - 1),
             FailureKind::BrokenReferences { .. } => (0..plan.steps.len()).any(may_refuse),
             _ => false,
         };

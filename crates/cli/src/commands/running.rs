@@ -6,7 +6,7 @@ use hollow_oak_core::Provider;
 use hollow_oak_core::history::{History, HistoryFault, Obstacle, StepRecord, Unfinished};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::script::Script;
-use hollow_oak_database::{Database, Failure as RunFailure, FailureKind, Preflight, Waiting, WaitingFor};
+use hollow_oak_database::{Cause, Database, Failure as RunFailure, FailureKind, Preflight, Waiting, WaitingFor};
 
 use super::diff::with_differences;
 use super::drafting::risk_text;
@@ -297,19 +297,22 @@ impl Broken {
                 "{doing}: another program changed the schema between the check and the run"
             ))
             .help(format!("`oak status` shows what is there now; then `{retry}` again")),
-            FailureKind::Statement { step, title, line, sql, message, by_rows, in_lots, in_use } => {
-                let help = if by_rows {
-                    format!(
+            FailureKind::Statement { step, title, line, sql, message, cause, in_lots } => {
+                let help = match cause {
+                    Cause::Rows => format!(
                         "rows in the table do not meet the new rule: look at them with `oak show TABLE --rows 20`, mend them, then `{retry}` again"
-                    )
-                } else if in_use {
+                    ),
+                    Cause::TooManyLocks => format!(
+                        "everything that is made or dropped is locked until the migration ends: raise `max_locks_per_transaction` in the server's settings, which takes a restart, then `{retry}` again"
+                    ),
+                    Cause::Dependents => {
                     let by = match self.doing {
                         Doing::Applying => format!("in steps of your own in {} (docs/own-sql.md), or by hand", self.script),
                         _ => "by hand".to_owned(),
                     };
                     format!("what depends on it is in the way, and no step drops it first: drop it before and make it again behind, {by}; then `{retry}` again")
-                } else {
-                    match self.doing {
+                    }
+                    Cause::Statement => match self.doing {
                         Doing::Applying | Doing::Reverting => format!(
                             "mend the step in {}, or the declaration and draft again, then `{retry}`",
                             self.script
@@ -319,7 +322,7 @@ impl Broken {
                             format!("mend by hand what is in the way, then `{retry}` again")
                         }
                         Doing::Loading => format!("mend the file, then `{retry}` again"),
-                    }
+                    },
                 };
                 filled_so_far = in_lots;
                 let told = Failure::new(format!("{doing}: step {step} ({title}) failed"));

@@ -315,6 +315,26 @@ mod tests {
     }
 
     #[test]
+    fn what_the_first_of_the_search_path_does_not_have_is_in_public() {
+        let sql = "create schema yard; create table hive (id int primary key, kg int); create table frame (id int primary key);
+            set search_path = yard, public;
+            create table frame (id int primary key, hive int references hive, next int references frame);
+            create index by_kg on hive (kg);
+            alter table hive add frame int references frame;";
+        insta::assert_snapshot!(declared(Dialect::Postgres, sql));
+    }
+
+    #[test]
+    fn an_argument_may_have_the_type_of_a_column() {
+        let sql = "create table hive (id int primary key, name varchar(20));
+            create function touch(n hive.name%TYPE, public.hive.id%type) returns int language sql as $$ select 1 $$;
+            comment on function touch(varchar, int) is 'touches';";
+        let read = Dialect::Postgres.read_sql(sql).expect("it is a server's").expect("it is understood");
+        let drops: Vec<&str> = read.found.schema.programs().map(|program| program.drop.as_str()).collect();
+        assert_eq!(drops, ["drop function touch(character varying,integer)"]);
+    }
+
+    #[test]
     fn what_runs_sql_that_is_not_read_is_told_apart() {
         let making = |dialect: Dialect, sql: &str| {
             let read = dialect.read_sql(sql).expect("it is a server's").expect("it is understood");

@@ -395,11 +395,13 @@ pub(super) fn placed(dialect: Dialect, around: Around, steps: Vec<Step>, to: &Sc
                 | Step::DropIndex { .. }
         )
     };
-    let early =
-        positions(&behind, &steps, |name| (0..steps.len()).find(|at| makes(&steps[*at]) && mentions(&said[*at], name)));
+    let tables_made = steps.iter().rposition(|step| matches!(step, Step::CreateTable(_))).map_or(0, |last| last + 1);
+    let early = positions(&behind, &steps, Some(tables_made), |name| {
+        (0..steps.len()).find(|at| makes(&steps[*at]) && mentions(&said[*at], name))
+    });
     let mut reversed: Vec<Step> = before.clone();
     reversed.reverse();
-    let late = positions(&reversed, &steps, |name| {
+    let late = positions(&reversed, &steps, None, |name| {
         // Counted from the end, so that the same rule holds the other way round.
         let last = (0..steps.len()).rev().find(|at| takes(&steps[*at]) && mentions(&said[*at], name));
         last.map(|at| steps.len() - 1 - at)
@@ -488,7 +490,15 @@ fn column_sql(column: &Column) -> String {
 }
 
 /// For each program, in the order in which they are made, the first step that needs it, or needs what needs it.
-fn positions(programs: &[Step], steps: &[Step], needed_at: impl Fn(&str) -> Option<usize>) -> Vec<Option<usize>> {
+///
+/// A step from `runs_from` on runs the routines that it needs, so that it needs what their bodies name, too: an index over
+/// an expression does, be it over no rows.
+fn positions(
+    programs: &[Step],
+    steps: &[Step],
+    runs_from: Option<usize>,
+    needed_at: impl Fn(&str) -> Option<usize>,
+) -> Vec<Option<usize>> {
     let any_step = (!steps.is_empty()).then_some(0);
     let of = |step: &Step| match step {
         Step::CreateProgram(one) | Step::DropProgram(one) => Some(one.clone()),
@@ -534,11 +544,16 @@ fn positions(programs: &[Step], steps: &[Step], needed_at: impl Fn(&str) -> Opti
         return places;
     }
     let needs = Needs::of(&known);
+    let called: Vec<BTreeSet<usize>> = match runs_from {
+        Some(_) => called(&known),
+        None => vec![BTreeSet::new(); known.len()],
+    };
     loop {
         let mut changed = false;
         for at in 0..known.len() {
             let Some(place) = places[at] else { continue };
-            for other in needs.stated[at].union(&needs.named[at]) {
+            let runs = runs_from.filter(|from| place >= *from).map(|_| &called[at]);
+            for other in needs.stated[at].iter().chain(&needs.named[at]).chain(runs.into_iter().flatten()) {
                 if places[*other].is_none_or(|there| there > place) {
                     places[*other] = Some(place);
                     changed = true;
@@ -549,6 +564,23 @@ fn positions(programs: &[Step], steps: &[Step], needed_at: impl Fn(&str) -> Opti
             return places;
         }
     }
+}
+
+/// For each program, the numbers of the routines that its body may call.
+fn called(programs: &[&Program]) -> Vec<BTreeSet<usize>> {
+    let is_routine = |one: &Program| one.kind == ProgramKind::Routine;
+    let mut routines: BTreeMap<String, Vec<usize>> = BTreeMap::new();
+    for (at, one) in programs.iter().enumerate().filter(|(_, one)| is_routine(one)) {
+        routines.entry(qualified::base(one.base_name()).to_lowercase()).or_default().push(at);
+    }
+    let of = |at: usize, one: &Program| {
+        let text = one.create.to_lowercase();
+        let words = text.split(|letter: char| !(letter.is_alphanumeric() || letter == '_'));
+        let found = words.filter_map(|word| routines.get(word)).flatten().copied();
+        found.filter(|other| *other != at).collect()
+    };
+    let called = programs.iter().enumerate();
+    called.map(|(at, one)| if is_routine(one) { of(at, one) } else { BTreeSet::new() }).collect()
 }
 
 /// Whether anything else can name it. What is said of others goes by words of ours, in which their names stand.

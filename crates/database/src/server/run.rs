@@ -18,7 +18,7 @@ use super::confirm;
 use super::error::{Refused, ServerError};
 use super::journal::{self, Happening};
 use super::session::{Again, Closing, Kept, Session, borne};
-use crate::error::{DatabaseError, Failure, FailureKind};
+use crate::error::{Cause, DatabaseError, Failure, FailureKind};
 use crate::hook;
 use crate::remembered::{Remembered, Sighting};
 use crate::run::{JournalEntry, Migrating, Outcome, Ran, Undecided, Waiting, WaitingFor};
@@ -423,11 +423,8 @@ impl Run<'_, '_> {
                     line: statement.line,
                     sql: statement.sql.clone(),
                     message: format!("{} ({})", error.message, error.code),
-                    // What is only made has no rows yet.
-                    by_rows: (error.refused == Refused::ByRows || is_of_value(step, &error.code))
-                        && !step.object.starts_with("create-table "),
+                    cause: cause(step, &error),
                     in_lots: step.object.starts_with("fill-in-batches ") && !step.is_by_hand(),
-                    in_use: error.code == DEPENDENTS || error.code == NOT_SUPPORTED && alters_type(step),
                 }),
             })?;
             hook::boundary();
@@ -567,6 +564,21 @@ impl Run<'_, '_> {
 fn is_of_value(step: &ScriptStep, code: &str) -> bool {
     step.is_as_generated() && alters_type(step) && matches!(code, "42601" | "22023")
 }
+
+fn cause(step: &ScriptStep, error: &ServerError) -> Cause {
+    // What is only made has no rows yet.
+    let makes_table = step.object.starts_with("create-table ");
+    match &*error.code {
+        DEPENDENTS => Cause::Dependents,
+        NOT_SUPPORTED if alters_type(step) => Cause::Dependents,
+        OUT_OF_MEMORY if error.message.contains("max_locks_per_transaction") => Cause::TooManyLocks,
+        code if !makes_table && (error.refused == Refused::ByRows || is_of_value(step, code)) => Cause::Rows,
+        _ => Cause::Statement,
+    }
+}
+
+/// PostgreSQL 17, "PostgreSQL Error Codes": out_of_memory, which it says of the table of locks, too.
+const OUT_OF_MEMORY: &str = "53200";
 
 /// PostgreSQL 17, "PostgreSQL Error Codes": dependent_objects_still_exist; feature_not_supported, which it says of a column
 /// whose type cannot change under a view, rule, policy or trigger.

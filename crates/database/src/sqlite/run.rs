@@ -9,7 +9,7 @@ use hollow_oak_core::script::Script;
 use rusqlite::{Connection, ErrorCode};
 
 use super::{introspect, journal, preflight, probe};
-use crate::error::{DatabaseError, Failure, FailureKind};
+use crate::error::{Cause, DatabaseError, Failure, FailureKind};
 use crate::hook;
 use crate::remembered::Remembered;
 use crate::run::{Migrating, Outcome, Preflight, Ran, Waiting, WaitingFor};
@@ -169,12 +169,11 @@ fn steps(connection: &Connection, script: &Script, dependents: &Preflight) -> Re
                     line: statement.line,
                     sql: statement.sql.clone(),
                     // A text in what becomes the rowid is a mismatch, not a violation.
-                    by_rows: matches!(
-                        error.sqlite_error_code(),
-                        Some(ErrorCode::ConstraintViolation | ErrorCode::TypeMismatch)
-                    ),
+                    cause: match error.sqlite_error_code() {
+                        Some(ErrorCode::ConstraintViolation | ErrorCode::TypeMismatch) => Cause::Rows,
+                        _ => Cause::Statement,
+                    },
                     in_lots: false,
-                    in_use: false,
                     message: match DatabaseError::from(error) {
                         DatabaseError::Sqlite { message, .. } => message,
                         other => other.to_string(),

@@ -286,6 +286,15 @@ impl Reader {
         })
     }
 
+    /// The name of a relation that has been made: of the search path's namespace, or else in `public`.
+    fn made_relation(&self, cursor: &mut Cursor<'_>) -> Reading<String> {
+        let start = cursor.at();
+        let name = self.relation(cursor)?;
+        let is_bare = self.namespace.is_some() && cursor.at() == start + 1;
+        let base = qualified::base(&name);
+        Ok(if is_bare && !self.is_relation(&name) && self.is_relation(base) { base.to_owned() } else { name })
+    }
+
     /// The name of an operator class; those of the server have no namespace.
     fn operator_class(&self, cursor: &mut Cursor<'_>) -> Reading<String> {
         let start = cursor.at();
@@ -324,7 +333,7 @@ impl Reader {
     /// A table that has been made.
     fn table(&self, cursor: &mut Cursor<'_>) -> Reading<u32> {
         let start = cursor.at();
-        let name = self.relation(cursor)?;
+        let name = self.made_relation(cursor)?;
         self.oid(&name).ok_or_else(|| {
             cursor.go_to(start);
             Stop::Because(format!("there is no table `{name}` before this"))

@@ -80,7 +80,7 @@ impl Reader {
             }
             if is_reference {
                 cursor.expect("references").here()?;
-                let table = self.relation(cursor)?;
+                let table = self.made_relation(cursor)?;
                 let columns = if cursor.is("(") { cursor.names().here()? } else { Vec::new() };
                 self.pending.push(Pending { constraint: self.catalogue.constraints.len(), table, columns });
             }

@@ -469,7 +469,7 @@ impl Reader {
         let word = cursor.peek().to_ascii_lowercase();
         cursor.skip();
         let name = self.relation(cursor)?;
-        let arguments = argument_types(cursor.parenthesised().here()?);
+        let arguments = self.types_of_arguments(cursor.parenthesised().here()?);
         let others = &mut self.catalogue.others;
         let base = |row: &OtherRow| row.name.split('(').next() == Some(name.as_str());
         let full = format!("{name}({arguments})");

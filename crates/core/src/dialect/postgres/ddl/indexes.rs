@@ -69,7 +69,7 @@ impl Reader {
         cursor.expect("on").here()?;
         let is_alone = cursor.eat("only");
         let start = cursor.at();
-        let relation = self.relation(cursor)?;
+        let relation = self.made_relation(cursor)?;
         let views = |row: &OtherRow| {
             matches!(row.kind, ObjectKind::MaterializedView | ObjectKind::Partition) && row.name == relation
         };

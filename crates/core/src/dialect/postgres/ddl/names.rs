@@ -338,7 +338,12 @@ impl<'a> Words<'a> {
                 "(" => {
                     let before = self.before(at);
                     let has_words = WITH_WORDS.contains(&before.as_str());
-                    around.push(Around { lists: false, casts: before == "cast", has_words });
+                    // Joined relations may be put into parentheses, as the server itself does.
+                    let follows =
+                        at > 0 && self.opens_relations(at - 1) || inner.lists && [",", "("].contains(&&*before);
+                    let is_query = ["select", "with", "values"].contains(&self.behind(at).as_str());
+                    let lists = follows && !inner.has_words && !is_query;
+                    around.push(Around { lists, casts: before == "cast", has_words });
                 }
                 ")" => {
                     around.pop();
@@ -366,7 +371,7 @@ impl<'a> Words<'a> {
             let place = match () {
                 // The columns that a trigger's or rule's relation is written to stand behind it.
                 () if behind == "(" && before != "into" || option.ends_with("func") => Place::Routine,
-                () if follows || before == "," && inner.lists => Place::Relation,
+                () if follows || [",", "("].contains(&&*before) && inner.lists => Place::Relation,
                 () if is_type => Place::Type,
                 () => continue,
             };

@@ -1,7 +1,7 @@
 //! What is kept as it is written, behind `set search_path`: it is made without one, so its names are given their namespace.
 
 use super::names::{Place, Use, Words};
-use super::{Reader, argument_types, without_public};
+use super::{Reader, argument_types, routine_type, without_public};
 use crate::physical::ObjectKind;
 use crate::sql::unquote;
 
@@ -42,9 +42,25 @@ impl Reader {
         self.catalogue.sequences.iter().any(|row| row.name == full).then_some(full)
     }
 
+    /// The types of a routine's arguments; one that is a column's is the type that the column has by now (PostgreSQL 17,
+    /// "CREATE FUNCTION").
+    pub(super) fn types_of_arguments(&self, text: &str) -> String {
+        let of_column = |one: &str| {
+            let (table, column) = one.strip_suffix("%type")?.rsplit_once('.')?;
+            let table = self.oid(&without_public(table))?;
+            let found = self.catalogue.columns.iter().find(|row| row.table == table && row.name == column)?;
+            Some(routine_type(&found.ty))
+        };
+        let types = argument_types(text);
+        match types.contains("%type") {
+            true => types.split(',').map(|one| of_column(one).unwrap_or(one.to_owned())).collect::<Vec<_>>().join(","),
+            false => types,
+        }
+    }
+
     /// The types of a routine's arguments; those of the search path's namespace say it.
     pub(super) fn argument_types(&self, text: &str) -> String {
-        let types = argument_types(text);
+        let types = self.types_of_arguments(text);
         let Some(namespace) = &self.namespace else { return types };
         let of_it = |one: &str| {
             let full = super::qualified(Some(namespace), one.trim_end_matches("[]"));
@@ -54,7 +70,7 @@ impl Reader {
         types.split(',').map(of_it).collect::<Vec<_>>().join(",")
     }
 
-    fn is_relation(&self, name: &str) -> bool {
+    pub(super) fn is_relation(&self, name: &str) -> bool {
         let is_view = |kind: ObjectKind| matches!(kind, ObjectKind::View | ObjectKind::MaterializedView);
         self.oid(name).is_some()
             || self.is_partition(name)
@@ -123,6 +139,10 @@ mod tests {
         case(
             "create aggregate twice(kind, int) (sfunc = twice, stype = item, initcond = 'twice')",
             "create aggregate shop.twice(shop.kind, int) (sfunc = shop.twice, stype = shop.item, initcond = 'twice')",
+        );
+        case(
+            "create view both as select 1 from (item i join ((bin b cross join item) join bin on true) on i.id in (select id from (values (1)) bin(id)))",
+            "create view shop.both as select 1 from (shop.item i join ((shop.bin b cross join shop.item) join shop.bin on true) on i.id in (select id from (values (1)) bin(id)))",
         );
         case("create statistics bin on id, bin from item", "create statistics shop.bin on id, bin from shop.item");
         case("create view else.where as select 1", "create view else.where as select 1");
