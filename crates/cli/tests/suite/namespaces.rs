@@ -305,6 +305,63 @@ fn a_database_with_several_namespaces_is_adopted() {
     }
 }
 
+/// A database that nobody has taken in yet, with this in it, and a project without declarations.
+fn of_other_hands(sql: &str) -> Stage<'static> {
+    let here = Stage::on(shared(Provider::Postgres), "table t { a: int32, null }");
+    here.project.migrate("made");
+    here.sql("drop table t, hollow_oak_journal, hollow_oak_store");
+    std::fs::remove_dir_all(here.project.file("migrations")).expect("they can be removed");
+    std::fs::remove_file(here.project.file("schema/schema.oak")).expect("it can be removed");
+    here.sql(sql);
+    here
+}
+
+#[test]
+fn what_is_numbered_by_a_sequence_of_its_own_may_get_another_type() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let here = of_other_hands(
+        "create table hive (id serial primary key, note text); insert into hive (note) values ('a'), ('b')",
+    );
+    here.project.ok(&["adopt", "--yes"]);
+    let before = here.dump();
+    let file = std::fs::read_dir(here.project.file("schema")).expect("there is one").next().expect("a file");
+    let file = file.expect("it can be looked at").path();
+    let declared = std::fs::read_to_string(&file).expect("it is text");
+    assert!(declared.contains("int32, option \"serial\""), "{declared}");
+    std::fs::write(&file, declared.replace("int32", "int64")).expect("it can be written");
+    here.project.migrate("larger");
+    here.assert_same("live", "declared");
+    here.sql("insert into hive (note) values ('c')");
+    assert_eq!(here.query("select id from hive order by id"), ["1", "2", "3"]);
+    assert_eq!(here.query("select data_type::text from pg_sequences where sequencename = 'hive_id_seq'"), ["bigint"]);
+    here.project.ok(REVERT);
+    assert_eq!(here.dump(), before);
+}
+
+#[test]
+fn what_an_index_runs_is_there_with_all_that_it_calls() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let source = of_other_hands(
+        "create table hive (id int primary key, kg int);
+         create function zeta(n int) returns int language sql immutable as $$ select n * 2 $$;
+         create function alpha(n int) returns int language sql immutable as $$ select zeta(n) $$;
+         create index by_alpha on hive (alpha(kg))",
+    );
+    let before = source.dump();
+    source.project.ok(&["adopt", "--yes"]);
+    let copy = format!("{}_copy", source.database);
+    let url = shared(Provider::Postgres).url(&copy);
+    source.project.ok(&["apply", "--url", &url, "--yes"]);
+    let copied = Stage { project: source.project, server: source.server, database: copy };
+    assert_eq!(copied.dump(), before);
+    copied.project.ok(&["revert", "--url", &url, "--to", "empty", "--yes"]);
+    assert_eq!(copied.query("select count(*) from pg_proc where proname in ('alpha', 'zeta')"), ["0"]);
+}
+
 /// As people write it, with a search path, and moved about afterwards.
 const FILE: &str = "\
 create schema if not exists sales;

@@ -248,6 +248,23 @@ fn rows_in_a_file_are_passed_over_with_a_word() {
     insta::assert_snapshot!(answer.stderr);
 }
 
+#[test]
+fn what_is_said_of_a_file_is_shown_in_it() {
+    let project = Project::empty();
+    project.write(
+        "hollow-oak.toml",
+        "[project]\nname = \"brackenfold\"\ndeclarations = [\"schema.sql\"]\n\n[providers]\nmariadb = {}\n",
+    );
+    project.write(
+        "schema.sql",
+        "-- what is kept\ncreate table keeper (id int primary key);\n\nCREATE TABLE IF NOT EXISTS `hive` (\n  `code` varchar(900),\n  \
+         `kg` int\n);\ncreate unique index by_code on hive (code);\ncreate procedure grow() begin alter table hive add apiary int; end;\ncall grow();\n",
+    );
+    let answer = project.oak(&["check"]);
+    assert_eq!(answer.status, 0, "{answer:#?}");
+    insta::assert_snapshot!(answer.stderr);
+}
+
 /// Several files, and those of a folder, are one script: what one makes the next can use, and a mistake is shown in the file
 /// that it is in.
 #[test]

@@ -47,6 +47,8 @@ pub(super) enum Read {
     Nothing,
     /// It says nothing of a schema, and somebody may miss it.
     PassedOver,
+    /// It runs a block that is not read.
+    Unread,
 }
 
 /// What stops the reading of a statement.
@@ -106,10 +108,9 @@ fn read(dialect: Dialect, source: &str, mut reader: Box<dyn Statements>) -> Resu
         let start = statement.span.start;
         match reader.statement(&mut cursor, sql) {
             Ok(Read::Done | Read::Nothing) => {}
-            Ok(Read::PassedOver) => {
+            Ok(read @ (Read::PassedOver | Read::Unread)) => {
                 let head: Vec<&str> = sql.split_whitespace().take(3).collect();
-                let makes_more =
-                    words(sql).next().is_some_and(|word| word.eq_ignore_ascii_case("do")) && makes_more(sql);
+                let makes_more = matches!(read, Read::Unread) && makes_more(sql);
                 passed_over.push(PassedOver { span: statement.span, words: head.join(" "), makes_more });
             }
             Err(stop) => {

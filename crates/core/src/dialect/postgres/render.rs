@@ -525,6 +525,10 @@ fn alter_column(table: &str, from: &Column, to: &Column, using: Option<&str>) ->
     {
         pieces.push(action(&format!("set default {}", default_value(default))));
     }
+    // That of an identity column goes with it; this one does not.
+    if serial(from) && serial(to) && from.ty != to.ty {
+        pieces.push(Piece::Statement(format!("alter sequence {sequence} as {}", to.ty.text())));
+    }
     if serial(to) && !serial(from) {
         let owner = format!("{}.{name}", quote_object(table));
         let made = format!("create sequence {sequence} as {} owned by {owner}", to.ty.text());

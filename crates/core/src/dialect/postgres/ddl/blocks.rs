@@ -18,7 +18,7 @@ impl Reader {
         }
         let body = cursor.text().unwrap_or_default();
         cursor.rest();
-        let Some(statements) = statements(&body) else { return Ok(Read::PassedOver) };
+        let Some(statements) = statements(&body) else { return Ok(Read::Unread) };
         let mut is_of_server = !statements.is_empty();
         for sql in statements {
             let mut inside = Cursor::new(sql, SYNTAX);
