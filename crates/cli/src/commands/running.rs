@@ -306,11 +306,11 @@ impl Broken {
                         "everything that is made or dropped is locked until the migration ends: raise `max_locks_per_transaction` in the server's settings, which takes a restart, then `{retry}` again"
                     ),
                     Cause::Dependents => {
-                    let by = match self.doing {
-                        Doing::Applying => format!("in steps of your own in {} (docs/own-sql.md), or by hand", self.script),
-                        _ => "by hand".to_owned(),
-                    };
-                    format!("what depends on it is in the way, and no step drops it first: drop it before and make it again behind, {by}; then `{retry}` again")
+                        let by = match self.doing {
+                            Doing::Applying => format!("in steps of your own in {} (docs/own-sql.md), or by hand", self.script),
+                            _ => "by hand".to_owned(),
+                        };
+                        format!("what depends on it is in the way, and no step drops it first: drop it before and make it again behind, {by}; then `{retry}` again")
                     }
                     Cause::Statement => match self.doing {
                         Doing::Applying | Doing::Reverting => format!(

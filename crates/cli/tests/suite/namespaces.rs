@@ -362,6 +362,26 @@ fn what_an_index_runs_is_there_with_all_that_it_calls() {
     assert_eq!(copied.query("select count(*) from pg_proc where proname in ('alpha', 'zeta')"), ["0"]);
 }
 
+#[test]
+fn what_belongs_to_an_extension_outside_of_the_usual_places_is_accounted_for() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    // It goes into `pg_catalog` by itself. A namespace of its own is given to it, as others bring theirs.
+    let here = of_other_hands(
+        "create extension adminpack; create schema queues; alter extension adminpack add schema queues;
+         create table hive (id int primary key)",
+    );
+    let answer = here.project.ok(&["adopt", "--yes"]);
+    assert!(answer.contains("all of it can be declared"), "{answer}");
+    let text = here.project.ok(&["diff", "empty", "declared"]);
+    assert!(text.contains("extension  adminpack"), "{text}");
+    here.assert_same("live", "declared");
+    here.sql("create table queues.waiting (id int)");
+    let text = here.project.ok(&["diff", "live", "declared"]);
+    assert!(text.contains("unmanaged") && text.contains("namespace queues"), "{text}");
+}
+
 /// As people write it, with a search path, and moved about afterwards.
 const FILE: &str = "\
 create schema if not exists sales;

@@ -7,23 +7,24 @@ use crate::Span;
 use crate::sql::{Lexer, Syntax, TokenKind, split, unquote};
 
 /// The statements of a script, by the names of what they are about.
-pub struct Origins<'a> {
-    script: &'a str,
+pub struct Origins {
+    /// Without what only the provider's client understands, rows of a dump among it.
+    script: String,
     syntax: Syntax,
     /// The statements, and where each of them has the name, by names in small letters.
     by_name: BTreeMap<String, Vec<(Span, Span)>>,
 }
 
-impl<'a> Origins<'a> {
+impl Origins {
     /// Goes through a script once.
-    pub fn new(dialect: Dialect, script: &'a str) -> Self {
-        let syntax = dialect.syntax();
+    pub fn new(dialect: Dialect, script: &str) -> Self {
+        let (script, syntax) = (dialect.plain_sql(script), dialect.syntax());
         let mut by_name: BTreeMap<_, Vec<_>> = BTreeMap::new();
-        for statement in split(script, syntax, dialect.bodies()) {
+        for statement in split(&script, syntax, dialect.bodies()) {
             // What is behind the first parenthesis is not what the statement is about.
-            let length = statement.span.text(script).find('(').unwrap_or(statement.span.end - statement.span.start);
+            let length = statement.span.text(&script).find('(').unwrap_or(statement.span.end - statement.span.start);
             let head = Span::new(statement.span.start, statement.span.start + length);
-            for (name, at) in names(script, head, syntax) {
+            for (name, at) in names(&script, head, syntax) {
                 by_name.entry(name.to_lowercase()).or_default().push((statement.span, at));
             }
         }
@@ -39,7 +40,7 @@ impl<'a> Origins<'a> {
         let mut made = None;
         for (statement, name) in self.by_name.get(&said.item.to_lowercase())? {
             let (before, behind): (Vec<_>, Vec<_>) =
-                names(self.script, *statement, self.syntax).into_iter().partition(|(_, at)| at.start <= name.start);
+                names(&self.script, *statement, self.syntax).into_iter().partition(|(_, at)| at.start <= name.start);
             let is_made = before.first().is_some_and(|(word, _)| word.eq_ignore_ascii_case("create"))
                 && before.iter().any(|(word, at)| at != name && word.eq_ignore_ascii_case(&said.kind));
             match is_made && made.is_none() {

@@ -279,13 +279,18 @@ impl Reader<'_> {
     fn namespaces(&mut self, worked_in: &str, others: Others<'_>) -> Result<(), ServerError> {
         let rows = self.ask(
             "select n.oid, n.nspname, d.description, n.nspname = 'public' and not exists (
-                        select from pg_class c where c.relnamespace = n.oid)
+                        select from pg_class c where c.relnamespace = n.oid), $own(pg_namespace, n.oid)
              from pg_namespace n
              left join pg_description d on d.objoid = n.oid and d.classoid = 'pg_namespace'::regclass
              where n.nspname !~ '^pg_' and n.nspname <> 'information_schema'
-               and $own(pg_namespace, n.oid)
+               and ($own(pg_namespace, n.oid)
+                    or exists (select from pg_class c where c.relnamespace = n.oid and c.relkind in ('r', 'p', 'v', 'm', 'f', 'S')
+                                                        and $own(pg_class, c.oid)))
              order by n.nspname",
         )?;
+        // What somebody else made in a namespace of an extension is looked at by nobody, but said.
+        let (rows, brought): (Vec<Row>, Vec<Row>) = rows.into_iter().partition(|row| truth(row, 4));
+        self.passed_over.extend(brought.iter().map(|row| (text(row, 1), optional(row, 2))));
         let is_here = |row: &Row| value(row, 1) == Some(worked_in);
         let (here, elsewhere): (Vec<Row>, Vec<Row>) = rows.into_iter().partition(is_here);
         let mut worked_in_as = "0".to_owned();

@@ -121,12 +121,17 @@ impl Reader<'_> {
         self.objects(
             ObjectKind::Extension,
             "select extname, 'create extension ' || quote_ident(extname)
-                    || case when extnamespace = $default then '' else ' with schema ' || extnamespace::regnamespace end,
+                    || case when extnamespace = $default
+                              or extnamespace = 'pg_catalog'::regnamespace and not extrelocatable then ''
+                            else ' with schema ' || extnamespace::regnamespace end,
                     'drop extension ' || quote_ident(extname), null,
                     (select string_agg(needed.extname, e'\\n' order by needed.extname)
                      from pg_depend x join pg_extension needed on needed.oid = x.refobjid and needed.extname <> 'plpgsql'
                      where x.classid = 'pg_extension'::regclass and x.objid = e.oid and x.refclassid = 'pg_extension'::regclass)
-             from pg_extension e where extname <> 'plpgsql' and extnamespace $namespaces",
+             from pg_extension e
+             where extname <> 'plpgsql'
+               and (extnamespace $namespaces or extnamespace = 'pg_catalog'::regnamespace
+                    or not $own(pg_namespace, extnamespace))",
         )?;
         for (name, comment) in std::mem::take(&mut self.passed_over) {
             self.other(ObjectKind::Namespace, name, None, String::new(), comment);
