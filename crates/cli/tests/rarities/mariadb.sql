@@ -22,11 +22,13 @@ create table keeper (
   unique key by_code (code, n desc),
   key prefix (name(10), text1(20)),
   fulltext key words (long1),
-  spatial key places (loc),
+  spatial key places (loc), key areas (area(25)),
   key off_index (n) ignored,
   key hashed (kind) comment 'an index',
   constraint odd check (length(name) > 1 and name <> 'a;b')
 ) engine=InnoDB auto_increment=100 default charset=utf8mb4 collate=utf8mb4_unicode_ci comment='keepers; of bees';
+create table squeezed (id int primary key, shape polygon, key (shape(30))) key_block_size=8;
+create table squeezed_said (id int) row_format=compressed key_block_size=4;
 create table hive (
   id int primary key auto_increment, keeper bigint unsigned, parent int, a int, b int,
   constraint to_keeper foreign key (keeper) references keeper (id) on delete set null on update cascade,

@@ -194,7 +194,9 @@ impl Reader<'_> {
                 words.retain(|option| option != "partitioned");
             }
             let format = text(&row, 4).to_ascii_lowercase();
-            let is_stated = words.iter().any(|word| word.starts_with("row_format="));
+            // Blocks of a size of their own make a table a compressed one (MariaDB, "CREATE TABLE", KEY_BLOCK_SIZE).
+            let is_implied = format == "compressed" && words.iter().any(|word| word.starts_with("key_block_size="));
+            let is_stated = is_implied || words.iter().any(|word| word.starts_with("row_format="));
             if !matches!(format.as_str(), "" | "dynamic") && !is_stated && text(&row, 2).eq_ignore_ascii_case("innodb")
             {
                 words.push(format!("row_format={format}"));

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use super::quote::{literal, quote};
-use super::types::{is_binary, is_text, key_bytes, portable, type_name};
+use super::types::{is_binary, is_spatial, is_text, key_bytes, portable, type_name};
 use super::{COLLATION, Flavor, SYNTAX};
 use crate::dialect::lowering::{self, Attributed, Lowering, Storing, key_option, typed};
 use crate::dialect::{Dialect, Facts, Lowered};
@@ -664,6 +664,7 @@ impl Mariadb {
             let bytes =
                 key_bytes(&column.ty).map(|bytes| if is_text(&column.ty) { bytes / 4 * per_character } else { bytes });
             match (bytes, prefix) {
+                (_, Some(prefix)) if is_spatial(&column.ty) => length += u64::from(*prefix),
                 (_, Some(_)) if !is_text(&column.ty) && !is_binary(&column.ty) => {
                     let kind = lowering.not_expressible(
                         format!("takes a part of a text or of bytes for a key, and `{name}` is neither"),
