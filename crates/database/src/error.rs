@@ -248,6 +248,8 @@ pub enum Cause {
     Dependents,
     /// One transaction holds more locks than the server has room for.
     TooManyLocks,
+    /// The server looked into a routine's body, and what that names is not there.
+    Body,
     /// The statement itself, as far as is known.
     Statement,
 }

@@ -62,6 +62,43 @@ create table reading_25 partition of reading for values from ('2025-01-01') to (
 create table reading_25_1 partition of reading_25 for values in (1, 2);
 create table reading_25_d partition of reading_25 default;
 create table reading_d partition of reading default;
+-- what a part, or a kept view, has otherwise than its parent: how values are stored, and whether triggers fire
+create table note_kept (id int not null, said text, told text) partition by list (id);
+alter table note_kept alter column told set storage external;
+create table note_kept_1 partition of note_kept for values in (1);
+create table note_kept_2 (id int not null, said text, told text);
+alter table note_kept_2 alter column told set storage external;
+alter table note_kept attach partition note_kept_2 for values in (2);
+alter table note_kept_1 alter column said set storage external;
+alter table note_kept_2 alter column said set compression pglz;
+create materialized view note_all as select id, said from note_kept;
+alter materialized view note_all alter column said set storage main;
+create function note_it() returns trigger language plpgsql as 'begin return new; end';
+create trigger note_made after insert on note_kept for each row execute function note_it();
+create trigger note_changed after update on note_kept for each row execute function note_it();
+alter table note_kept_1 disable trigger note_made;
+alter table note_kept disable trigger note_changed;
+alter table note_kept_2 enable always trigger note_changed;
+-- an index whose part is a key of a part, and one of which only some parts, and parts of parts, have something
+create table tag_kept (id int not null, kind int not null) partition by list (kind);
+create table tag_kept_1 partition of tag_kept for values in (1) partition by range (id);
+create table tag_kept_1_a partition of tag_kept_1 for values from (0) to (9);
+create table tag_kept_1_b partition of tag_kept_1 for values from (9) to (99);
+create table tag_kept_2 partition of tag_kept for values in (2);
+alter table tag_kept_2 add constraint tag_kept_2_key primary key (kind);
+create table tag_one (kind int not null) partition by list (kind);
+create table tag_one_1 partition of tag_one for values in (1);
+alter table tag_one_1 add constraint tag_one_1_key primary key (kind);
+create unique index tag_one_kind on tag_one (kind);
+create index tag_kept_id on only tag_kept (id);
+create index tag_kept_1_id on only tag_kept_1 (id);
+create index tag_kept_1_a_id on tag_kept_1_a (id);
+alter index tag_kept_1_id attach partition tag_kept_1_a_id;
+alter index tag_kept_id attach partition tag_kept_1_id;
+-- one column, and one check, of several parents
+create table has_title (title text not null default 'x', constraint titled check (title <> ''));
+create table has_label (title text, label text, constraint titled check (title <> ''));
+create table has_both (label text not null, constraint titled check (title <> '')) inherits (has_title, has_label);
 alter table reading_24 add primary key (hive, at);
 alter table reading_24 alter column kg set default 7;
 alter table reading_24 add constraint kg_positive check (kg > 0);
@@ -78,6 +115,11 @@ alter table keeper force row level security;
 create policy own_rows on keeper as restrictive for update to reader, writer using (name = current_user) with check (true);
 comment on policy own_rows on keeper is 'only their own';
 -- aggregates, operators, casts
+create aggregate moving_total(float8) (sfunc = float8pl, stype = float8, initcond = '0', msfunc = float8pl, minvfunc = float8mi, mstype = float8, minitcond = '0');
+create aggregate least_of(int) (sfunc = int4smaller, stype = int, sortop = <);
+create aggregate my_percentile(float8 order by anyelement) (sfunc = ordered_set_transition, stype = internal, finalfunc = percentile_disc_final, finalfunc_extra);
+create aggregate my_rank(variadic "any" order by variadic "any") (sfunc = ordered_set_transition_multi, stype = internal, finalfunc = rank_final, finalfunc_extra, hypothetical);
+create aggregate joined(text, text) (sfunc = string_agg_transfn, stype = internal, finalfunc = string_agg_finalfn, finalfunc_modify = shareable);
 create aggregate total(numeric) (sfunc = numeric_add, stype = numeric, initcond = '0', combinefunc = numeric_add, parallel = safe);
 create function colour_of(text) returns colour language sql immutable strict as $$ select 'red'::colour $$;
 create cast (point3 as text) with inout as assignment;
@@ -90,6 +132,12 @@ create operator class int_rev for type int4 using btree as operator 1 >, operato
 create table uses_rev (a int, b int);
 create index uses_rev_a on uses_rev (a int_rev);
 create operator family loose using hash;
+-- members of a family besides those of its class, one of its own name, and one without any class
+create function hash_more(int, bigint) returns bigint language sql immutable strict as $$ select $2 + $1 $$;
+create operator class int_more for type int using hash as operator 1 =;
+alter operator family int_more using hash add function 2 (int, int) hash_more(int, bigint);
+create operator family several using btree;
+alter operator family several using btree add operator 1 < (int, bigint), operator 3 = (int, bigint), function 1 (int, bigint) btint48cmp(int, bigint);
 create conversion latin for 'LATIN1' to 'UTF8' from iso8859_1_to_utf8;
 -- text search
 create text search dictionary plain_dict (template = simple, stopwords = english, accept = false);

@@ -635,9 +635,9 @@ impl Needs {
             let words = said.split(|one: char| !(one.is_alphanumeric() || one == '_')).map(str::to_owned);
             let mut named: BTreeSet<usize> = words.collect::<BTreeSet<_>>().iter().flat_map(found).collect();
             named.extend(odd.iter().filter(|name| mentions(&said, name)).flat_map(|name| found(name)));
-            // The head of a routine names types, and calls others only in a default; whatever else sounds like one of
-            // them is the name of a parameter.
-            if one.kind == ProgramKind::Routine && !said.contains("default ") {
+            // The head of a routine names types, and calls others only in a default or to be planned with; whatever else
+            // sounds like one of them is the name of a parameter.
+            if one.kind == ProgramKind::Routine && !said.contains("default ") && !said.contains(" support ") {
                 named.retain(|other| programs[*other].kind != ProgramKind::Routine);
             }
             // What is made names itself, and means nothing else of that name; but a routine may return a view's rows, and

@@ -353,7 +353,8 @@ impl Reader<'_> {
 
     fn presence(&mut self) -> Result<(), ServerError> {
         // What a user makes has numbers from 16384 on (PostgreSQL 17, `transam.h`, `FirstNormalObjectId`).
-        let rows = self.ask(
+        let compressed = self.since(140_000, "a.attcompression <> ''", "false");
+        let rows = self.ask(&format!(
             "with relation as (select bool_or(relkind = 'm') as keeps, bool_or(relkind = 'v') as views, bool_or(relkind = 'c') as types,
                                       bool_or(relkind in ('v', 'm', 'f') or relispartition) as others,
                                       bool_or(relispartition) as parts, bool_or(relacl is not null) as granted
@@ -400,9 +401,11 @@ impl Reader<'_> {
                         select from pg_attrdef d join pg_class c on c.oid = d.adrelid where c.relkind = 'v') end
                     or case when relation.keeps then exists (
                         select from pg_attribute a join pg_class c on c.oid = a.attrelid
-                        where c.relkind = 'm' and a.attnum > 0 and a.attstattarget >= 0) end
-             from relation, routine, fires",
-        )?;
+                        join pg_type t on t.oid = a.atttypid
+                        where c.relkind = 'm' and a.attnum > 0
+                          and (a.attstattarget >= 0 or a.attstorage <> t.typstorage or {compressed})) end
+             from relation, routine, fires"
+        ))?;
         if let Some(row) = rows.first() {
             self.presence = Presence {
                 routines: truth(row, 0),

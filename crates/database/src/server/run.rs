@@ -572,6 +572,7 @@ fn cause(step: &ScriptStep, error: &ServerError) -> Cause {
         DEPENDENTS => Cause::Dependents,
         NOT_SUPPORTED if alters_type(step) => Cause::Dependents,
         OUT_OF_MEMORY if error.message.contains("max_locks_per_transaction") => Cause::TooManyLocks,
+        code if makes_routine(step) && NAMES_NOTHING.contains(&code) => Cause::Body,
         code if !makes_table && (error.refused == Refused::ByRows || is_of_value(step, code)) => Cause::Rows,
         _ => Cause::Statement,
     }
@@ -584,6 +585,14 @@ const OUT_OF_MEMORY: &str = "53200";
 /// whose type cannot change under a view, rule, policy or trigger.
 const DEPENDENTS: &str = "2BP01";
 const NOT_SUPPORTED: &str = "0A000";
+
+/// PostgreSQL 17, "PostgreSQL Error Codes": undefined_table, undefined_function, undefined_column, undefined_object,
+/// invalid_schema_name, and invalid_parameter_value, which it says of a setting that a routine runs with.
+const NAMES_NOTHING: [&str; 6] = ["42P01", "42883", "42703", "42704", "3F000", "22023"];
+
+fn makes_routine(step: &ScriptStep) -> bool {
+    step.objects().any(|object| object.starts_with("create-routine "))
+}
 
 fn alters_type(step: &ScriptStep) -> bool {
     step.objects().any(|object| object.starts_with("alter-column "))

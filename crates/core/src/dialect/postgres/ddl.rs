@@ -11,6 +11,7 @@ mod indexes;
 mod labels;
 mod names;
 mod namespaces;
+mod operators;
 mod partitions;
 mod renaming;
 mod tables;
@@ -115,6 +116,8 @@ pub(in crate::dialect) struct Reader {
     index_statements: BTreeMap<(u32, String), String>,
     /// Indexes `on only` a table that no part of it has one for so far, each with the statement that makes it.
     alone: BTreeMap<String, String>,
+    /// Indexes, and what became parts of them.
+    attached: Vec<(String, String)>,
     /// Tables, views and sequences of the session that runs the file.
     temporary: BTreeSet<String>,
 }
@@ -172,6 +175,7 @@ impl Statements for Reader {
             }
         }
         self.indexes_alone();
+        self.name_aggregates();
         Ok(introspect(self.catalogue))
     }
 }
@@ -613,12 +617,34 @@ fn parameters(text: &str) -> Vec<String> {
 
 /// The types of a routine's arguments, without their names, defaults and where they go.
 fn argument_types(text: &str) -> String {
-    let mut types = Vec::new();
+    arguments(text).into_iter().map(|one| one.ty).collect::<Vec<_>>().join(",")
+}
+
+/// The same with modes and names, as the server shows them to tell aggregates apart (PostgreSQL 17, "System Catalog
+/// Information Functions", pg_get_function_identity_arguments).
+fn identity_arguments(text: &str) -> String {
+    let shown = arguments(text).into_iter().map(|one| {
+        let mode = one.is_variadic.then(|| "VARIADIC".to_owned());
+        mode.into_iter().chain(one.name).chain([one.ty]).collect::<Vec<_>>().join(" ")
+    });
+    shown.collect::<Vec<_>>().join(", ")
+}
+
+/// An argument of a routine that is passed to it.
+struct Argument {
+    is_variadic: bool,
+    name: Option<String>,
+    ty: String,
+}
+
+fn arguments(text: &str) -> Vec<Argument> {
+    let mut arguments = Vec::new();
     let mut cursor = Cursor::new(text, SYNTAX);
     while !cursor.is_at_end() {
         if cursor.is("out") {
             cursor.until(|cursor| cursor.is(",")).unwrap_or_default();
         } else {
+            let is_variadic = cursor.is("variadic");
             let _ = cursor.is_one_of(&["in", "inout", "variadic"]) && cursor.eat(cursor.peek());
             let start = cursor.at();
             cursor.until(|cursor| cursor.is(",") || cursor.is("default") || cursor.is("=")).unwrap_or_default();
@@ -629,13 +655,14 @@ fn argument_types(text: &str) -> String {
             let is_type = matches!(first.as_str(), "double" | "character" | "timestamp" | "time" | "bit" | "national")
                 || cursor.kind() != TokenKind::Quoted && matches!(cursor.ahead(1), "" | "(" | "[" | "," | "." | "=");
             let from = if is_type || end <= start + 1 { start } else { start + 1 };
-            types.push(routine_type(cursor.between(from, end)));
+            let name = (from > start).then(|| cursor.between(start, from).to_owned());
+            arguments.push(Argument { is_variadic, name, ty: routine_type(cursor.between(from, end)) });
             cursor.go_to(end);
             cursor.until(|cursor| cursor.is(",")).unwrap_or_default();
         }
         cursor.eat(",");
     }
-    types.join(",")
+    arguments
 }
 
 /// A type as the server tells routines apart by it: without lengths.

@@ -301,7 +301,8 @@ fn commented(program: &Program) -> Option<String> {
             | "materialized view") => format!("{word} {name}"),
             "partition" => format!("table {name}"),
             "namespace" => format!("schema {name}"),
-            "aggregate" => format!("routine {}", program.name),
+            // One over all rows has no arguments, and is called with a star.
+            "aggregate" => format!("aggregate {}", program.name.replace("()", "(*)")),
             _ => return None,
         },
     })

@@ -250,32 +250,64 @@ impl Reader<'_> {
         )
     }
 
-    /// Aggregate functions of the plain kind; of others the name.
+    /// Aggregate functions. What a final function does to the state is told where it is not what its kind does by default
+    /// (PostgreSQL 17, "CREATE AGGREGATE", FINALFUNC_MODIFY).
     fn aggregates(&mut self) -> Result<(), ServerError> {
+        let modify = |word: &str, column: &str| {
+            format!(
+                "case when {column} = case a.aggkind when 'n' then 'r' else 'w' end then ''
+                      else ', {word} = ' || case {column} when 'r' then 'read_only' when 's' then 'shareable'
+                                                          else 'read_write' end end"
+            )
+        };
+        let function =
+            |word: &str, column: &str| format!("coalesce(', {word} = ' || nullif(a.{column}, 0)::regproc, '')");
+        let arguments = "case when p.pronargs = 0 then '*' else pg_get_function_identity_arguments(p.oid) end";
+        let functions = [
+            ("combinefunc", "aggcombinefn"),
+            ("serialfunc", "aggserialfn"),
+            ("deserialfunc", "aggdeserialfn"),
+            ("msfunc", "aggmtransfn"),
+            ("minvfunc", "aggminvtransfn"),
+            ("mfinalfunc", "aggmfinalfn"),
+        ];
+        let further: Vec<String> = functions.iter().map(|(word, column)| function(word, column)).collect();
+        let needed: Vec<String> =
+            functions.iter().map(|(_, column)| format!("nullif(a.{column}, 0)::regproc")).collect();
         self.objects(
             ObjectKind::Aggregate,
-            "select $name(p.pronamespace, p.proname) || '(' || pg_get_function_identity_arguments(p.oid) || ')',
-                    case when a.aggkind = 'n' and a.aggmtransfn = 0 and a.aggsortop = 0 then
-                    'create aggregate ' || $sql(p.pronamespace, p.proname) || '('
-                    || case when p.pronargs = 0 then '*' else pg_get_function_identity_arguments(p.oid) end
-                    || ') (sfunc = ' || a.aggtransfn::regproc || ', stype = ' || format_type(a.aggtranstype, null)
-                    || case when a.aggfinalfn <> 0 then ', finalfunc = ' || a.aggfinalfn::regproc else '' end
-                    || case when a.aggfinalextra then ', finalfunc_extra' else '' end
-                    || case a.aggfinalmodify when 'r' then '' when 's' then ', finalfunc_modify = shareable'
-                                             else ', finalfunc_modify = read_write' end
-                    || case when a.aggtransspace <> 0 then ', sspace = ' || a.aggtransspace else '' end
-                    || coalesce(', combinefunc = ' || nullif(a.aggcombinefn, 0)::regproc, '')
-                    || coalesce(', serialfunc = ' || nullif(a.aggserialfn, 0)::regproc, '')
-                    || coalesce(', deserialfunc = ' || nullif(a.aggdeserialfn, 0)::regproc, '')
-                    || coalesce(', initcond = ' || quote_literal(a.agginitval), '')
-                    || case p.proparallel when 's' then ', parallel = safe' when 'r' then ', parallel = restricted' else '' end
-                    || ')' end,
-                    'drop aggregate ' || $sql(p.pronamespace, p.proname) || '('
-                    || case when p.pronargs = 0 then '*' else pg_get_function_identity_arguments(p.oid) end || ')',
-                    d.description, a.aggtransfn::regproc || coalesce(E'\n' || nullif(a.aggfinalfn, 0)::regproc, '')
-             from pg_aggregate a join pg_proc p on p.oid = a.aggfnoid and p.pronamespace $namespaces
-             left join pg_description d on d.objoid = p.oid and d.classoid = 'pg_proc'::regclass
-             where $own(pg_proc, p.oid)",
+            &format!(
+                "select $name(p.pronamespace, p.proname) || '(' || pg_get_function_identity_arguments(p.oid) || ')',
+                        'create aggregate ' || $sql(p.pronamespace, p.proname) || '(' || {arguments}
+                        || ') (sfunc = ' || a.aggtransfn::regproc || ', stype = ' || format_type(a.aggtranstype, null)
+                        || {final_function} || case when a.aggfinalextra then ', finalfunc_extra' else '' end || {modifies}
+                        || case when a.aggtransspace <> 0 then ', sspace = ' || a.aggtransspace else '' end
+                        || {further}
+                        || coalesce(', initcond = ' || quote_literal(a.agginitval), '')
+                        || coalesce(', mstype = ' || format_type(nullif(a.aggmtranstype, 0), null), '')
+                        || case when a.aggmtransspace <> 0 then ', msspace = ' || a.aggmtransspace else '' end
+                        || case when a.aggmfinalextra then ', mfinalfunc_extra' else '' end
+                        || case when a.aggmtransfn = 0 then '' else {moving_modifies} end
+                        || coalesce(', minitcond = ' || quote_literal(a.aggminitval), '')
+                        || coalesce((select ', sortop = operator(' || o.oprnamespace::regnamespace || '.' || o.oprname || ')'
+                                     from pg_operator o where o.oid = a.aggsortop), '')
+                        || case when a.aggkind = 'h' then ', hypothetical' else '' end
+                        || case p.proparallel when 's' then ', parallel = safe' when 'r' then ', parallel = restricted' else '' end
+                        || ')',
+                        'drop aggregate ' || $sql(p.pronamespace, p.proname) || '(' || {arguments} || ')',
+                        d.description,
+                        concat_ws(E'\n', a.aggtransfn::regproc, nullif(a.aggfinalfn, 0)::regproc, {needed},
+                                  (select $name(o.oprnamespace, o.oprname) from pg_operator o
+                                   where o.oid = a.aggsortop and o.oprnamespace $namespaces))
+                 from pg_aggregate a join pg_proc p on p.oid = a.aggfnoid and p.pronamespace $namespaces
+                 left join pg_description d on d.objoid = p.oid and d.classoid = 'pg_proc'::regclass
+                 where $own(pg_proc, p.oid)",
+                final_function = function("finalfunc", "aggfinalfn"),
+                modifies = modify("finalfunc_modify", "a.aggfinalmodify"),
+                moving_modifies = modify("mfinalfunc_modify", "a.aggmfinalmodify"),
+                further = further.join(" || "),
+                needed = needed.join(", "),
+            ),
         )
     }
 

@@ -6,6 +6,12 @@ use hollow_oak_core::physical::ObjectKind;
 use super::{Reader, Row, letter, lines, optional, text, with_parameters};
 use crate::server::{ServerError, Session};
 
+/// That an index `i` of a partitioned table `c` is not simply one of all its parts: some have none, or one that belongs to a
+/// constraint of their own.
+pub(super) const INDEX_APART: &str = "(not i.indisvalid or exists (
+    select from pg_partition_tree(i.indexrelid) t join pg_constraint n on n.conindid = t.relid
+    where t.level > 0 and not exists (select from pg_constraint own where own.conindid = i.indexrelid)))";
+
 impl Reader<'_> {
     /// A part of a partitioned table. What its parent has, it has without being told.
     pub(super) fn partition(&mut self, name: String, row: &Row) {
@@ -54,6 +60,17 @@ impl Reader<'_> {
     fn own_defaults(&mut self) -> Result<(), ServerError> {
         let column = "a.attname || ' ' as name, 'alter ' || case c.relkind when 'v' then 'view ' else 'table ' end
                       || $sql(c.relnamespace, c.relname) || ' alter column ' || quote_ident(a.attname) || ' ' as head";
+        let storage = |letter: &str| {
+            format!(
+                "case {letter} when 'p' then 'plain' when 'e' then 'external' when 'm' then 'main' else 'extended' end"
+            )
+        };
+        let (own_storage, storage) = (storage("a.attstorage"), storage("coalesce(pa.attstorage, t.typstorage)"));
+        let compression = |column: &str| {
+            let letter = self.since(140_000, column, "''");
+            format!("case {letter} when 'p' then 'pglz' when 'l' then 'lz4' else 'default' end")
+        };
+        let (own_compression, compression) = (compression("a.attcompression"), compression("pa.attcompression"));
         self.objects(
             ObjectKind::ColumnSetting,
             &format!(
@@ -85,7 +102,19 @@ impl Reader<'_> {
                  from (select $name(c.relnamespace, c.relname) as relation, {column}, a.attstattarget as target
                        from pg_class c join pg_attribute a on a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped
                        where c.relnamespace $namespaces and (c.relispartition and c.relkind in ('r', 'p') or c.relkind = 'm')
-                         and a.attstattarget >= 0) found"
+                         and a.attstattarget >= 0) found
+                 union all
+                 select relation || '.' || name || what, head || 'set ' || what || ' ' || own,
+                        head || 'set ' || what || ' ' || usual, null, relation
+                 from (select $name(c.relnamespace, c.relname) as relation, {column}, what, own, usual
+                       from pg_class c join pg_attribute a on a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped
+                       join pg_type t on t.oid = a.atttypid
+                       left join pg_inherits i on i.inhrelid = c.oid
+                       left join pg_attribute pa on pa.attrelid = i.inhparent and pa.attname = a.attname
+                       cross join lateral (values ('storage', {own_storage}, {storage}),
+                                                  ('compression', {own_compression}, {compression})) said (what, own, usual)
+                       where c.relnamespace $namespaces and (c.relispartition and c.relkind in ('r', 'p') or c.relkind = 'm')
+                         and own <> usual) found"
             ),
         )
     }
@@ -104,32 +133,39 @@ impl Reader<'_> {
         )
     }
 
-    /// Indexes of parts that are no parts of an index, and those of a table that its parts do not all have.
+    /// Indexes of parts that are no parts of an index, and those of a table that its parts do not all have. A part's key that
+    /// became a part of one goes with it, and cannot go without it (PostgreSQL 17, "ALTER INDEX", ATTACH PARTITION).
     fn own_indexes(&mut self) -> Result<(), ServerError> {
         self.objects(
             ObjectKind::ViewIndex,
-            "select $name(ic.relnamespace, ic.relname), pg_get_indexdef(i.indexrelid)
-                    || case when i.indisclustered then e';\\nalter table ' || $sql(c.relnamespace, c.relname) || ' cluster on '
-                                                     || quote_ident(ic.relname) else '' end
-                    || case when i.indisreplident then e';\\nalter table ' || $sql(c.relnamespace, c.relname)
-                                                     || ' replica identity using index ' || quote_ident(ic.relname) else '' end,
-                    'drop index ' || $sql(ic.relnamespace, ic.relname), null, $name(c.relnamespace, c.relname)
-             from pg_index i join pg_class ic on ic.oid = i.indexrelid
-             join pg_class c on c.oid = i.indrelid and c.relnamespace $namespaces and c.relispartition and c.relkind in ('r', 'p')
-             where not exists (select from pg_inherits x where x.inhrelid = i.indexrelid)
-               and not exists (select from pg_constraint n where n.conindid = i.indexrelid and n.contype in ('p', 'u', 'x'))
-             union all
-             select $name(ic.relnamespace, ic.relname), pg_get_indexdef(i.indexrelid) || coalesce((
-                        select string_agg(e';\\n' || pg_get_indexdef(x.inhrelid) || e';\\nalter index '
-                                          || $sql(ic.relnamespace, ic.relname) || ' attach partition ' || x.inhrelid::regclass, '')
-                        from pg_inherits x where x.inhparent = i.indexrelid), ''),
-                    'drop index ' || $sql(ic.relnamespace, ic.relname), null,
-                    concat_ws(e'\\n', $name(c.relnamespace, c.relname), (
-                        select string_agg($name(pc.relnamespace, pc.relname), e'\\n') from pg_inherits x
-                        join pg_class pc on pc.oid = x.inhrelid where x.inhparent = c.oid))
-             from pg_index i join pg_class ic on ic.oid = i.indexrelid
-             join pg_class c on c.oid = i.indrelid and c.relnamespace $namespaces and c.relkind = 'p' and not c.relispartition
-             where not i.indisvalid and not exists (select from pg_constraint n where n.conindid = i.indexrelid)",
+            &format!(
+                "select $name(ic.relnamespace, ic.relname), pg_get_indexdef(i.indexrelid)
+                        || case when i.indisclustered then e';\\nalter table ' || $sql(c.relnamespace, c.relname) || ' cluster on '
+                                                         || quote_ident(ic.relname) else '' end
+                        || case when i.indisreplident then e';\\nalter table ' || $sql(c.relnamespace, c.relname)
+                                                         || ' replica identity using index ' || quote_ident(ic.relname) else '' end
+                        || coalesce((
+                            select string_agg(case when n.oid is null then e';\\n' || pg_get_indexdef(t.relid) else '' end
+                                              || e';\\nalter index ' || t.parentrelid::regclass
+                                              || ' attach partition ' || t.relid::regclass, '' order by t.level, t.relid)
+                            from pg_partition_tree(i.indexrelid) t left join pg_constraint n on n.conindid = t.relid
+                            where t.level > 0), ''),
+                        'drop index ' || $sql(ic.relnamespace, ic.relname) || coalesce((
+                            select ' cascade' || string_agg(e';\\nalter table ' || n.conrelid::regclass || ' add constraint '
+                                                            || quote_ident(n.conname) || ' ' || pg_get_constraintdef(n.oid), '')
+                            from pg_partition_tree(i.indexrelid) t join pg_constraint n on n.conindid = t.relid
+                            where n.conparentid = 0), ''), null,
+                        concat_ws(e'\\n', $name(c.relnamespace, c.relname), (
+                            select string_agg($name(pc.relnamespace, pc.relname), e'\\n') from pg_partition_tree(c.oid) t
+                            join pg_class pc on pc.oid = t.relid where t.level > 0), (
+                            select string_agg(n.conname, e'\\n') from pg_partition_tree(i.indexrelid) t
+                            join pg_constraint n on n.conindid = t.relid))
+                 from pg_index i join pg_class ic on ic.oid = i.indexrelid
+                 join pg_class c on c.oid = i.indrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
+                 where not exists (select from pg_constraint n where n.conindid = i.indexrelid and n.contype in ('p', 'u', 'x'))
+                   and case when c.relispartition then not exists (select from pg_inherits x where x.inhrelid = i.indexrelid)
+                            else c.relkind = 'p' and {INDEX_APART} end"
+            ),
         )
     }
 }

@@ -91,7 +91,7 @@ impl Reader<'_> {
         };
         let function_member = |of: &str| {
             format!(
-                "exists (select from pg_depend m where m.classid = 'pg_amproc'::regclass and m.objid = f.oid and {of})"
+                "exists (select from pg_depend m where m.classid = 'pg_amproc'::regclass and m.objid = p.oid and {of})"
             )
         };
         let members = |of: &str| {
@@ -102,17 +102,18 @@ impl Reader<'_> {
                                                             where b.oid = o.amopsortfamily), '') as what
                     from pg_amop o where {}
                     union all
-                    select 'f', f.amprocnum, 'function ' || f.amprocnum || ' (' || f.amproclefttype::regtype || ', '
-                           || f.amprocrighttype::regtype || ') ' || f.amproc::regprocedure
-                    from pg_amproc f where {}) found)",
+                    select 'f', p.amprocnum, 'function ' || p.amprocnum || ' (' || p.amproclefttype::regtype || ', '
+                           || p.amprocrighttype::regtype || ') ' || p.amproc::regprocedure
+                    from pg_amproc p where {}) found)",
                 member(of),
                 function_member(of)
             )
         };
         let of_class = members("m.refclassid = 'pg_opclass'::regclass and m.refobjid = c.oid");
         let of_family = members("m.refclassid = 'pg_opfamily'::regclass and m.refobjid = f.oid");
-        let namesake = "exists (select from pg_opclass c where c.opcfamily = f.oid and c.opcname = f.opfname
-                                    and c.opcnamespace = f.opfnamespace)";
+        // A class that names no family gets one of its own name. Where that has members besides those of its class, it is
+        // made by itself, as any other family is.
+        let implied = format!("(f.opfname = c.opcname and f.opfnamespace = c.opcnamespace and {of_family} is null)");
         self.objects(
             ObjectKind::OperatorClass,
             &format!(
@@ -120,14 +121,12 @@ impl Reader<'_> {
                         'create operator class ' || $sql(c.opcnamespace, c.opcname)
                         || case when c.opcdefault then ' default' else '' end || ' for type ' || c.opcintype::regtype
                         || ' using ' || am.amname
-                        || case when f.opfname = c.opcname and f.opfnamespace = c.opcnamespace then ''
-                                else ' family ' || $sql(f.opfnamespace, f.opfname) end || ' as '
+                        || case when {implied} then '' else ' family ' || $sql(f.opfnamespace, f.opfname) end || ' as '
                         || concat_ws(', ', {of_class}, case when c.opckeytype <> 0 or {of_class} is null then 'storage '
                                      || coalesce(nullif(c.opckeytype, 0), c.opcintype)::regtype end),
-                        'drop operator ' || case when f.opfname = c.opcname and f.opfnamespace = c.opcnamespace
-                                                 then 'family ' else 'class ' end
+                        'drop operator ' || case when {implied} then 'family ' else 'class ' end
                         || $sql(c.opcnamespace, c.opcname) || ' using ' || am.amname, null,
-                        case when f.opfname <> c.opcname then $name(f.opfnamespace, f.opfname) || ' using ' || am.amname end
+                        case when not {implied} then $name(f.opfnamespace, f.opfname) || ' using ' || am.amname end
                  from pg_opclass c join pg_opfamily f on f.oid = c.opcfamily join pg_am am on am.oid = c.opcmethod
                  where c.opcnamespace $namespaces and $own(pg_opclass, c.oid)"
             ),
@@ -136,13 +135,13 @@ impl Reader<'_> {
             ObjectKind::OperatorFamily,
             &format!(
                 "select $name(f.opfnamespace, f.opfname) || ' using ' || am.amname,
-                        case when not {namesake} then
-                            'create operator family ' || $sql(f.opfnamespace, f.opfname) || ' using ' || am.amname
-                            || coalesce(e';\\nalter operator family ' || $sql(f.opfnamespace, f.opfname) || ' using '
-                                        || am.amname || ' add ' || {of_family}, '') end,
+                        'create operator family ' || $sql(f.opfnamespace, f.opfname) || ' using ' || am.amname
+                        || coalesce(e';\\nalter operator family ' || $sql(f.opfnamespace, f.opfname) || ' using '
+                                    || am.amname || ' add ' || {of_family}, ''),
                         'drop operator family ' || $sql(f.opfnamespace, f.opfname) || ' using ' || am.amname, null, null
                  from pg_opfamily f join pg_am am on am.oid = f.opfmethod
-                 where f.opfnamespace $namespaces and $own(pg_opfamily, f.oid) and (not {namesake} or {of_family} is not null)"
+                 where f.opfnamespace $namespaces and $own(pg_opfamily, f.oid) 
+                       and not exists (select from pg_opclass c where c.opcfamily = f.oid and {implied})"
             ),
         )
     }
@@ -437,22 +436,33 @@ impl Reader<'_> {
 
     /// Triggers and rules that do not fire as usual (PostgreSQL 17, "ALTER TABLE", "Description").
     fn firing(&mut self) -> Result<(), ServerError> {
-        let states = "case x.state when 'D' then 'disable ' when 'R' then 'enable replica ' else 'enable always ' end";
+        let action = |state: &str| {
+            format!(
+                "'alter table ' || $sql(c.relnamespace, c.relname)
+                 || case {state} when 'O' then ' enable ' when 'D' then ' disable ' when 'R' then ' enable replica '
+                                 else ' enable always ' end || x.word || ' ' || quote_ident(x.name)"
+            )
+        };
+        // That of a part fires as the parent's does, where nothing else is said of it.
         self.objects(
             ObjectKind::Firing,
             &format!(
-                "select x.name || ' on ' || $name(c.relnamespace, c.relname),
-                        'alter table ' || $sql(c.relnamespace, c.relname) || ' ' || {states} || x.word || ' ' || quote_ident(x.name),
-                        'alter table ' || $sql(c.relnamespace, c.relname) || ' enable ' || x.word || ' ' || quote_ident(x.name),
-                        null, x.label || e'\\n' || $name(c.relnamespace, c.relname)
-                 from (select t.tgrelid as relation, t.tgname as name, t.tgenabled as state, 'trigger' as word, t.tgname::text as label
-                       from pg_trigger t where not t.tgisinternal and t.tgparentid = 0
+                "select x.name || ' on ' || $name(c.relnamespace, c.relname), {}, {}, null,
+                        concat_ws(e'\\n', x.label, $name(c.relnamespace, c.relname), x.above)
+                 from (select t.tgrelid as relation, t.tgname as name, t.tgenabled as state, coalesce(p.tgenabled, 'O') as usual,
+                              'trigger' as word, t.tgname::text as label,
+                              p.tgname || ' on ' || $name(pc.relnamespace, pc.relname) as above
+                       from pg_trigger t left join pg_trigger p on p.oid = t.tgparentid
+                       left join pg_class pc on pc.oid = p.tgrelid
+                       where not coalesce(p.tgisinternal, t.tgisinternal)
                        union all
-                       select r.ev_class, r.rulename, r.ev_enabled, 'rule',
-                              r.rulename || ' on ' || $name(rc.relnamespace, rc.relname)
+                       select r.ev_class, r.rulename, r.ev_enabled, 'O', 'rule',
+                              r.rulename || ' on ' || $name(rc.relnamespace, rc.relname), null
                        from pg_rewrite r join pg_class rc on rc.oid = r.ev_class where r.rulename <> '_RETURN') x
                  join pg_class c on c.oid = x.relation and c.relnamespace $namespaces
-                 where x.state <> 'O' and not $brought(pg_class, c.oid)"
+                 where x.state <> x.usual and not $brought(pg_class, c.oid)",
+                action("x.state"),
+                action("x.usual")
             ),
         )
     }

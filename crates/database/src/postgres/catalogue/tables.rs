@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use hollow_oak_core::dialect::postgres::catalogue::{ColumnRow, ConstraintRow, IndexRow, OtherRow, TableRow};
 use hollow_oak_core::physical::ObjectKind;
 
+use super::partitions::INDEX_APART;
 use super::{
     Reader, Row, collation_name, is_ours, last, letter, lines, number, numbers, optional, said, stated_collations,
     text, truth, with_parameters,
@@ -409,7 +410,7 @@ impl Reader<'_> {
                   and not c.relispartition
              join pg_am am on am.oid = ic.relam
              left join pg_tablespace ts on ts.oid = ic.reltablespace
-             where not i.indisprimary and (i.indisvalid or c.relkind <> 'p')"
+             where not i.indisprimary and (c.relkind <> 'p' or not {INDEX_APART})"
         )
     }
 

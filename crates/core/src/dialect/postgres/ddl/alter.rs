@@ -1,5 +1,6 @@
 //! `alter …` in a file.
 
+use super::partitions::SETTINGS;
 use super::{OF_SERVER, Reader, Reading, parameters};
 use crate::dialect::postgres::catalogue::WordRow;
 use crate::dialect::postgres::quote::{quote, quote_object};
@@ -74,8 +75,7 @@ impl Reader {
             let name = self.relation(cursor)?;
             if cursor.eat_all(&["attach", "partition"]) {
                 let part = self.relation(cursor)?;
-                self.alone.remove(&name);
-                self.attach_index(&part);
+                self.attached.push((name, part));
                 return Ok(Read::Nothing);
             }
             if cursor.eat_all(&["alter", "column"]) {
@@ -99,6 +99,8 @@ impl Reader {
             }
         } else if cursor.eat_all(&["text", "search", "configuration"]) {
             return self.more_of(cursor, sql, ObjectKind::SearchConfiguration);
+        } else if cursor.eat_all(&["operator", "family"]) {
+            return self.more_of_family(cursor);
         } else if cursor.eat_all(&["foreign", "table"]) {
             cursor.eat("only");
             return self.more_of(cursor, sql, ObjectKind::ForeignTable);
@@ -141,6 +143,40 @@ impl Reader {
         Err(Stop::Here)
     }
 
+    /// `enable` and `disable` with a trigger or rule; nothing where it is something else. That of a part fires as the parent's
+    /// does, where nothing else is said of it.
+    pub(super) fn firing(&mut self, cursor: &mut Cursor<'_>, table: &str) -> Reading<bool> {
+        let start = cursor.at();
+        let is_one = cursor.eat("enable") || cursor.eat("disable");
+        let _ = is_one && (cursor.eat("always") || cursor.eat("replica"));
+        if !is_one || !(cursor.is("trigger") || cursor.is("rule")) {
+            cursor.go_to(start);
+            return Ok(false);
+        }
+        let how = cursor.between(start, cursor.at()).to_ascii_lowercase();
+        let word = if cursor.eat("rule") { "rule" } else { "trigger" };
+        cursor.eat("trigger");
+        let name = cursor.name().here()?;
+        let statement = |how: &str| format!("alter table {} {how} {word} {}", quote_object(table), quote(&name));
+        let label = format!("{name} on {table}");
+        let above: Vec<String> = self.above(table).iter().map(|whole| format!("{name} on {whole}")).collect();
+        let others = &mut self.catalogue.others;
+        others.retain(|row| row.kind != ObjectKind::Firing || row.name != label);
+        let told = |label: &String| others.iter().find(|row| row.kind == ObjectKind::Firing && row.name == *label);
+        let states = ["disable", "enable always", "enable replica", "enable"];
+        let usual = above
+            .iter()
+            .find_map(told)
+            .and_then(|row| states.into_iter().find(|state| row.sql.contains(&format!(" {state} {word} "))));
+        let usual = usual.unwrap_or("enable");
+        if how != usual {
+            self.other(ObjectKind::Firing, label, statement(&how), statement(usual));
+            let after = [name, table.to_owned()].into_iter().chain(above).collect();
+            self.catalogue.others.last_mut().here()?.after = after;
+        }
+        Ok(true)
+    }
+
     /// `alter [column] NAME set default …`: what a row gets that is inserted by way of a view.
     pub(super) fn alter_view(&mut self, cursor: &mut Cursor<'_>, view: &str) -> Reading<Read> {
         cursor.expect("alter").here()?;
@@ -156,14 +192,12 @@ impl Reader {
         Ok(Read::Done)
     }
 
-    /// `alter [column] NAME set statistics …` of a kept view.
+    /// `alter [column] NAME set …` of a kept view.
     fn alter_kept_view(&mut self, cursor: &mut Cursor<'_>, view: &str) -> Reading<Read> {
         cursor.expect("alter").here()?;
         cursor.eat("column");
         let column = cursor.name().here()?;
-        cursor.eat_all(&["set", "statistics"]).then_some(()).here()?;
-        self.column_statistics(view, &column, cursor.rest().trim());
-        Ok(Read::Done)
+        self.sets_column(cursor, view, &column).here()
     }
 
     /// A change of an object that is kept as it is written: it goes behind what makes it.
@@ -259,27 +293,8 @@ impl Reader {
         if self.security(cursor, &table) {
             return Ok(());
         }
-        let start = cursor.at();
-        if cursor.eat("enable") || cursor.eat("disable") {
-            let _ = cursor.eat("always") || cursor.eat("replica");
-            if cursor.is("trigger") || cursor.is("rule") {
-                let how = cursor.between(start, cursor.at()).to_ascii_lowercase();
-                let word = if cursor.eat("rule") { "rule" } else { "trigger" };
-                cursor.eat("trigger");
-                let name = cursor.name().here()?;
-                let statement =
-                    |how: &str| format!("alter table {} {how} {word} {}", quote_object(&table), quote(&name));
-                let label = format!("{name} on {table}");
-                self.catalogue.others.retain(|row| row.kind != ObjectKind::Firing || row.name != label);
-                if how != "enable" {
-                    self.other(ObjectKind::Firing, label, statement(&how), statement("enable"));
-                    if let Some(row) = self.catalogue.others.last_mut() {
-                        row.after = vec![name, table];
-                    }
-                }
-                return Ok(());
-            }
-            cursor.go_to(start);
+        if self.firing(cursor, &table)? {
+            return Ok(());
         }
         if cursor.eat_all(&["replica", "identity"]) {
             if cursor.eat_all(&["using", "index"]) {
@@ -422,11 +437,12 @@ impl Reader {
         } else if cursor.eat_all(&["drop", "not", "null"]) {
             self.column(oid, column)?.required = false;
             Ok(())
-        } else if ["statistics", "storage", "compression"].iter().any(|word| cursor.eat_all(&["set", word])) {
-            let word = cursor.between(cursor.at() - 1, cursor.at()).to_ascii_lowercase();
+        } else if let Some(word) = SETTINGS.into_iter().find(|word| cursor.eat_all(&["set", word])) {
             let value = cursor.peek().to_ascii_lowercase();
             cursor.skip();
-            self.column(oid, column)?.peculiarities.push(format!("{word} {value}"));
+            let peculiarities = &mut self.column(oid, column)?.peculiarities;
+            peculiarities.retain(|one| one.split(' ').next() != Some(word));
+            peculiarities.extend((value != "default").then(|| format!("{word} {value}")));
             Ok(())
         } else if cursor.is("set") && cursor.ahead(1) == "(" {
             cursor.skip();

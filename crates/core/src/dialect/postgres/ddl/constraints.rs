@@ -86,6 +86,13 @@ impl Reader {
             }
         }
         self.constraint_options(cursor, &mut row, own.is_some())?;
+        if row.kind == 'c' {
+            // One that is inherited by this name, too, is one with it (PostgreSQL 17, "CREATE TABLE", INHERITS).
+            let is_inherited = |other: &ConstraintRow| {
+                other.table == oid && other.name == row.name && other.peculiarities.iter().any(|one| one == "inherited")
+            };
+            self.catalogue.constraints.retain(|other| !is_inherited(other));
+        }
         row.definition = cursor.between(start, cursor.at()).to_owned();
         if let Some([column]) = own
             && row.kind == 'f'

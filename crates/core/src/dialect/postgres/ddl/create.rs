@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::{CLAUSES, OF_SERVER, PUBLIC, Reader, Reading, argument_types, type_text, usual_range};
+use super::{CLAUSES, OF_SERVER, PUBLIC, Reader, Reading, argument_types, identity_arguments, type_text, usual_range};
 use crate::dialect::aliases::{strip_tail, with_aliases};
 use crate::dialect::lowering::has_check_option;
 use crate::dialect::postgres::SYNTAX;
@@ -233,59 +233,27 @@ impl Reader {
         Ok(Read::Done)
     }
 
-    /// An operator, or a class or family of them.
-    pub(super) fn create_operator(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
-        cursor.skip();
-        if cursor.is("class") || cursor.is("family") {
-            let is_family = cursor.is("family");
-            cursor.skip();
-            let name = self.relation(cursor)?;
-            cursor.until(|cursor| cursor.is("using")).here()?;
-            cursor.expect("using").here()?;
-            let label = format!("{name} using {}", cursor.name().here()?);
-            let drop = |word: &str| {
-                let (name, method) = label.rsplit_once(" using ").unwrap_or((&label, ""));
-                format!("drop operator {word} {} using {method}", quote_object(name))
+    /// Calls aggregates as the server does, when all that the file says of them is known.
+    pub(super) fn name_aggregates(&mut self) {
+        for row in self.catalogue.others.iter_mut().filter(|row| row.kind == ObjectKind::Aggregate) {
+            let mut cursor = Cursor::new(&row.sql, SYNTAX);
+            let (Some(_), Some(inside)) = (cursor.until(|cursor| cursor.is("(")), cursor.parenthesised()) else {
+                continue;
             };
-            if is_family {
-                let drop = drop("family");
-                self.other(ObjectKind::OperatorFamily, label, sql.to_owned(), drop);
-                return Ok(Read::Done);
+            let mut old = Cursor::new(inside, SYNTAX);
+            let is_old = old.until(|cursor| cursor.is("basetype")).is_some() && !old.is_at_end();
+            let mut inside = Cursor::new(inside, SYNTAX);
+            let direct = inside.until(|cursor| cursor.are(&["order", "by"])).map(identity_arguments);
+            let Some(mut arguments) = direct.filter(|_| !is_old) else { continue };
+            if inside.eat_all(&["order", "by"]) {
+                arguments =
+                    format!("{arguments} ORDER BY {}", identity_arguments(inside.rest())).trim_start().to_owned();
             }
-            // A family of its own name comes along with a class, and need not be told.
-            let before = cursor.at();
-            let family = if cursor.eat("family") { Some(self.relation(cursor)?) } else { None };
-            let said = cursor.between(before, cursor.at()).to_owned();
-            let brings_family = family.as_ref().is_none_or(|family| *family == name);
-            let mut made = sql.to_owned();
-            if family.is_some() && brings_family {
-                made = made.replacen(&said, "", 1);
-                let is_it = |row: &OtherRow| row.kind == ObjectKind::OperatorFamily && row.name == label;
-                self.catalogue.others.retain(|row| !is_it(row));
-            }
-            let drop = drop(if brings_family { "family" } else { "class" });
-            self.other(ObjectKind::OperatorClass, label, made, drop);
-            return Ok(Read::Done);
+            // One over all rows is called with a star, and has no arguments.
+            let name = row.name.split('(').next().unwrap_or_default().to_owned();
+            row.drop = format!("drop aggregate {}({arguments})", quote_object(&name));
+            row.name = format!("{name}({})", arguments.trim_matches('*'));
         }
-        let name = cursor.until(|cursor| cursor.is("(")).here()?.trim();
-        let name = name.strip_prefix("public.").unwrap_or(name).to_owned();
-        let mut inside = Cursor::new(cursor.parenthesised().here()?, SYNTAX);
-        let (mut left, mut right) = ("none".to_owned(), "none".to_owned());
-        while !inside.is_at_end() {
-            let word = inside.peek().to_ascii_lowercase();
-            inside.skip();
-            let value = inside.until(|cursor| cursor.is(",")).here()?.trim_start_matches('=').to_owned();
-            match word.as_str() {
-                "leftarg" => left = type_text(value.trim()),
-                "rightarg" => right = type_text(value.trim()),
-                _ => {}
-            }
-            inside.eat(",");
-        }
-        let label = format!("{name} ({left}, {right})");
-        let drop = format!("drop operator {label}");
-        self.other(ObjectKind::Operator, label, sql.to_owned(), drop);
-        Ok(Read::Done)
     }
 
     pub(super) fn create_aggregate(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
@@ -392,6 +360,8 @@ impl Reader {
                 row.cycles = true;
             } else if cursor.eat_all(&["sequence", "name"]) {
                 row.name = self.relation(cursor)?;
+            } else if cursor.eat("logged") || cursor.eat("unlogged") {
+                // That of an identity column, which goes with its table.
             } else if cursor.eat_all(&["owned", "by"]) {
                 self.owned_by(cursor, &row.name)?;
             } else {

@@ -1,5 +1,7 @@
 //! The parts of partitioned tables in a file: made as such, or as tables that are attached, as a dump does it.
 
+use std::collections::BTreeMap;
+
 use super::{Reader, Reading};
 use crate::dialect::postgres::catalogue::{ColumnRow, ConstraintRow, IndexRow, OtherRow};
 use crate::dialect::postgres::quote::{quote, quote_object};
@@ -10,6 +12,10 @@ use crate::sql::Cursor;
 /// By what a constraint is known again: its kind, and its name or columns.
 pub(super) type Like = (char, Vec<String>);
 
+fn drop_row<Row>(rows: &mut Vec<Row>, at: usize) {
+    rows.remove(at);
+}
+
 /// A table that became a part, as it was then.
 pub(super) struct Part {
     name: String,
@@ -17,6 +23,9 @@ pub(super) struct Part {
     columns: Vec<ColumnRow>,
     constraints: Vec<Like>,
 }
+
+/// What `alter column … set` says of how a column is looked at and its values are stored.
+pub(super) const SETTINGS: [&str; 3] = ["statistics", "storage", "compression"];
 
 impl Reader {
     /// Whether it is a part of a partitioned table.
@@ -86,9 +95,8 @@ impl Reader {
                 let what = format!("column {}.{}", quote_object(child), quote(&column.name));
                 self.describe_otherwise(what, Some(text.clone()));
             }
-            let mut targets = column.peculiarities.iter().filter_map(|one| one.strip_prefix("statistics "));
-            if let Some(target) = targets.next_back() {
-                self.column_statistics(child, &column.name, target);
+            for (word, value) in column.peculiarities.iter().filter_map(|one| one.split_once(' ')) {
+                self.column_setting(child, &column.name, word, value);
             }
         }
         self.parts.push(Part { name: child.to_owned(), parent: parent.to_owned(), columns: own, constraints });
@@ -114,19 +122,35 @@ impl Reader {
         };
         for part in parts {
             for (column, target) in targets {
-                self.column_statistics(&part, column, target);
+                self.column_setting(&part, column, "statistics", target);
             }
             self.hand_down(&part, targets);
         }
     }
 
-    /// How finely a column is looked at, of something whose columns are not taken in one by one.
-    pub(super) fn column_statistics(&mut self, part: &str, column: &str, target: &str) {
-        let head = format!("alter table {} alter column {} set statistics", quote_object(part), quote(column));
-        let (sql, drop) = (format!("{head} {target}"), format!("{head} -1"));
-        let name = format!("{part}.{column} statistics");
+    /// How finely a column is looked at, or how its values are stored, of something whose columns are not taken in one by one.
+    pub(super) fn column_setting(&mut self, part: &str, column: &str, word: &str, value: &str) {
+        let usual = match word {
+            "statistics" => "-1",
+            "compression" => "default",
+            "storage" => "extended",
+            _ => return,
+        };
+        let head = format!("alter table {} alter column {} set {word}", quote_object(part), quote(column));
+        let (sql, drop) = (format!("{head} {value}"), format!("{head} {usual}"));
+        let name = format!("{part}.{column} {word}");
         self.catalogue.others.retain(|row| row.kind != ObjectKind::ColumnSetting || row.name != name);
-        self.of_partition(ObjectKind::ColumnSetting, name, sql, drop, part);
+        if value != usual {
+            self.of_partition(ObjectKind::ColumnSetting, name, sql, drop, part);
+        }
+    }
+
+    /// `set statistics …`, `set storage …` and `set compression …` of such a column; nothing where it is something else.
+    pub(super) fn sets_column(&mut self, cursor: &mut Cursor<'_>, part: &str, column: &str) -> Option<Read> {
+        let word = SETTINGS.into_iter().find(|word| cursor.eat_all(&["set", word]))?;
+        let value = cursor.rest().trim().to_ascii_lowercase();
+        self.column_setting(part, column, word, &value);
+        Some(Read::Done)
     }
 
     /// Defaults of parts that are not the parent's. Of a parent that was made as a part nothing is known, and all of them
@@ -135,6 +159,17 @@ impl Reader {
         let parts = std::mem::take(&mut self.parts);
         for part in &parts {
             let of_table = self.oid(&part.parent);
+            // How values are stored comes from the parent, and is told of a part where it is another there.
+            let stored = self.catalogue.columns.iter().filter(|row| Some(row.table) == of_table).flat_map(|row| {
+                let stored = row.peculiarities.iter().filter_map(|one| one.split_once(' '));
+                let stored = stored.filter(|(word, _)| matches!(*word, "storage" | "compression"));
+                stored
+                    .map(|(word, value)| (format!("{}.{} {word}", part.name, row.name), format!(" set {word} {value}")))
+            });
+            let stored: BTreeMap<String, String> = stored.collect();
+            let says_no_more =
+                |row: &OtherRow| stored.get(&row.name).is_some_and(|end| row.sql.ends_with(end.as_str()));
+            self.catalogue.others.retain(|row| row.kind != ObjectKind::ColumnSetting || !says_no_more(row));
             let above = parts.iter().find(|one| one.name == part.parent);
             let is_known = of_table.is_some() || above.is_some();
             let child = part.name.as_str();
@@ -240,8 +275,8 @@ impl Reader {
         numbers.iter().map(name).collect()
     }
 
-    /// `alter index PARENT attach partition CHILD`: the child's index comes along with the parent's.
-    pub(super) fn attach_index(&mut self, index: &str) {
+    /// The part that an index is of, or the key that it belongs to; where among what has been made that is.
+    fn index_of_part(&self, index: &str) -> Option<usize> {
         let is_it = |row: &OtherRow| match row.kind {
             ObjectKind::ViewIndex => row.name == index,
             ObjectKind::Constraint => row
@@ -250,21 +285,110 @@ impl Reader {
                 .is_some_and(|(name, table)| self.is_partition(table) && qualified::base(index) == name),
             _ => false,
         };
-        let at = self.catalogue.others.iter().position(is_it);
-        at.map(|at| self.catalogue.others.remove(at));
+        self.catalogue.others.iter().position(is_it)
     }
 
-    /// Indexes of a table that none of its parts has: they are what they are made as.
+    /// The tables that one is a part of, the nearest first.
+    pub(super) fn above(&self, part: &str) -> Vec<String> {
+        let mut above = Vec::new();
+        let whole = |part: &str| {
+            let is_it = |row: &&OtherRow| row.kind == ObjectKind::Partition && row.name == part;
+            self.catalogue.others.iter().find(is_it)?.after.first().cloned()
+        };
+        while let Some(one) = whole(above.last().map_or(part, String::as_str)) {
+            above.push(one);
+        }
+        above
+    }
+
+    /// The parts of a table.
+    fn parts_of(&self, table: &str) -> Vec<String> {
+        let is_part = |row: &&OtherRow| row.kind == ObjectKind::Partition && row.after.iter().any(|one| one == table);
+        self.catalogue.others.iter().filter(is_part).map(|row| row.name.clone()).collect()
+    }
+
+    /// Whether every part of a table, and of its parts, has a part of the index.
+    fn all_have(&self, table: &str, index: &str) -> bool {
+        let has = |part: &String| {
+            self.attached.iter().filter(|(whole, _)| whole == index).any(|(_, own)| {
+                let row = self.index_of_part(own).map(|at| &self.catalogue.others[at]);
+                row.is_some_and(|row| row.after.contains(part)) && self.all_have(part, own)
+            })
+        };
+        self.parts_of(table).iter().all(has)
+    }
+
+    /// What `alter index … attach partition …` makes of indexes. One that all parts have, each by an index that is nothing
+    /// else, is simply one of the table; otherwise it is what it is made as.
     pub(super) fn indexes_alone(&mut self) {
-        for (name, sql) in std::mem::take(&mut self.alone) {
-            let Some(at) = self.index(&name) else { continue };
-            let table = self.table_name(self.catalogue.indexes[at].table);
-            let has_parts = |row: &OtherRow| row.kind == ObjectKind::Partition && row.after.contains(&table);
-            if self.catalogue.others.iter().any(has_parts) {
-                self.catalogue.indexes.remove(at);
-                let drop = format!("drop index {}", quote_object(&name));
-                self.of_partition(ObjectKind::ViewIndex, name, sql, drop, &table);
+        let made_alone = |row: &OtherRow| {
+            let words: Vec<String> = row.sql.split_whitespace().take(6).map(str::to_ascii_lowercase).collect();
+            row.kind == ObjectKind::ViewIndex && words.windows(2).any(|two| two == ["on", "only"])
+        };
+        let of_parts = self.catalogue.others.iter().filter(|row| made_alone(row));
+        let is_part = |name: &String| self.attached.iter().any(|(_, part)| part == name);
+        let of_parts: Vec<(String, String)> =
+            of_parts.filter(|row| !is_part(&row.name)).map(|row| (row.name.clone(), row.sql.clone())).collect();
+        for (name, sql) in std::mem::take(&mut self.alone).into_iter().chain(of_parts) {
+            let at = self.index(&name);
+            let part = if at.is_none() { self.index_of_part(&name) } else { None };
+            let table = match (at, part) {
+                (Some(at), _) => self.table_name(self.catalogue.indexes[at].table),
+                (_, Some(part)) => self.catalogue.others[part].after.first().cloned().unwrap_or_default(),
+                _ => continue,
+            };
+            let mut members: Vec<(String, String)> = Vec::new();
+            let mut wholes = vec![name.clone()];
+            while let Some(whole) = (!wholes.is_empty()).then(|| wholes.remove(0)) {
+                let found = self.attached.iter().filter(|(one, _)| *one == whole).cloned().collect::<Vec<_>>();
+                wholes.extend(found.iter().map(|(_, own)| own.clone()));
+                members.extend(found);
             }
+            let rows = members.iter().filter_map(|(_, own)| self.index_of_part(own));
+            let has_key = rows.clone().any(|at| self.catalogue.others[at].kind == ObjectKind::Constraint);
+            let is_whole = part.is_none() && !has_key && self.all_have(&table, &name);
+            let mut made = sql.trim_end().trim_end_matches(';').to_owned();
+            let mut drop = format!("drop index {}", quote_object(&name));
+            let mut after = vec![table.clone()];
+            for (whole, own) in &members {
+                let Some(at) = self.index_of_part(own) else { continue };
+                let row = &self.catalogue.others[at];
+                after.extend(row.after.clone());
+                let stays = row.kind == ObjectKind::Constraint;
+                if stays {
+                    after.push(row.name.clone());
+                    drop.push_str(if drop.contains(" cascade") { "" } else { " cascade" });
+                    drop.push_str(&format!(";\n{}", row.sql));
+                } else {
+                    made.push_str(&format!(";\n{}", row.sql.trim_end().trim_end_matches(';')));
+                }
+                made.push_str(&format!(
+                    ";\nalter index {} attach partition {}",
+                    quote_object(whole),
+                    quote_object(own)
+                ));
+                if !stays {
+                    self.catalogue.others.remove(at);
+                }
+            }
+            self.attached.retain(|pair| !members.contains(pair));
+            if is_whole || members.is_empty() && (part.is_some() || self.parts_of(&table).is_empty()) {
+                continue;
+            }
+            match (at, self.index_of_part(&name)) {
+                (Some(at), _) => drop_row(&mut self.catalogue.indexes, at),
+                (_, Some(part)) => drop_row(&mut self.catalogue.others, part),
+                _ => {}
+            }
+            self.of_partition(ObjectKind::ViewIndex, name, made, drop, &table);
+            if let Some(row) = self.catalogue.others.last_mut() {
+                row.after = after;
+            }
+        }
+        // Parts of a key are the key's.
+        for (_, own) in std::mem::take(&mut self.attached) {
+            let at = self.index_of_part(&own);
+            at.map(|at| self.catalogue.others.remove(at));
         }
     }
 
@@ -278,13 +402,15 @@ impl Reader {
             self.of_partition(ObjectKind::Constraint, label, sql.to_owned(), drop, name);
             return Ok(Read::Done);
         }
+        if self.firing(cursor, name)? {
+            return Ok(Read::Done);
+        }
         let start = cursor.at();
         if cursor.eat("alter") {
             cursor.eat("column");
             let column = cursor.name().here()?;
-            if cursor.eat_all(&["set", "statistics"]) {
-                self.column_statistics(name, &column, cursor.rest().trim());
-                return Ok(Read::Done);
+            if let Some(read) = self.sets_column(cursor, name, &column) {
+                return Ok(read);
             }
             cursor.go_to(start);
         }

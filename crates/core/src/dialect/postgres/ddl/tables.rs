@@ -224,6 +224,9 @@ impl Reader {
         let stays = |row: &&ConstraintRow| word.is_some() && row.peculiarities.iter().any(|one| one == "no inherit");
         let checks = self.catalogue.constraints.iter().filter(|row| row.table == from && row.kind == 'c');
         for mut row in checks.filter(|row| !stays(row)).cloned().collect::<Vec<_>>() {
+            if self.catalogue.constraints.iter().any(|other| other.table == to && other.name == row.name) {
+                continue;
+            }
             row.table = to;
             row.peculiarities.extend(word.map(str::to_owned));
             self.catalogue.constraints.push(row);
@@ -280,6 +283,15 @@ impl Reader {
         let is_inherited = matches!(copies, Copies::Inherited);
         let rows: Vec<ColumnRow> = self.catalogue.columns.iter().filter(|row| row.table == from).cloned().collect();
         for row in rows {
+            // What several parents have is one column, required where one of them says so (PostgreSQL 17, "CREATE TABLE", INHERITS).
+            if let Some(number) = self.number(to, &row.name).filter(|_| is_inherited) {
+                let is_it = |other: &&mut ColumnRow| other.table == to && other.number == number;
+                if let Some(merged) = self.catalogue.columns.iter_mut().find(is_it) {
+                    merged.required |= row.required;
+                    merged.expression = merged.expression.take().or(row.expression);
+                }
+                continue;
+            }
             let names = self.columns.entry(to).or_default();
             names.push(row.name.clone());
             let number = i16::try_from(names.len()).unwrap_or(i16::MAX);
