@@ -245,6 +245,30 @@ fn what_looks_at_a_column_is_made_again_around_its_change() {
     assert_alike(&before, &dump_of(&here, &here.database));
 }
 
+/// A routine whose body names what has gone is not made again; how it can be is said, and holds.
+#[test]
+fn a_body_that_names_nothing_is_told() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let here = Stage::of(
+        Provider::Postgres,
+        "routine old_count ```\ncreate function old_count() returns bigint language sql as 'select count(*) from gone'\n``` drop ```\ndrop function old_count\n```\n",
+    );
+    here.project.draft("first", &[]);
+    let refused = here.project.oak(&["apply", "--yes"]);
+    assert_eq!(refused.status, 1, "{refused:#?}");
+    for words in ["relation \"gone\" does not exist", "set local check_function_bodies = off"] {
+        assert!(refused.stderr.contains(words), "{words}: {}", refused.stderr);
+    }
+    let script = here.project.file("migrations/0001-first/postgres.up.sql");
+    let own = "--oak step 1: bodies as they stand | own | in transaction | own\nset local check_function_bodies = off;\n\n--oak step 1";
+    let edited = std::fs::read_to_string(&script).expect("it is there").replacen("--oak step 1", own, 1);
+    std::fs::write(&script, edited).expect("it can be written");
+    here.project.ok(&["apply", "--yes"]);
+    here.assert_same("live", "declared");
+}
+
 /// The servers' own dumps, read as files.
 #[test]
 fn a_dump_read_as_a_file_makes_the_same() {

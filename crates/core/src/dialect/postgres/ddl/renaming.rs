@@ -342,7 +342,8 @@ impl Reader {
     /// `[to ROLES] [using (…)] [with check (…)]`: each stands in the place of what was said before.
     fn alter_policy(&mut self, cursor: &mut Cursor<'_>, label: &str) -> Reading<Read> {
         let is_it = |row: &&mut OtherRow| row.kind == ObjectKind::Policy && row.name == label;
-        let row = self.catalogue.others.iter_mut().find(is_it).here()?;
+        let missing = || Stop::Because(format!("there is no policy `{label}` before this"));
+        let row = self.catalogue.others.iter_mut().find(is_it).ok_or_else(missing)?;
         let said = row.sql.clone();
         let mut before = Cursor::new(&said, SYNTAX);
         let on = before.until(|cursor| cursor.is("on")).here()?;
