@@ -1,6 +1,7 @@
 //! Reads the SQL of a schema into the rows that `pg_catalog` would have (PostgreSQL 17, "SQL Commands").
 
 mod alter;
+mod attached;
 mod blocks;
 pub(in crate::dialect) mod client;
 mod constraints;

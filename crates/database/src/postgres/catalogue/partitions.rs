@@ -7,10 +7,11 @@ use super::{Reader, Row, letter, lines, optional, text, with_parameters};
 use crate::server::{ServerError, Session};
 
 /// That an index `i` of a partitioned table `c` is not simply one of all its parts: some have none, or one that belongs to a
-/// constraint of their own.
+/// constraint of their own. A reference names an index, too: that which it points to.
 pub(super) const INDEX_APART: &str = "(not i.indisvalid or exists (
-    select from pg_partition_tree(i.indexrelid) t join pg_constraint n on n.conindid = t.relid
-    where t.level > 0 and not exists (select from pg_constraint own where own.conindid = i.indexrelid)))";
+    select from pg_partition_tree(i.indexrelid) t join pg_constraint n on n.conindid = t.relid and n.contype <> 'f'
+    where t.level > 0 and not exists (
+        select from pg_constraint own where own.conindid = i.indexrelid and own.contype <> 'f')))";
 
 impl Reader<'_> {
     /// A part of a partitioned table. What its parent has, it has without being told.
@@ -148,21 +149,22 @@ impl Reader<'_> {
                             select string_agg(case when n.oid is null then e';\\n' || pg_get_indexdef(t.relid) else '' end
                                               || e';\\nalter index ' || t.parentrelid::regclass
                                               || ' attach partition ' || t.relid::regclass, '' order by t.level, t.relid)
-                            from pg_partition_tree(i.indexrelid) t left join pg_constraint n on n.conindid = t.relid
+                            from pg_partition_tree(i.indexrelid) t
+                            left join pg_constraint n on n.conindid = t.relid and n.contype <> 'f'
                             where t.level > 0), ''),
                         'drop index ' || $sql(ic.relnamespace, ic.relname) || coalesce((
                             select ' cascade' || string_agg(e';\\nalter table ' || n.conrelid::regclass || ' add constraint '
                                                             || quote_ident(n.conname) || ' ' || pg_get_constraintdef(n.oid), '')
                             from pg_partition_tree(i.indexrelid) t join pg_constraint n on n.conindid = t.relid
-                            where n.conparentid = 0), ''), null,
+                            where n.conparentid = 0 and n.contype <> 'f'), ''), null,
                         concat_ws(e'\\n', $name(c.relnamespace, c.relname), (
                             select string_agg($name(pc.relnamespace, pc.relname), e'\\n') from pg_partition_tree(c.oid) t
                             join pg_class pc on pc.oid = t.relid where t.level > 0), (
                             select string_agg(n.conname, e'\\n') from pg_partition_tree(i.indexrelid) t
-                            join pg_constraint n on n.conindid = t.relid))
+                            join pg_constraint n on n.conindid = t.relid and n.contype <> 'f'))
                  from pg_index i join pg_class ic on ic.oid = i.indexrelid
                  join pg_class c on c.oid = i.indrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
-                 where not exists (select from pg_constraint n where n.conindid = i.indexrelid and n.contype in ('p', 'u', 'x'))
+                 where not exists (select from pg_constraint n where n.conindid = i.indexrelid and n.contype <> 'f')
                    and case when c.relispartition then not exists (select from pg_inherits x where x.inhrelid = i.indexrelid)
                             else c.relkind = 'p' and {INDEX_APART} end"
             ),

@@ -140,7 +140,7 @@ impl Reader<'_> {
                                     || am.amname || ' add ' || {of_family}, ''),
                         'drop operator family ' || $sql(f.opfnamespace, f.opfname) || ' using ' || am.amname, null, null
                  from pg_opfamily f join pg_am am on am.oid = f.opfmethod
-                 where f.opfnamespace $namespaces and $own(pg_opfamily, f.oid) 
+                 where f.opfnamespace $namespaces and $own(pg_opfamily, f.oid)
                        and not exists (select from pg_opclass c where c.opcfamily = f.oid and {implied})"
             ),
         )

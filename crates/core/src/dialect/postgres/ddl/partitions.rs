@@ -12,10 +12,6 @@ use crate::sql::Cursor;
 /// By what a constraint is known again: its kind, and its name or columns.
 pub(super) type Like = (char, Vec<String>);
 
-fn drop_row<Row>(rows: &mut Vec<Row>, at: usize) {
-    rows.remove(at);
-}
-
 /// A table that became a part, as it was then.
 pub(super) struct Part {
     name: String,
@@ -50,7 +46,7 @@ impl Reader {
     }
 
     /// Something that is of a partition alone.
-    fn of_partition(&mut self, kind: ObjectKind, name: String, sql: String, drop: String, partition: &str) {
+    pub(super) fn of_partition(&mut self, kind: ObjectKind, name: String, sql: String, drop: String, partition: &str) {
         self.other(kind, name, sql, drop);
         if let Some(row) = self.catalogue.others.last_mut() {
             row.after = vec![partition.to_owned()];
@@ -275,121 +271,19 @@ impl Reader {
         numbers.iter().map(name).collect()
     }
 
-    /// The part that an index is of, or the key that it belongs to; where among what has been made that is.
-    fn index_of_part(&self, index: &str) -> Option<usize> {
-        let is_it = |row: &OtherRow| match row.kind {
-            ObjectKind::ViewIndex => row.name == index,
-            ObjectKind::Constraint => row
-                .name
-                .split_once(" on ")
-                .is_some_and(|(name, table)| self.is_partition(table) && qualified::base(index) == name),
-            _ => false,
-        };
-        self.catalogue.others.iter().position(is_it)
-    }
-
     /// The tables that one is a part of, the nearest first.
     pub(super) fn above(&self, part: &str) -> Vec<String> {
-        let mut above = Vec::new();
         let whole = |part: &str| {
             let is_it = |row: &&OtherRow| row.kind == ObjectKind::Partition && row.name == part;
             self.catalogue.others.iter().find(is_it)?.after.first().cloned()
         };
-        while let Some(one) = whole(above.last().map_or(part, String::as_str)) {
+        let mut above = Vec::new();
+        let mut next = whole(part);
+        while let Some(one) = next.filter(|one| one != part && !above.contains(one)) {
+            next = whole(&one);
             above.push(one);
         }
         above
-    }
-
-    /// The parts of a table.
-    fn parts_of(&self, table: &str) -> Vec<String> {
-        let is_part = |row: &&OtherRow| row.kind == ObjectKind::Partition && row.after.iter().any(|one| one == table);
-        self.catalogue.others.iter().filter(is_part).map(|row| row.name.clone()).collect()
-    }
-
-    /// Whether every part of a table, and of its parts, has a part of the index.
-    fn all_have(&self, table: &str, index: &str) -> bool {
-        let has = |part: &String| {
-            self.attached.iter().filter(|(whole, _)| whole == index).any(|(_, own)| {
-                let row = self.index_of_part(own).map(|at| &self.catalogue.others[at]);
-                row.is_some_and(|row| row.after.contains(part)) && self.all_have(part, own)
-            })
-        };
-        self.parts_of(table).iter().all(has)
-    }
-
-    /// What `alter index … attach partition …` makes of indexes. One that all parts have, each by an index that is nothing
-    /// else, is simply one of the table; otherwise it is what it is made as.
-    pub(super) fn indexes_alone(&mut self) {
-        let made_alone = |row: &OtherRow| {
-            let words: Vec<String> = row.sql.split_whitespace().take(6).map(str::to_ascii_lowercase).collect();
-            row.kind == ObjectKind::ViewIndex && words.windows(2).any(|two| two == ["on", "only"])
-        };
-        let of_parts = self.catalogue.others.iter().filter(|row| made_alone(row));
-        let is_part = |name: &String| self.attached.iter().any(|(_, part)| part == name);
-        let of_parts: Vec<(String, String)> =
-            of_parts.filter(|row| !is_part(&row.name)).map(|row| (row.name.clone(), row.sql.clone())).collect();
-        for (name, sql) in std::mem::take(&mut self.alone).into_iter().chain(of_parts) {
-            let at = self.index(&name);
-            let part = if at.is_none() { self.index_of_part(&name) } else { None };
-            let table = match (at, part) {
-                (Some(at), _) => self.table_name(self.catalogue.indexes[at].table),
-                (_, Some(part)) => self.catalogue.others[part].after.first().cloned().unwrap_or_default(),
-                _ => continue,
-            };
-            let mut members: Vec<(String, String)> = Vec::new();
-            let mut wholes = vec![name.clone()];
-            while let Some(whole) = (!wholes.is_empty()).then(|| wholes.remove(0)) {
-                let found = self.attached.iter().filter(|(one, _)| *one == whole).cloned().collect::<Vec<_>>();
-                wholes.extend(found.iter().map(|(_, own)| own.clone()));
-                members.extend(found);
-            }
-            let rows = members.iter().filter_map(|(_, own)| self.index_of_part(own));
-            let has_key = rows.clone().any(|at| self.catalogue.others[at].kind == ObjectKind::Constraint);
-            let is_whole = part.is_none() && !has_key && self.all_have(&table, &name);
-            let mut made = sql.trim_end().trim_end_matches(';').to_owned();
-            let mut drop = format!("drop index {}", quote_object(&name));
-            let mut after = vec![table.clone()];
-            for (whole, own) in &members {
-                let Some(at) = self.index_of_part(own) else { continue };
-                let row = &self.catalogue.others[at];
-                after.extend(row.after.clone());
-                let stays = row.kind == ObjectKind::Constraint;
-                if stays {
-                    after.push(row.name.clone());
-                    drop.push_str(if drop.contains(" cascade") { "" } else { " cascade" });
-                    drop.push_str(&format!(";\n{}", row.sql));
-                } else {
-                    made.push_str(&format!(";\n{}", row.sql.trim_end().trim_end_matches(';')));
-                }
-                made.push_str(&format!(
-                    ";\nalter index {} attach partition {}",
-                    quote_object(whole),
-                    quote_object(own)
-                ));
-                if !stays {
-                    self.catalogue.others.remove(at);
-                }
-            }
-            self.attached.retain(|pair| !members.contains(pair));
-            if is_whole || members.is_empty() && (part.is_some() || self.parts_of(&table).is_empty()) {
-                continue;
-            }
-            match (at, self.index_of_part(&name)) {
-                (Some(at), _) => drop_row(&mut self.catalogue.indexes, at),
-                (_, Some(part)) => drop_row(&mut self.catalogue.others, part),
-                _ => {}
-            }
-            self.of_partition(ObjectKind::ViewIndex, name, made, drop, &table);
-            if let Some(row) = self.catalogue.others.last_mut() {
-                row.after = after;
-            }
-        }
-        // Parts of a key are the key's.
-        for (_, own) in std::mem::take(&mut self.attached) {
-            let at = self.index_of_part(&own);
-            at.map(|at| self.catalogue.others.remove(at));
-        }
     }
 
     /// A statement about a part alone.
