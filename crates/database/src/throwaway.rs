@@ -326,8 +326,8 @@ fn postgres_command(folder: &Path, account: &Account, durable: bool, more: Vec<S
         ["--pgdata", &data, "--username=oak", "--auth=trust", "--encoding=UTF8", "--no-locale", "--no-sync"];
     run(account, &program("initdb")?, &initialise.map(str::to_owned), folder)?;
     let mut arguments = vec!["-D".to_owned(), data, "-k".into(), folder.display().to_string()];
-    // A migration holds a lock on all that it makes, and room for that is counted by connections: as much as an ordinary
-    // server has for more of these (PostgreSQL 17, "Lock Management", max_locks_per_transaction).
+    // A migration holds a lock on all that it makes, and room for that is counted by connections, which are few here
+    // (PostgreSQL 17, "Lock Management", max_locks_per_transaction).
     let mut settings = vec!["listen_addresses=", "max_connections=60", "max_locks_per_transaction=256"];
     if !durable {
         settings.extend(["fsync=off", "synchronous_commit=off", "full_page_writes=off", "shared_buffers=64MB"]);
