@@ -10,6 +10,7 @@ mod counts;
 mod doctor;
 mod encrypted;
 mod forms;
+mod inheriting;
 mod interrupted;
 mod journey;
 mod keeping;

@@ -348,13 +348,13 @@ impl Dialect {
     /// Of a table that follows its parents: how it is once those have changed, and what is still to be altered of it.
     pub(crate) fn as_parents_leave(
         self,
-        from: &physical::Table,
-        to: &physical::Table,
+        schemas: [&physical::Schema; 2],
+        tables: [&physical::Table; 2],
         alteration: Option<&TableAlteration>,
     ) -> Option<(physical::Table, Option<TableAlteration>)> {
         match self {
             Self::Sqlite | Self::Mariadb(_) => None,
-            Self::Postgres => postgres::inheriting::as_parents_leave(from, to, alteration),
+            Self::Postgres => postgres::inheriting::as_parents_leave(schemas, tables, alteration),
         }
     }
 
@@ -365,8 +365,13 @@ impl Dialect {
     }
 
     /// Whether a column comes from a parent of its table, and is renamed there.
-    pub(crate) fn is_inherited(self, column: &physical::Column) -> bool {
-        self == Self::Postgres && postgres::inheriting::is_inherited(column)
+    pub(crate) fn comes_of_parent(self, column: &physical::Column) -> bool {
+        self == Self::Postgres && postgres::inheriting::comes_of_parent(column)
+    }
+
+    /// Whether a check is there because a parent of its table has it, and comes and goes with that one.
+    pub(crate) fn is_of_parent(self, check: &physical::Check) -> bool {
+        self == Self::Postgres && postgres::inheriting::is_inherited(&check.attributes)
     }
 
     /// Whether a computed column becomes another one in place, with its values.

@@ -343,6 +343,29 @@ impl Table {
         list.split(", ").filter(|name| !name.is_empty()).map(crate::sql::unquote).collect()
     }
 
+    /// Those of them that the table still inherits from when it has become another one.
+    pub fn parents_kept(&self, later: &Self) -> Vec<String> {
+        let stays =
+            |name: &String| later.parents().iter().any(|other| self.case.table_key(other) == self.case.table_key(name));
+        self.parents().into_iter().filter(stays).collect()
+    }
+
+    /// Its options, with these and no others to inherit from.
+    pub fn options_with_parents(&self, kept: &[String]) -> Options {
+        let is_kept = |name: &&str| {
+            let name = self.case.table_key(&crate::sql::unquote(name));
+            kept.iter().any(|one| self.case.table_key(one) == name)
+        };
+        let told = |option: &String| match option.strip_prefix("inherits (").and_then(|rest| rest.strip_suffix(')')) {
+            Some(list) => {
+                let names: Vec<&str> = list.split(", ").filter(is_kept).collect();
+                (!names.is_empty()).then(|| format!("inherits ({})", names.join(", ")))
+            }
+            None => Some(option.clone()),
+        };
+        self.options.iter().filter_map(told).collect()
+    }
+
     /// Whether the table has this storage option.
     pub fn has_option(&self, option: &str) -> bool {
         self.options.contains(option)

@@ -76,7 +76,7 @@ pub(super) fn renamed(dialect: Dialect, from: &Schema, to: &Schema, renames: &Re
                 numbering = Some(new.clone());
             }
             // One that a parent has is renamed there.
-            if table.column(&old).is_some_and(|column| dialect.is_inherited(column)) {
+            if table.column(&old).is_some_and(|column| dialect.comes_of_parent(column)) {
                 continue;
             }
             let (table, from, to) = (owner.clone(), old.clone(), new.clone());

@@ -1,6 +1,7 @@
 //! What PostgreSQL keeps of columns, keys, checks and indexes that the language has no clause for: the words of
 //! `option "…"`, and how each is written as SQL.
 
+use super::inheriting::{ALSO_INHERITED, INHERITED};
 use super::quote::{quote, quote_object};
 use crate::dialect::lowering::Attributed;
 use crate::physical::{Options, qualified};
@@ -13,7 +14,7 @@ pub(super) fn known(on: Attributed, option: &str) -> Option<String> {
     let known = match on {
         Attributed::Column => {
             folded == "serial"
-                || folded == "inherited"
+                || matches!(folded.as_str(), INHERITED | ALSO_INHERITED)
                 || folded == "identity cycle"
                 || storage_word(&folded).is_some()
                 || folded.strip_prefix("compression ").is_some_and(is_word)
@@ -35,7 +36,9 @@ pub(super) fn known(on: Attributed, option: &str) -> Option<String> {
             matches!(folded.as_str(), "not valid" | "match full" | "inherited" | "not enforced")
                 || folded.starts_with(DELETED_COLUMNS)
         }
-        Attributed::Check => matches!(folded.as_str(), "not valid" | "no inherit" | "inherited" | "not enforced"),
+        Attributed::Check => {
+            matches!(folded.as_str(), "not valid" | "no inherit" | INHERITED | ALSO_INHERITED | "not enforced")
+        }
         Attributed::Index => {
             matches!(folded.as_str(), "nulls not distinct" | "clustered" | "replica identity")
                 || is_parameter

@@ -6,6 +6,7 @@ mod blocks;
 pub(in crate::dialect) mod client;
 mod constraints;
 mod create;
+mod descent;
 mod dropping;
 mod grants;
 mod indexes;
@@ -109,6 +110,8 @@ pub(in crate::dialect) struct Reader {
     owners: BTreeMap<String, (String, String)>,
     /// Tables that became parts of others.
     parts: Vec<partitions::Part>,
+    /// The tables that others inherit from, by the latter, in the order in which they are said.
+    parents: BTreeMap<u32, Vec<u32>>,
     /// The namespace that names without one are in now, where it is not `public`.
     namespace: Option<String>,
     /// Namespaces other than `public` that extensions are in; what they bring is not known.
@@ -153,6 +156,7 @@ impl Statements for Reader {
 
     fn finish(mut self: Box<Self>) -> Result<Introspected, String> {
         self.settle_parts();
+        self.settle_parents();
         self.settle_routines();
         for Pending { constraint, table, columns } in std::mem::take(&mut self.pending) {
             let Some(oid) = self.oid(&table) else {

@@ -4,6 +4,7 @@ use super::super::altering::alter_together;
 use super::super::keeping::{keep, make_kept, restore};
 use super::super::rowing;
 use super::attributes;
+use super::inheriting::{ALSO_INHERITED, INHERITED, is_inherited};
 use super::quote::{QUOTING, literal, quote, quote_all, quote_collation, quote_object, quote_routine};
 use super::types::{Family, family, is_widening};
 use crate::physical::{
@@ -327,10 +328,6 @@ fn about_key(table: &str, constraint: &Constraint) -> Vec<String> {
     attributes::about_index(table, name.as_deref().unwrap_or_default(), attributes)
 }
 
-fn is_inherited(attributes: &Options) -> bool {
-    attributes.contains("inherited")
-}
-
 /// The options of a table that stand behind its columns, in the order of the grammar (PostgreSQL 17, "CREATE TABLE").
 fn behind_columns(table: &Table) -> String {
     let said = |words: &[&str]| -> String {
@@ -642,7 +639,8 @@ fn key_columns(columns: &[KeyColumn]) -> String {
 /// What stands behind a reference or check, as the catalogue words it.
 fn behind(attributes: &Options) -> String {
     let placed = |one: &&String| {
-        !matches!(one.as_str(), "inherited" | "match full") && !one.starts_with(attributes::DELETED_COLUMNS)
+        !matches!(one.as_str(), INHERITED | ALSO_INHERITED | "match full")
+            && !one.starts_with(attributes::DELETED_COLUMNS)
     };
     attributes.iter().filter(placed).map(|attribute| format!(" {attribute}")).collect()
 }

@@ -64,6 +64,9 @@ impl Planner<'_> {
                 self.add_column(to, new);
                 if first.is_some_and(|first| first.name == new.name) {
                     self.stages.add_first.extend(self.stages.add_columns.drain(before..));
+                } else if self.dialect.comes_of_parent(new) {
+                    // A parent that adds it finds it; the other way round there is one already.
+                    self.stages.add_before_parents.extend(self.stages.add_columns.drain(before..));
                 }
                 continue;
             };

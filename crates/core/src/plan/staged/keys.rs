@@ -42,7 +42,7 @@ impl Planner<'_> {
         }
         let lists = (from.checks.as_slice(), to.checks.as_slice());
         self.constraint_list([from, to], lists, checks, Constraint::Check, |this, check| {
-            this.check_is_in_the_way(from, to, &check.expression)
+            !this.dialect.is_of_parent(check) && this.check_is_in_the_way(from, to, &check.expression)
         });
     }
 

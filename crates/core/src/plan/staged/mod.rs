@@ -16,7 +16,10 @@ use super::rows::RowSteps;
 use super::step::Step;
 use crate::Dialect;
 use crate::diff::{Changes, TableChange};
-use crate::physical::Schema;
+use crate::physical::{Schema, Table};
+
+/// Tables that inherit from each other over more generations than this are none.
+const MOST_GENERATIONS: usize = 16;
 
 /// Plans by stages; see [`Stages`] for their order.
 pub(super) fn steps(
@@ -58,7 +61,7 @@ pub(super) fn steps(
         planner.renumbered.extend(columns.into_iter().map(|column| (alteration.from.key(), column)));
     }
     planner.references_in_the_way(&altered, &dropped);
-    for table in from.tables() {
+    for table in parents_first(from) {
         let Some(after) = to.table(&table.name) else { continue };
         let alteration = altered.iter().find(|one| one.from.key() == table.key());
         planner.table(table, after, alteration);
@@ -68,11 +71,27 @@ pub(super) fn steps(
     planner.stages.in_order(dialect)
 }
 
+/// The tables of a schema, by name, those that inherit behind those that they inherit from: these have changed by then.
+fn parents_first(schema: &Schema) -> Vec<&Table> {
+    fn depth(schema: &Schema, table: &Table, most: usize) -> usize {
+        let parents = table.parents();
+        // A circle has no end.
+        let parents = parents.iter().filter_map(|name| schema.table(name)).filter(|_| most > 0);
+        parents.map(|parent| depth(schema, parent, most - 1) + 1).max().unwrap_or_default()
+    }
+    let mut tables: Vec<&Table> = schema.tables().collect();
+    if tables.iter().any(|table| !table.parents().is_empty()) {
+        tables.sort_by_key(|table| depth(schema, table, MOST_GENERATIONS));
+    }
+    tables
+}
+
 /// Steps by the stage in which they run.
 #[derive(Default)]
 struct Stages {
     rows: RowSteps,
     drop_references: Vec<Step>,
+    leave_parents: Vec<Step>,
     release_identities: Vec<Step>,
     drop_tables: Vec<Step>,
     create_first: Vec<Step>,
@@ -87,13 +106,16 @@ struct Stages {
     rename_constraints: Vec<Step>,
     set_options: Vec<Step>,
     create_tables: Vec<Step>,
+    add_before_parents: Vec<Step>,
     add_columns: Vec<Step>,
     fill_columns: Vec<Step>,
     alter_columns: Vec<Step>,
     add_computed: Vec<Step>,
     drop_columns: Vec<Step>,
     drop_enums: Vec<Step>,
+    create_heirs: Vec<Step>,
     add_constraints: Vec<Step>,
+    join_parents: Vec<Step>,
     create_indexes: Vec<Step>,
     grant_identities: Vec<Step>,
     add_references: Vec<Step>,
@@ -105,6 +127,7 @@ impl Stages {
         [
             self.rows.first,
             self.drop_references,
+            self.leave_parents,
             self.release_identities,
             self.drop_tables,
             self.rows.released,
@@ -124,14 +147,17 @@ impl Stages {
             self.set_options,
             self.create_tables,
             self.rows.early,
+            self.add_before_parents,
             self.add_columns,
             self.fill_columns,
             self.alter_columns,
             self.add_computed,
             self.drop_columns,
             self.drop_enums,
+            self.create_heirs,
             self.rows.late,
             self.add_constraints,
+            self.join_parents,
             self.create_indexes,
             self.grant_identities,
             self.add_references,

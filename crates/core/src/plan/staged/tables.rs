@@ -3,8 +3,9 @@
 use std::collections::BTreeSet;
 
 use super::Planner;
+use crate::Dialect;
 use crate::diff::TableAlteration;
-use crate::physical::{ForeignKey, KeyColumn, Table};
+use crate::physical::{Column, ForeignKey, KeyColumn, Options, Schema, Table};
 use crate::plan::order::made_first;
 use crate::plan::step::{Commented, Constraint, Step};
 
@@ -18,11 +19,17 @@ impl Planner<'_> {
             let (from, to) = (from.name.clone(), to.name.clone());
             self.stages.rename_tables.push(Step::RenameTable { from, to, by_way_of: None, numbering: Vec::new() });
         }
-        if from.options != to.options {
-            let (old, new) = (from.options.clone(), to.options.clone());
-            self.stages.set_options.push(Step::SetOptions { table: to.name.clone(), from: old, to: new });
-        }
-        let followed = self.dialect.as_parents_leave(from, to, alteration);
+        // It leaves parents while everything is as it was, and joins others once it has all that they have.
+        let kept = from.parents_kept(to);
+        let (left, joining) = (from.options_with_parents(&kept), to.options_with_parents(&kept));
+        let set = |table: &Table, old: &Options, new: &Options| {
+            let (table, from, to) = (table.name.clone(), old.clone(), new.clone());
+            (from != to).then_some(Step::SetOptions { table, from, to })
+        };
+        self.stages.leave_parents.extend(set(from, &from.options, &left));
+        self.stages.set_options.extend(set(to, &left, &joining));
+        self.stages.join_parents.extend(set(to, &joining, &to.options));
+        let followed = self.dialect.as_parents_leave([self.from, self.to], [from, to], alteration);
         let (from, alteration) = match &followed {
             Some((from, alteration)) => (from, alteration.as_ref()),
             None => (from, alteration),
@@ -40,8 +47,15 @@ impl Planner<'_> {
     /// References to tables that come later, or to keys that are only made in this plan, are added at the end.
     pub(super) fn create(&mut self, tables: Vec<Table>) {
         let mut made: BTreeSet<String> = BTreeSet::new();
+        let mut heirs: BTreeSet<String> = BTreeSet::new();
         for mut table in made_first(self.dialect, tables) {
-            made.insert(table.key());
+            // One that inherits from a table that is there has its columns as they are to be.
+            let is_heir = table
+                .parents()
+                .iter()
+                .any(|name| self.from.table(name).is_some() || heirs.contains(&table.case.table_key(name)));
+            let set = if is_heir { &mut heirs } else { &mut made };
+            set.insert(table.key());
             let (now, later): (Vec<_>, Vec<_>) = std::mem::take(&mut table.foreign_keys).into_iter().partition(|key| {
                 let referenced = self.to.key(&key.referenced_table);
                 // Rows that come back may reference each other, and some servers look at them one by one.
@@ -68,7 +82,10 @@ impl Planner<'_> {
             } else {
                 table.foreign_keys = now;
             }
-            self.stages.create_tables.push(Step::CreateTable(table));
+            let stage = if is_heir { &mut self.stages.create_heirs } else { &mut self.stages.create_tables };
+            let corrections = corrections(self.dialect, self.to, &table);
+            stage.push(Step::CreateTable(table));
+            stage.extend(corrections);
         }
     }
 
@@ -93,4 +110,21 @@ impl Planner<'_> {
         ordered.reverse();
         self.stages.drop_tables.extend(ordered.into_iter().map(Step::DropTable));
     }
+}
+
+/// What a table that was made has of its parents and is not to have: their defaults, and that there have to be values.
+fn corrections(dialect: Dialect, to: &Schema, table: &Table) -> Vec<Step> {
+    let parents = table.parents();
+    let corrected = |column: &Column| {
+        let mut made = column.clone();
+        for above in parents.iter().filter_map(|name| to.table(name)?.column(&column.name)) {
+            made.default = made.default.take().or_else(|| above.default.clone());
+            made.nullable &= above.nullable;
+        }
+        let (from, to) = (Box::new(made), Box::new(column.clone()));
+        (from != to).then(|| Step::AlterColumn { table: table.name.clone(), from, to, using: None })
+    };
+    let of_parents =
+        table.columns.iter().filter(|column| dialect.comes_of_parent(column) && column.generated.is_none());
+    of_parents.filter_map(corrected).collect()
 }

@@ -170,6 +170,7 @@ impl Reader<'_> {
     pub(super) fn columns_sql(&self) -> String {
         let collation = collation_name("co");
         let compression = self.since(140_000, "nullif(a.attcompression::text, '')", "null");
+        let inherited = inherited("a.attislocal", "a.attinhcount");
         format!(
             "select a.attrelid, a.attnum, a.attname, format_type(a.atttypid, a.atttypmod),
                     case when t.typtype = 'e' and t.typnamespace $namespaces then $name(t.typnamespace, t.typname)
@@ -181,7 +182,7 @@ impl Reader<'_> {
                         case a.attstorage when 'p' then 'plain' when 'e' then 'external' when 'm' then 'main'
                                           else 'extended' end end,
                     case {compression} when 'p' then 'pglz' when 'l' then 'lz4' end,
-                    nullif(a.attstattarget, -1), array_to_string(a.attoptions, E'\\n'), d.description, a.attislocal,
+                    nullif(a.attstattarget, -1), array_to_string(a.attoptions, E'\\n'), d.description, {inherited},
                     a.attcollation, case when a.attacl is not null then true end
              from pg_attribute a
              join pg_class c on c.oid = a.attrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
@@ -214,7 +215,7 @@ impl Reader<'_> {
                 peculiarities.push(format!("statistics {target}"));
             }
             peculiarities.extend(lines(&row, 13).into_iter().filter(|option| !option.starts_with(OWN_OPTION)));
-            said(&mut peculiarities, !truth(&row, 15), "inherited");
+            peculiarities.extend(optional(&row, 15));
             let found = numbering.get(&(table, column));
             peculiarities.extend(found.map(|(_, words)| words.clone()).unwrap_or_default());
             self.catalogue.columns.push(ColumnRow {
@@ -293,6 +294,7 @@ impl Reader<'_> {
             "null",
         );
         let enforced = self.since(180_000, "con.conenforced", "true");
+        let inherited = inherited("con.conislocal", "con.coninhcount");
         format!(
             "select con.conrelid, con.conname, con.contype, con.conkey, con.confrelid,
                     case when rc.oid is not null and not (rc.relnamespace $namespaces) then $name(rc.relnamespace, rc.relname) end,
@@ -306,7 +308,7 @@ impl Reader<'_> {
                          join pg_attribute a on a.attrelid = i.indrelid and a.attnum = n.attnum
                          where n.ordinality > i.indnkeyatts) end,
                     array_to_string(ic.reloptions, E'\\n'), {set_columns}, {enforced},
-                    ts.spcname, con.conislocal, i.indisclustered, i.indisreplident,
+                    ts.spcname, {inherited}, i.indisclustered, i.indisreplident,
                     case when con.contype in ('p', 'u', 'x') then con.conindid end
              from pg_constraint con
              join pg_class c on c.oid = con.conrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
@@ -331,7 +333,7 @@ impl Reader<'_> {
             if let Some(columns) = optional(&row, 17) {
                 peculiarities.push(format!("include ({columns})"));
             }
-            said(&mut peculiarities, !truth(&row, 22), "inherited");
+            peculiarities.extend(optional(&row, 22));
             said(&mut peculiarities, truth(&row, 23), "clustered");
             said(&mut peculiarities, truth(&row, 24), "replica identity");
             said(&mut peculiarities, !truth(&row, 20), "not enforced");
@@ -483,4 +485,10 @@ impl Reader<'_> {
     fn names(&mut self, sql: &str) -> Result<BTreeMap<u32, Option<String>>, ServerError> {
         Ok(self.ask(sql)?.iter().map(|row| (number(row, 0), optional(row, 1))).collect())
     }
+}
+
+/// That something is there because a parent of its table has it, be it declared by the table as well (PostgreSQL 17,
+/// "pg_attribute" and "pg_constraint").
+fn inherited(is_local: &str, count: &str) -> String {
+    format!("case when not {is_local} then 'inherited' when {count} > 0 then 'also inherited' end")
 }

@@ -254,6 +254,7 @@ impl Reader {
         cursor.go_to(start);
         let oid = self.table(cursor)?;
         let before = self.statistics_of(oid);
+        let heritage = (!is_alone && self.has_heirs(oid)).then(|| self.heritage(oid));
         loop {
             self.table_action(cursor, oid)?;
             if !cursor.eat(",") {
@@ -263,6 +264,9 @@ impl Reader {
         if !is_alone {
             let new = self.statistics_of(oid).into_iter().filter(|one| !before.contains(one));
             self.hand_down(&name, &new.collect::<Vec<_>>());
+        }
+        if let Some(before) = heritage {
+            self.pass_on(oid, &before)?;
         }
         if cursor.is_at_end() { Ok(Read::Done) } else { Err(Stop::Here) }
     }
@@ -293,7 +297,7 @@ impl Reader {
         if self.security(cursor, &table) {
             return Ok(());
         }
-        if self.firing(cursor, &table)? {
+        if self.firing(cursor, &table)? || self.changes_parents(cursor, oid)? {
             return Ok(());
         }
         if cursor.eat_all(&["replica", "identity"]) {

@@ -3,6 +3,7 @@
 use super::{Pending, Reader, Reading, USUAL_PLACE, labels, parameters};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ConstraintRow, OtherRow};
+use crate::dialect::postgres::inheriting::{ALSO_INHERITED, INHERITED};
 use crate::dialect::postgres::quote::{quote, quote_object};
 use crate::dialect::reading::{OrStop, Stop};
 use crate::physical::ObjectKind;
@@ -89,9 +90,11 @@ impl Reader {
         if row.kind == 'c' {
             // One that is inherited by this name, too, is one with it (PostgreSQL 17, "CREATE TABLE", INHERITS).
             let is_inherited = |other: &ConstraintRow| {
-                other.table == oid && other.name == row.name && other.peculiarities.iter().any(|one| one == "inherited")
+                other.table == oid && other.name == row.name && other.peculiarities.iter().any(|one| one == INHERITED)
             };
+            let rules = self.catalogue.constraints.len();
             self.catalogue.constraints.retain(|other| !is_inherited(other));
+            row.peculiarities.extend((self.catalogue.constraints.len() < rules).then(|| ALSO_INHERITED.to_owned()));
         }
         row.definition = cursor.between(start, cursor.at()).to_owned();
         if let Some([column]) = own

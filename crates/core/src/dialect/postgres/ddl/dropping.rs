@@ -283,6 +283,11 @@ impl Reader {
     }
 
     pub(super) fn drop_table(&mut self, oid: u32) {
+        // What inherits from it can only go along.
+        for heir in self.heirs(oid) {
+            self.drop_table(heir);
+        }
+        self.parents.remove(&oid);
         let name = self.table_name(oid);
         let mut at = 0;
         while let Some(row) = self.catalogue.constraints.get(at) {

@@ -85,21 +85,26 @@ impl Reader {
         let old = cursor.name().here()?;
         cursor.expect("to").here()?;
         let new = cursor.name().here()?;
-        self.stays_readable(&old_table, &old)?;
-        let row = self.column(oid, &old)?;
-        keep_sequence(row, &old_table, &old);
-        row.name.clone_from(&new);
+        self.rename_column(oid, &old, &new)
+    }
+
+    pub(super) fn rename_column(&mut self, oid: u32, old: &str, new: &str) -> Reading<()> {
+        let old_table = self.table_name(oid);
+        self.stays_readable(&old_table, old)?;
+        let row = self.column(oid, old)?;
+        keep_sequence(row, &old_table, old);
+        new.clone_into(&mut row.name);
         for place in self.columns.get_mut(&oid).into_iter().flatten().filter(|one| **one == old) {
-            place.clone_from(&new);
+            new.clone_into(place);
         }
         let of_column = |one: &(String, String)| one.0 == old_table && one.1 == old;
-        self.owners.values_mut().filter(|one| of_column(one)).for_each(|one| one.1.clone_from(&new));
+        self.owners.values_mut().filter(|one| of_column(one)).for_each(|one| new.clone_into(&mut one.1));
         for one in self.pending.iter_mut().filter(|one| one.table == old_table) {
-            one.columns.iter_mut().filter(|column| **column == old).for_each(|column| column.clone_from(&new));
+            one.columns.iter_mut().filter(|column| **column == old).for_each(|column| new.clone_into(column));
         }
         let respelled = |text: &str| {
             Expression::read(text, SYNTAX)
-                .with_columns(|found| (found.name == old).then(|| quote(&new)))
+                .with_columns(|found| (found.name == old).then(|| quote(new)))
                 .text()
                 .to_owned()
         };

@@ -6,6 +6,7 @@ use super::names::is_built_in;
 use super::{CLAUSES, Reader, Reading, USUAL_PLACE, elements, labels, parameters, type_text, usual_range};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ColumnRow, ConstraintRow, OtherRow, SequenceRow, TableRow};
+use crate::dialect::postgres::inheriting::{ALSO_INHERITED, INHERITED};
 use crate::dialect::postgres::quote::{literal, quote, quote_object};
 use crate::dialect::postgres::render::sequence_name;
 use crate::dialect::postgres::types::type_name;
@@ -16,14 +17,6 @@ use crate::sql::{Cursor, TokenKind, unquote};
 /// What another table can be copied with (PostgreSQL 17, "CREATE TABLE", `LIKE`).
 const INCLUDED: [&str; 9] =
     ["comments", "compression", "constraints", "defaults", "generated", "identity", "indexes", "statistics", "storage"];
-
-/// How a table gets the columns of another one.
-enum Copies<'a> {
-    /// It inherits them.
-    Inherited,
-    /// It is made like it, with what is included.
-    Like(&'a BTreeSet<&'static str>),
-}
 
 impl Reader {
     pub(super) fn create_table(&mut self, cursor: &mut Cursor<'_>, sql: &str, persistence: char) -> Reading<Read> {
@@ -153,8 +146,7 @@ impl Reader {
         while !cursor.is_at_end() {
             let mut word = None;
             if cursor.eat("inherits") {
-                let parents: Vec<_> = self.relations(cursor)?.iter().map(|name| quote_object(name)).collect();
-                word = Some(format!("inherits ({})", parents.join(", ")));
+                self.relations(cursor)?;
             } else if cursor.eat_all(&["partition", "by"]) {
                 let method = cursor.name().here()?;
                 word = Some(format!("partition by {method} ({})", partition_key(cursor.parenthesised().here()?)?));
@@ -189,7 +181,7 @@ impl Reader {
                 false => included.retain(|one| !all.clone().any(|gone| gone == *one)),
             }
         }
-        self.copy_columns(other, oid, &Copies::Like(&included));
+        self.copy_columns(other, oid, &included);
         let name = self.table_name(other);
         let is_of_it = |row: &OtherRow| row.after.contains(&name) || row.table.as_ref() == Some(&name);
         let unread = |row: &OtherRow| match row.kind {
@@ -202,7 +194,7 @@ impl Reader {
             return Err(Stop::Because(format!("what is included of `{name}` is not read: {}", row.name)));
         }
         if included.contains("constraints") {
-            self.copy_checks(other, oid, None);
+            self.copy_checks(other, oid);
         }
         if included.contains("indexes") {
             self.copy_indexes(other, oid)?;
@@ -210,25 +202,15 @@ impl Reader {
         Ok(())
     }
 
-    /// What a table has of one it inherits from: columns and checks.
-    pub(super) fn inherit(&mut self, parent: &str, oid: u32) -> Reading<()> {
-        let missing = || Stop::Because(format!("there is no table `{parent}` before this"));
-        let other = self.oid(parent).ok_or_else(missing)?;
-        self.copy_columns(other, oid, &Copies::Inherited);
-        self.copy_checks(other, oid, Some("inherited"));
-        Ok(())
-    }
-
-    /// The checks of another table; what is inherited is said so, and not all of it is.
-    fn copy_checks(&mut self, from: u32, to: u32, word: Option<&str>) {
-        let stays = |row: &&ConstraintRow| word.is_some() && row.peculiarities.iter().any(|one| one == "no inherit");
+    /// The checks of another table.
+    fn copy_checks(&mut self, from: u32, to: u32) {
         let checks = self.catalogue.constraints.iter().filter(|row| row.table == from && row.kind == 'c');
-        for mut row in checks.filter(|row| !stays(row)).cloned().collect::<Vec<_>>() {
+        for mut row in checks.cloned().collect::<Vec<_>>() {
             if self.catalogue.constraints.iter().any(|other| other.table == to && other.name == row.name) {
                 continue;
             }
             row.table = to;
-            row.peculiarities.extend(word.map(str::to_owned));
+            row.peculiarities.retain(|one| one != INHERITED && one != ALSO_INHERITED);
             self.catalogue.constraints.push(row);
         }
     }
@@ -278,36 +260,25 @@ impl Reader {
         Ok(())
     }
 
-    fn copy_columns(&mut self, from: u32, to: u32, copies: &Copies<'_>) {
-        let has = |what: &str| matches!(copies, Copies::Like(included) if included.contains(what));
-        let is_inherited = matches!(copies, Copies::Inherited);
+    fn copy_columns(&mut self, from: u32, to: u32, included: &BTreeSet<&'static str>) {
+        let has = |what: &str| included.contains(what);
         let rows: Vec<ColumnRow> = self.catalogue.columns.iter().filter(|row| row.table == from).cloned().collect();
         for row in rows {
-            // What several parents have is one column, required where one of them says so (PostgreSQL 17, "CREATE TABLE", INHERITS).
-            if let Some(number) = self.number(to, &row.name).filter(|_| is_inherited) {
-                let is_it = |other: &&mut ColumnRow| other.table == to && other.number == number;
-                if let Some(merged) = self.catalogue.columns.iter_mut().find(is_it) {
-                    merged.required |= row.required;
-                    merged.expression = merged.expression.take().or(row.expression);
-                }
-                continue;
-            }
             let names = self.columns.entry(to).or_default();
             names.push(row.name.clone());
             let number = i16::try_from(names.len()).unwrap_or(i16::MAX);
-            // How values are stored is inherited, too (PostgreSQL 15, `MergeAttributes`).
             let storage = row.peculiarities.iter().filter(|word| match word.split(' ').next().unwrap_or_default() {
                 "statistics" => false,
-                word => is_inherited || has(word),
+                word => has(word),
             });
-            let peculiarities = storage.cloned().chain(is_inherited.then(|| "inherited".to_owned())).collect();
+            let peculiarities = storage.cloned().collect();
             self.catalogue.columns.push(ColumnRow {
                 table: to,
                 number,
                 expression: row
                     .expression
-                    .filter(|_| is_inherited || has(if row.generated.is_some() { "generated" } else { "defaults" })),
-                generated: row.generated.filter(|_| is_inherited || has("generated")),
+                    .filter(|_| has(if row.generated.is_some() { "generated" } else { "defaults" })),
+                generated: row.generated.filter(|_| has("generated")),
                 identity: row.identity.filter(|_| has("identity")),
                 numbering: row.numbering.filter(|_| has("identity")),
                 comment: row.comment.filter(|_| has("comments")),
@@ -360,6 +331,10 @@ impl Reader {
                 let inherited = rows.remove(at);
                 row.required = inherited.required;
                 row.expression = inherited.expression.filter(|_| inherited.generated.is_none());
+                let is_of_parent = inherited.peculiarities.iter().any(|one| one == INHERITED);
+                row.peculiarities = inherited.peculiarities;
+                row.peculiarities.retain(|one| one != INHERITED);
+                row.peculiarities.extend(is_of_parent.then(|| ALSO_INHERITED.to_owned()));
             }
         } else {
             self.columns.entry(oid).or_default().push(name.clone());
