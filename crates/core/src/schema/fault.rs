@@ -151,9 +151,33 @@ pub enum FaultKind {
     #[error("the name `{name}` is longer than {provider} keeps it", provider = provider.title())]
     NameTooLong { provider: Provider, name: String, most: String },
     #[error("the key of {what} is up to {length} bytes long, and {provider} allows {most}", provider = provider.title())]
-    KeyTooLong { provider: Provider, what: String, length: u64, most: u64 },
+    KeyTooLong { provider: Provider, what: String, length: u64, most: u64, longest: String, part: KeptAs },
     #[error("`{column}` is unbounded, and {provider} indexes only its beginning", provider = provider.title())]
-    UnboundedKey { provider: Provider, column: String },
+    UnboundedKey { provider: Provider, column: String, holds: &'static str, part: KeptAs },
+}
+
+/// What a column that is too long is a part of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum KeptAs {
+    /// An index.
+    Index,
+    /// A primary key or unique constraint.
+    Key,
+    /// A reference.
+    Reference,
+}
+
+impl KeptAs {
+    /// How only the beginning of a column is taken, where it can be.
+    fn beginning(self, provider: Provider, column: &str) -> Option<String> {
+        match self {
+            Self::Index => Some(format!("index only the beginning: `{column} prefix(100)`")),
+            Self::Key => Some(format!(
+                "take only the beginning: `option \"prefix {column}(100)\" for {provider}` behind the key"
+            )),
+            Self::Reference => None,
+        }
+    }
 }
 
 impl FaultKind {
@@ -334,11 +358,14 @@ impl FaultKind {
                 None => format!("{} has {known}", provider.title()),
             },
             Self::NameTooLong { most, .. } => format!("choose a name of at most {most}"),
-            Self::KeyTooLong { .. } => {
-                "shorten the columns, index fewer of them, or only the beginning: `index (name prefix(100))`".into()
+            Self::KeyTooLong { provider, longest, part, .. } => {
+                let shorter = "shorten the columns, use fewer of them";
+                part.beginning(*provider, longest).map_or_else(|| format!("{shorter}, and of the ones they reference the same"), |way| format!("{shorter}, or {way}"))
             }
-            Self::UnboundedKey { column, .. } => {
-                format!("give the column a length, such as `text(200)`, or index its beginning: `index ({column} prefix(100))`")
+            Self::UnboundedKey { provider, column, holds, part } => {
+                let bounded = format!("give the column a length, such as `{holds}(200)`");
+                part.beginning(*provider, column)
+                    .map_or_else(|| format!("{bounded}, and the one it references the same"), |way| format!("{bounded}, or {way}"))
             }
         }
     }

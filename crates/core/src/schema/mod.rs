@@ -27,7 +27,7 @@ pub use constraint::{
     Action, Check, DELETED_COLUMNS, Deferrable, ForeignKey, Index, IndexPart, KeyPart, NullsOrder, PrimaryKey,
     UNCHECKED, Unique,
 };
-pub use fault::{Fault, FaultKind, Severity};
+pub use fault::{Fault, FaultKind, KeptAs, Severity};
 pub use identifier::Identifier;
 pub use place::{Item, Part, Place};
 pub use program::{Domain, Exclusion, Form, Grant, Program, ProgramKind};

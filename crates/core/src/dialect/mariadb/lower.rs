@@ -9,8 +9,8 @@ use crate::dialect::lowering::{self, Attributed, Lowering, Storing, key_option, 
 use crate::dialect::{Dialect, Facts, Lowered};
 use crate::physical::{self, IndexKey, Options, TypeName};
 use crate::schema::{
-    Action, Column, Deferrable, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, IndexPart, Item, KeyPart,
-    Part, Place, Provider, Schema, Scoped, Storage, Table, Type, Unique, Value,
+    Action, Column, Deferrable, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, IndexPart, Item, KeptAs,
+    KeyPart, Part, Place, Provider, Schema, Scoped, Storage, Table, Type, Unique, Value,
 };
 use crate::sql::{Expression, Lexer, Syntax, TokenKind, unquote};
 
@@ -656,8 +656,15 @@ impl Mariadb {
         label: String,
         columns: &[(String, Option<u32>)],
     ) {
+        let part = match place.item {
+            Item::PrimaryKey | Item::Unique(_) => KeptAs::Key,
+            Item::ForeignKey(_) => KeptAs::Reference,
+            _ => KeptAs::Index,
+        };
         let mut length = 0;
-        for (name, prefix) in columns {
+        // No other type is nearly as long as a text, or as bytes.
+        let mut longest = (0, "");
+        for (name, prefix) in columns.iter().map(|(name, prefix)| (name.as_str(), prefix)) {
             let Some(column) = lowered.column(name) else { continue };
             let collation = column.collation.clone().unwrap_or_else(|| table_collation(lowered));
             let per_character = if is_text(&column.ty) { widest_character(&collation) } else { 1 };
@@ -679,17 +686,26 @@ impl Mariadb {
                     );
                     lowering.fault(kind, place.clone());
                 }
-                (_, Some(prefix)) => length += u64::from(*prefix) * per_character,
-                (Some(bytes), None) => length += bytes,
+                (_, Some(prefix)) => {
+                    length += u64::from(*prefix) * per_character;
+                    longest = longest.max((u64::from(*prefix) * per_character, name));
+                }
+                (Some(bytes), None) => {
+                    length += bytes;
+                    longest = longest.max((bytes, name));
+                }
                 (None, None) => {
-                    let kind = FaultKind::UnboundedKey { provider: self.provider(), column: name.clone() };
+                    let holds = if is_binary(&column.ty) { "bytes" } else { "text" };
+                    let (provider, column) = (self.provider(), name.to_owned());
+                    let kind = FaultKind::UnboundedKey { provider, column, holds, part };
                     lowering.fault(kind, place.clone());
                 }
             }
         }
         if length > LONGEST_KEY {
             let (provider, most) = (self.provider(), LONGEST_KEY);
-            lowering.fault(FaultKind::KeyTooLong { provider, what: label, length, most }, place);
+            let longest = longest.1.to_owned();
+            lowering.fault(FaultKind::KeyTooLong { provider, what: label, length, most, longest, part }, place);
         }
     }
 
