@@ -103,3 +103,4 @@ create table hashed_rest (id int not null, v int, primary key (id)) engine=innod
 -- A reference may have the name of a key.
 create table packet (id bigint unsigned not null primary key);
 create table segment (packet_id bigint unsigned not null, unique key packet_id (packet_id), constraint packet_id foreign key (packet_id) references packet (id));
+create table speaking (a varchar(10), b varchar(20) default charset(a));

@@ -251,8 +251,12 @@ impl Lifter<'_> {
         let mut lists: BTreeMap<Vec<String>, Vec<(String, String)>> = BTreeMap::new();
         for table in found.tables() {
             for column in &table.columns {
-                let words = self.lifting.words(&column.ty).filter(|words| words.iter().all(|word| !word.is_empty()));
-                if let Some(words) = words {
+                // A server that is not strict takes a word twice, or an empty one.
+                let is_list = |words: &Vec<String>| {
+                    let distinct: BTreeSet<&String> = words.iter().collect();
+                    distinct.len() == words.len() && words.iter().all(|word| !word.is_empty())
+                };
+                if let Some(words) = self.lifting.words(&column.ty).filter(is_list) {
                     lists.entry(words).or_default().push((table.name.clone(), column.name.clone()));
                 }
             }

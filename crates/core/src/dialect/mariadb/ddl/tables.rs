@@ -217,14 +217,11 @@ impl Reader {
         } else if cursor.eat("null") {
             self.column(table, name)?.nullable = true;
         } else if cursor.eat("default") {
-            // `null` is a default where it is the first word, and a clause of its own behind one.
+            // `null`, or a function called like one of these, is a default where it is the first word.
             let start = cursor.at();
             let is_first = |cursor: &Cursor<'_>| cursor.at() == start;
             let text = cursor
-                .until(|cursor| {
-                    matches!(cursor.peek(), "," | ")")
-                        || cursor.is_one_of(&CLAUSES) && !(cursor.is("null") && is_first(cursor))
-                })
+                .until(|cursor| matches!(cursor.peek(), "," | ")") || cursor.is_one_of(&CLAUSES) && !is_first(cursor))
                 .here()?;
             self.set_default(table, name, text)?;
         } else if cursor.eat("auto_increment") {
