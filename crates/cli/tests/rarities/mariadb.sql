@@ -104,3 +104,6 @@ create table hashed_rest (id int not null, v int, primary key (id)) engine=innod
 create table packet (id bigint unsigned not null primary key);
 create table segment (packet_id bigint unsigned not null, unique key packet_id (packet_id), constraint packet_id foreign key (packet_id) references packet (id));
 create table speaking (a varchar(10), b varchar(20) default charset(a));
+-- Rows are numbered within groups.
+create table shop_ticket (shop varchar(20) not null, number int not null auto_increment, primary key (shop, number)) engine=myisam;
+create table shop_receipt (shop int not null, number int not null auto_increment, two year(2), key (shop, number)) engine=aria;

@@ -400,6 +400,7 @@ create table invoice (
 create index on invoice (kind);
 create table public.invoice (id int generated always as identity primary key, of int references sales.invoice on delete cascade);
 create index invoice_kind_idx1 on public.invoice (of);
+grant create on schema sales to public;
 set search_path = public;
 create table \"Old Sales\".stock (id bigserial, constraint stock_key primary key (id), note text unique);
 comment on table \"Old Sales\".stock is 'what is left';

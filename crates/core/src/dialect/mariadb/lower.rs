@@ -14,6 +14,9 @@ use crate::schema::{
 };
 use crate::sql::{Expression, Lexer, Syntax, TokenKind, unquote};
 
+/// Storage engines of which a column numbers rows within groups (MariaDB, "AUTO_INCREMENT").
+const NUMBER_GROUPS: [&str; 3] = ["engine=myisam", "engine=aria", "engine=mrg_myisam"];
+
 /// InnoDB, "Limits": the longest key of a table with dynamic rows, in bytes.
 const LONGEST_KEY: u64 = 3072;
 
@@ -626,21 +629,18 @@ impl Mariadb {
             let place = if place.item == Item::Table { place.part(Part::Name) } else { place };
             self.key(lowering, lowered, place, label, &columns);
         }
-        let begins = |name: &str| {
-            let first = |columns: &[physical::KeyColumn]| columns.first().is_some_and(|one| one.name == name);
-            lowered.primary_key.as_ref().is_some_and(|key| first(&key.columns))
-                || lowered.uniques.iter().any(|key| first(&key.columns))
-                || lowered.indexes.iter().any(|index| match index.parts.first().map(|part| &part.key) {
-                    Some(IndexKey::Column(first)) => first == name,
-                    _ => false,
-                })
+        // MariaDB, "AUTO_INCREMENT": the column must be the first of a key; of a MyISAM or Aria table it numbers rows within
+        // groups where it comes later.
+        let numbers_groups = NUMBER_GROUPS.iter().any(|engine| lowered.has_option(engine));
+        let keys = columns_of_keys(lowered);
+        let is_numbered = |name: &str| {
+            keys.iter().any(|key| if numbers_groups { key.contains(&name) } else { key.first() == Some(&name) })
         };
         for (at, column) in table.columns.iter().enumerate() {
             let is_identity = lowered.column(column.name.as_str()).is_some_and(|made| made.identity.is_some());
-            if is_identity && !begins(column.name.as_str()) {
-                // MariaDB, "AUTO_INCREMENT": the column must be the first of a key.
+            if is_identity && !is_numbered(column.name.as_str()) {
                 let kind = lowering.not_expressible(
-                    "numbers rows only by a column that begins a primary key or unique constraint",
+                    "numbers rows only by a column that begins a primary key, unique constraint or index",
                     format!("write `primary key ({})`, or drop `identity`", column.name),
                 );
                 lowering.fault(kind, Place::whole(&table.name, Item::Column(at)).part(Part::Identity));
@@ -800,4 +800,17 @@ fn whole_column(part: &IndexPart) -> Option<&Identifier> {
         KeyPart::Column(name) if part.prefix.is_none() => Some(name),
         KeyPart::Column(_) | KeyPart::Expression(_) => None,
     }
+}
+
+/// The columns of each key and index of a table, as far as an index has no expression.
+fn columns_of_keys<'a>(table: &'a physical::Table) -> Vec<Vec<&'a str>> {
+    let named = |columns: &'a [physical::KeyColumn]| columns.iter().map(|one| one.name.as_str()).collect();
+    let column = |part: &'a physical::IndexPart| match &part.key {
+        IndexKey::Column(name) => Some(name.as_str()),
+        IndexKey::Expression(_) => None,
+    };
+    let primary = table.primary_key.iter().map(|one| named(&one.columns));
+    let uniques = table.uniques.iter().map(|one| named(&one.columns));
+    let indexes = table.indexes.iter().map(|one| one.parts.iter().map_while(column).collect());
+    primary.chain(uniques).chain(indexes).collect()
 }

@@ -101,7 +101,8 @@ fn canonical(upper: &str) -> String {
         ("DECIMAL", "") => "(10,0)".into(),
         ("DECIMAL", one) if !one.contains(',') => one.replace(')', ",0)"),
         ("CHAR" | "BINARY" | "BIT", "") => "(1)".into(),
-        ("YEAR", _) => "(4)".into(),
+        // MariaDB, "YEAR Data Type": with two digits it is another type; any other width is four.
+        ("YEAR", two) if two != "(2)" => "(4)".into(),
         ("TIME" | "DATETIME" | "TIMESTAMP", "(0)") => String::new(),
         (_, other) if keeps_width => other.to_owned(),
         _ => String::new(),
@@ -207,6 +208,8 @@ mod tests {
         same("bool", "tinyint(1)");
         same("decimal(6, 2)", "decimal(6,2)");
         same("numeric", "decimal(10,0)");
+        same("year", "year(4)");
+        assert_ne!(type_name("year"), type_name("year(2)"));
         same("enum('a', 'b')", "enum('a','b')");
         assert_ne!(type_name("enum('a')"), type_name("enum('A')"));
         assert_ne!(type_name("tinyint"), type_name("tinyint(1)"));

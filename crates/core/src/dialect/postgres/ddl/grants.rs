@@ -232,7 +232,13 @@ impl Reader {
         let kind = words.join(" ");
         let mut objects = Vec::new();
         loop {
-            let name = self.relation(cursor)?;
+            // A namespace is in no other, nor is a server.
+            let name = match kind.as_str() {
+                "table" | "sequence" | "type" | "domain" | "function" | "procedure" | "routine" => {
+                    self.relation(cursor)?
+                }
+                _ => qualified::part(&cursor.name().here()?).into_owned(),
+            };
             let quoted = quote_object(&name);
             let plain = |sql: String, label: String, all| On { sql, label, after: name.clone(), all };
             objects.push(match kind.as_str() {
