@@ -107,3 +107,5 @@ create table speaking (a varchar(10), b varchar(20) default charset(a));
 -- Rows are numbered within groups.
 create table shop_ticket (shop varchar(20) not null, number int not null auto_increment, primary key (shop, number)) engine=myisam;
 create table shop_receipt (shop int not null, number int not null auto_increment, two year(2), key (shop, number)) engine=aria;
+create table padded (c char(3), v varchar(4) generated always as (c) virtual, w varchar(4) generated always as (rtrim(c)) stored, x char(5) generated always as (c) stored, key (w));
+create table placed (a int, b int) partition by list columns (a, b) (partition p values in ((1, 2), (3, 4)), partition rest default);

@@ -731,7 +731,11 @@ impl Reader<'_> {
                                 (true, "MAXVALUE") => "values less than maxvalue".to_owned(),
                                 (true, _) => format!("values less than ({bound})"),
                                 // MariaDB, "LIST Partitioning Type": the partition for all other values.
-                                (false, "MAXVALUE") => "default".to_owned(),
+                                (false, bound)
+                                    if bound.split(['(', ')', ',']).all(|one| matches!(one, "" | "MAXVALUE")) =>
+                                {
+                                    "default".to_owned()
+                                }
                                 (false, _) => format!("values in ({bound})"),
                             };
                             format!("partition {name} {values}")

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use super::padding::{depends_on_padding, is_column};
 use super::quote::{literal, quote};
 use super::types::{is_binary, is_spatial, is_text, key_bytes, portable, type_name};
 use super::{COLLATION, Flavor, SYNTAX};
@@ -729,6 +730,7 @@ impl Mariadb {
                     .refuse(format!("has no checks over a column that reference `{name}` changes by itself"), place);
             }
         }
+        let keys = columns_of_keys(lowered);
         for (at, column) in table.columns.iter().enumerate() {
             let Some(made) = lowered.column(column.name.as_str()).filter(|_| column.scope.holds(self.provider()))
             else {
@@ -753,13 +755,16 @@ impl Mariadb {
                 lowering.fault(kind, place.clone());
             }
             // Its padding depends on the mode of the session that reads it.
-            let padded = lowered
-                .columns
-                .iter()
-                .find(|other| other.ty.canonical().starts_with("CHAR(") && generated.expression.mentions(&other.name));
+            let is_kept = generated.storage == Storage::Stored || keys.iter().flatten().any(|name| *name == made.name);
+            let is_char = |one: &physical::Column| one.ty.canonical().starts_with("CHAR(");
+            let padded = lowered.columns.iter().filter(|other| is_kept && is_char(other)).find(|other| {
+                depends_on_padding(&generated.expression, &other.name)
+                    && !(is_char(made) && is_column(&generated.expression, &other.name))
+            });
             if let (Flavor::Mariadb, Some(padded)) = (self.0, padded) {
                 let what = format!("keeps no value computed from `{}`, which is of a `char` type", padded.name);
-                let kind = lowering.not_expressible(what, "make that column a `text(…)`");
+                let way = format!("write `rtrim({})`, or make that column a `text(…)`", padded.name);
+                let kind = lowering.not_expressible(what, way);
                 lowering.fault(kind, place);
             }
         }

@@ -9,6 +9,7 @@ pub(super) mod ddl;
 pub(super) mod lift;
 pub(super) mod lower;
 pub(super) mod misfits;
+mod padding;
 pub(super) mod quote;
 pub(super) mod render;
 mod types;
