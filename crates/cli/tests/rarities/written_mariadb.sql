@@ -77,3 +77,5 @@ create table gathered (a int, b varchar(9)) engine=merge union=(gathered_one) in
 delimiter #
 create procedure by_hash() begin select 1; end #
 delimiter ;
+CREATE EVENT `counting` ON SCHEDULE EVERY 5 HOUR STARTS '2026-11-30 00:08:32' ON COMPLETION NOT PRESERVE ENABLE DO SELECT 5;
+create definer=current_user event if not exists once_more on schedule at '2036-01-01 00:00:00' on completion preserve disable comment 'it''s' do delete from t;

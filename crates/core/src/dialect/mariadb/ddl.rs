@@ -3,6 +3,7 @@
 
 mod alter;
 mod create;
+mod events;
 mod indexes;
 mod partitions;
 mod stored;

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use super::events::event;
 use super::indexes::free_name;
 use super::{Fires, Kind, Made, Reader, Reading};
 use crate::dialect::aliases::with_aliases;
@@ -145,7 +146,12 @@ impl Reader {
                 cursor.eat_all(&["if", "not", "exists"]);
                 let name = Self::relation(cursor)?;
                 let kind = if word == "event" { ObjectKind::Event } else { ObjectKind::Routine };
-                let (make, drop) = (whole(cursor), format!("drop {word} {}", quote(&name)));
+                let told = match kind {
+                    ObjectKind::Event => event(&mut cursor.clone(), &name),
+                    _ => None,
+                };
+                let whole = whole(cursor);
+                let (make, drop) = (told.unwrap_or(whole), format!("drop {word} {}", quote(&name)));
                 self.other(kind, name, None, make, drop);
                 Ok(Read::Done)
             }
