@@ -669,8 +669,7 @@ impl Mariadb {
             let Some(column) = lowered.column(name) else { continue };
             let collation = column.collation.clone().unwrap_or_else(|| table_collation(lowered));
             let per_character = if is_text(&column.ty) { widest_character(&collation) } else { 1 };
-            let bytes =
-                key_bytes(&column.ty).map(|bytes| if is_text(&column.ty) { bytes / 4 * per_character } else { bytes });
+            let bytes = key_bytes(&column.ty, per_character);
             match (bytes, prefix) {
                 (_, Some(prefix)) if is_spatial(&column.ty) => length += u64::from(*prefix),
                 (_, Some(_)) if !is_text(&column.ty) && !is_binary(&column.ty) => {

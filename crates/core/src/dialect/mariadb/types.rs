@@ -150,19 +150,38 @@ pub(super) fn is_widening(from: &TypeName, to: &TypeName) -> bool {
 
 /// How many bytes of a key a column of the type takes at most; nothing where it is unbounded.
 ///
-/// InnoDB, "Limits"; a character of utf8mb4 takes up to 4.
-pub(super) fn key_bytes(ty: &TypeName) -> Option<u64> {
+/// InnoDB, "Limits"; MariaDB, "Data Type Storage Requirements". A character takes up to so many bytes.
+pub(super) fn key_bytes(ty: &TypeName, per_character: u64) -> Option<u64> {
     let canonical = ty.canonical();
     let (head, rest) = canonical.split_once('(').unwrap_or((canonical, ""));
-    let count = || rest.split([')', ',']).next().and_then(|digits| digits.parse::<u64>().ok());
+    let arguments: Vec<&str> = rest.split(')').next().unwrap_or_default().split(',').collect();
+    let number = |at: usize| arguments.get(at).and_then(|digits| digits.trim().parse::<u64>().ok());
+    // MariaDB, "DATETIME": two digits of a second's fraction take a byte.
+    let fraction = number(0).unwrap_or_default().div_ceil(2);
+    let words = u64::try_from(arguments.len()).unwrap_or(u64::MAX);
     Some(match head.split(' ').next().unwrap_or_default() {
-        "VARCHAR" | "CHAR" => 4 * count()?,
-        "VARBINARY" | "BINARY" => count()?,
+        "VARCHAR" | "CHAR" => per_character * number(0)?,
+        "VARBINARY" | "BINARY" => number(0)?,
         "LONGTEXT" | "MEDIUMTEXT" | "TEXT" | "TINYTEXT" | "LONGBLOB" | "MEDIUMBLOB" | "BLOB" | "TINYBLOB" | "JSON" => {
             return None;
         }
-        "DECIMAL" => count()?.div_ceil(2) + 1,
-        "UUID" => 16,
+        "TINYINT" | "YEAR" => 1,
+        "SMALLINT" => 2,
+        "MEDIUMINT" | "DATE" => 3,
+        "INT" | "FLOAT" | "INET4" => 4,
+        "TIME" => 3 + fraction,
+        "TIMESTAMP" => 4 + fraction,
+        "DATETIME" => 5 + fraction,
+        // MariaDB, "DECIMAL": nine digits take four bytes, on each side of the point.
+        "DECIMAL" => {
+            let digits = |count: u64| count / 9 * 4 + (count % 9).div_ceil(2);
+            let scale = number(1).unwrap_or_default();
+            digits(number(0)?.saturating_sub(scale)) + digits(scale)
+        }
+        "BIT" => number(0)?.div_ceil(8),
+        "enum" => 1 + u64::from(words > 255),
+        "set" => Some(words.div_ceil(8)).filter(|bytes| *bytes < 5).unwrap_or(8),
+        "UUID" | "INET6" => 16,
         _ => 8,
     })
 }
@@ -242,12 +261,23 @@ mod tests {
     fn keys_take_bytes() {
         #[track_caller]
         fn case(ty: &str, expected: Option<u64>) {
-            assert_eq!(key_bytes(&type_name(ty)), expected, "{ty}");
+            assert_eq!(key_bytes(&type_name(ty), 4), expected, "{ty}");
         }
         case("varchar(200)", Some(800));
         case("varbinary(16)", Some(16));
         case("longtext", None);
+        // As InnoDB of MariaDB 10.11 adds them up.
         case("bigint", Some(8));
-        case("decimal(6,2)", Some(4));
+        case("int unsigned", Some(4));
+        case("tinyint(1)", Some(1));
+        case("decimal(6,2)", Some(3));
+        case("decimal(10,2)", Some(5));
+        case("decimal(30,10)", Some(14));
+        case("datetime", Some(5));
+        case("datetime(6)", Some(8));
+        case("time(3)", Some(5));
+        case("bit(9)", Some(2));
+        case("enum('a','b')", Some(1));
+        case("set('a','b','c','d','e','f','g','h','i')", Some(2));
     }
 }

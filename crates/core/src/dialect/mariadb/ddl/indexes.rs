@@ -285,7 +285,7 @@ impl Reader {
                 let longest = longest_part(table.map(|row| row.engine.as_str()).unwrap_or_default());
                 let (Some(column), Some(longest)) = (whole, longest) else { continue };
                 let widest = column.collation.as_deref().map_or(1, widest_character);
-                let is_unbounded = key_bytes(&type_name(&column.ty)).is_none();
+                let is_unbounded = key_bytes(&type_name(&column.ty), 1).is_none();
                 if is_unbounded || u64::from(length.unwrap_or_default()) * widest > longest {
                     is_long = true;
                     part.prefix = Some(u32::try_from(longest / widest).unwrap_or(u32::MAX))
