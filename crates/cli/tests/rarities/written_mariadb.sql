@@ -79,3 +79,5 @@ create procedure by_hash() begin select 1; end #
 delimiter ;
 CREATE EVENT `counting` ON SCHEDULE EVERY 5 HOUR STARTS '2026-11-30 00:08:32' ON COMPLETION NOT PRESERVE ENABLE DO SELECT 5;
 create definer=current_user event if not exists once_more on schedule at '2036-01-01 00:00:00' on completion preserve disable comment 'it''s' do delete from t;
+create table switched (a enum('0', '1') not null default '0', b enum('x', '1') default '1', c set('1', '2') default '2', d int default '7', e decimal(6, 2) not null default '1.50') default charset utf8mb4 collate utf8mb4_unicode_ci;
+create table spread (a int) default charset utf8mb4 collate utf8mb4_unicode_ci partition by key (a);

@@ -719,7 +719,8 @@ impl Reader<'_> {
                     Some(format!("partition by {method} ({expression}) ({})", parts.join(", ")))
                 }
                 "hash" | "key" | "linear hash" | "linear key" => {
-                    Some(format!("partition by {method} ({expression}) partitions {}", rows.len()))
+                    let count = if rows.len() > 1 { format!(" partitions {}", rows.len()) } else { String::new() };
+                    Some(format!("partition by {method} ({expression}){count}"))
                 }
                 "range" | "range columns" | "list" | "list columns" => {
                     let is_range = method.starts_with("range");

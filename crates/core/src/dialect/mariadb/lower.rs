@@ -130,7 +130,9 @@ impl Storing for Mariadb {
         let folded = option.to_ascii_lowercase();
         // Names in it keep their letter case.
         if folded.starts_with("partition by ") {
-            table.options.insert(format!("partition by {}", &option["partition by ".len()..]));
+            // One partition is what there is where no number is said.
+            let by = option["partition by ".len()..].trim_end_matches(" partitions 1");
+            table.options.insert(format!("partition by {by}"));
             return;
         }
         if folded == VERSIONED && self.0 == Flavor::Mariadb {

@@ -234,7 +234,8 @@ fn column_definition(flavor: Flavor, column: &Column) -> String {
 /// A default is in parentheses unless it is a literal; MySQL wants them around that of a long text as well (MySQL 8.4,
 /// "Data Type Default Values").
 fn default_value(flavor: Flavor, column: &Column, default: &Expression) -> String {
-    let is_long = ["TEXT", "BLOB", "JSON"].iter().any(|word| column.ty.canonical().contains(word));
+    let head = column.ty.canonical().split(['(', ' ']).next().unwrap_or_default();
+    let is_long = ["TEXT", "BLOB", "JSON"].iter().any(|word| head.ends_with(word));
     // In parentheses it would be another default there, which is shown as `now()` (MySQL 8.4, "Automatic Initialization and
     // Updating for TIMESTAMP and DATETIME").
     let is_moment = flavor == Flavor::Mysql && default.text().to_ascii_lowercase().starts_with("current_timestamp");

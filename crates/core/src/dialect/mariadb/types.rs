@@ -186,6 +186,12 @@ pub(super) fn key_bytes(ty: &TypeName, per_character: u64) -> Option<u64> {
     })
 }
 
+/// Whether it holds numbers.
+pub(super) fn is_number(ty: &TypeName) -> bool {
+    let head = ty.canonical().split([' ', '(']).next().unwrap_or_default();
+    head.ends_with("INT") && head != "POINT" || matches!(head, "DECIMAL" | "FLOAT" | "DOUBLE")
+}
+
 /// Whether it holds characters, and so has a collation.
 pub(super) fn is_text(ty: &TypeName) -> bool {
     let canonical = ty.canonical().to_ascii_uppercase();
@@ -255,6 +261,16 @@ mod tests {
         case("enum('a')", "enum('a','b')", true);
         case("set('a','b')", "set('a')", false);
         case("set('a')", "set('a','b')", true);
+    }
+
+    #[test]
+    fn numbers_are_told_from_words() {
+        for ty in ["bigint unsigned", "integer", "tinyint(1)", "bool", "numeric(8,2)", "real", "double precision"] {
+            assert!(is_number(&type_name(ty)), "{ty}");
+        }
+        for ty in ["enum('0','1')", "set('1')", "point", "varchar(10)", "date", "bit(1)"] {
+            assert!(!is_number(&type_name(ty)), "{ty}");
+        }
     }
 
     #[test]

@@ -117,7 +117,7 @@ fn as_listed(by: &By, parts: &[Partition]) -> String {
     let is_counted = |(at, part): (usize, &Partition)| part.values.is_none() && part.name == format!("p{at}");
     if parts.iter().enumerate().all(is_counted) {
         let named = i64::try_from(parts.len()).ok().filter(|count| *count > 0);
-        let count = by.count.or(named);
+        let count = by.count.or(named).filter(|count| *count > 1);
         return head + &count.map(|count| format!(" partitions {count}")).unwrap_or_default();
     }
     let part = |part: &Partition| {
@@ -265,6 +265,8 @@ mod tests {
     /// As MariaDB 10.11 tells them.
     #[test]
     fn partitions_are_said_as_the_catalogue_says_them() {
+        case("hash (id)", "partition by hash (`id`)");
+        case("hash (id) partitions 1", "partition by hash (`id`)");
         case("hash (id % 7+1) partitions 3", "partition by hash (`id` MOD 7 + 1) partitions 3");
         case("linear key (id, k) partitions 2", "partition by linear key (`id`,`k`) partitions 2");
         case("hash (id) (partition p0, partition p1)", "partition by hash (`id`) partitions 2");

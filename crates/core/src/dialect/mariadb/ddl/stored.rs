@@ -4,7 +4,7 @@ use super::text_of;
 use crate::dialect::mariadb::catalogue::ColumnRow;
 use crate::dialect::mariadb::lower::widest_character;
 use crate::dialect::mariadb::quote::literal;
-use crate::dialect::mariadb::types::{is_text, type_name};
+use crate::dialect::mariadb::types::{is_number, is_text, type_name};
 use crate::dialect::mariadb::{Flavor, SYNTAX};
 use crate::sql::{Cursor, Expression};
 
@@ -112,8 +112,8 @@ pub(super) fn stored_default(flavor: Flavor, text: &str, ty: &str) -> Option<Str
     let mut cursor = Cursor::new(text, SYNTAX);
     let begins = text.starts_with(['\'', '"']);
     let quoted = text_of(&mut cursor).filter(|_| begins && cursor.is_at_end());
-    let is_number = !is_text(&type_name(ty)) && quoted.is_none()
-        || ["int", "dec", "num", "float", "double", "real"].iter().any(|word| ty.to_ascii_lowercase().contains(word));
+    let named = type_name(ty);
+    let is_number = !is_text(&named) && quoted.is_none() || is_number(&named);
     if let Some(value) = quoted {
         return Some(match flavor {
             _ if is_number && value.parse::<f64>().is_ok() => value,
