@@ -7,7 +7,7 @@ use hollow_oak_testkit::oracle;
 use hollow_oak_testkit::server::{shared, wanted};
 
 /// Statements of somebody who uses the server by hand; each takes up where the one before it ended.
-const STEPS: [&str; 9] = [
+const STEPS: [&str; 10] = [
     "create table tool (weight int not null, label text default 'x', constraint heavy check (weight > 0));
      create table knife (weight int not null, label text default 'y', own int, constraint heavy check (weight > 0)) inherits (tool);
      create table smoker (own int) inherits (tool);
@@ -37,10 +37,13 @@ const STEPS: [&str; 9] = [
      alter table tool drop constraint heavy;",
     "drop table smoker;
      create table grill (own int) inherits (tool, apron);",
+    "alter table tool rename to \"Device\";
+     alter table \"Device\" alter n set default 7;",
 ];
 
 /// What those are told that could be renames.
-const ANSWERS: [(usize, [&str; 2]); 2] = [(6, ["--rename", "knife.own=owner"]), (8, ["--no-rename", "smoker"])];
+const ANSWERS: [(usize, [&str; 2]); 3] =
+    [(6, ["--rename", "knife.own=owner"]), (8, ["--no-rename", "smoker"]), (9, ["--rename", "tool=Device"])];
 
 /// Those that lose data.
 const LOSING: [usize; 3] = [4, 6, 8];

@@ -285,6 +285,9 @@ fn rename_words(list: &mut [String], words: &BTreeMap<String, String>) {
 fn renamed_table(table: &Table, renames: &Renames, quote: &impl Fn(&str) -> String) -> Table {
     let mut new = table.clone();
     new.name = renames.new_table(&table.name).to_owned();
+    if table.parents().iter().any(|parent| renames.new_table(parent) != parent) {
+        new.options = table.options_with_renamed_parents(|name| renames.new_table(name).to_owned(), quote);
+    }
     for key in &mut new.foreign_keys {
         if let Some(columns) = renames.columns_of(&key.referenced_table) {
             rename_list(&mut key.referenced_columns, columns);

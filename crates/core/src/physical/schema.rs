@@ -340,7 +340,28 @@ impl Table {
     pub fn parents(&self) -> Vec<String> {
         let inherits = |option: &String| Some(option.strip_prefix("inherits (")?.strip_suffix(')')?.to_owned());
         let list = self.options.iter().find_map(inherits).unwrap_or_default();
-        list.split(", ").filter(|name| !name.is_empty()).map(crate::sql::unquote).collect()
+        list.split(", ").filter(|name| !name.is_empty()).map(parent).collect()
+    }
+
+    /// Its options, with its parents under new names.
+    pub(crate) fn options_with_renamed_parents(
+        &self,
+        rename: impl Fn(&str) -> String,
+        quote: impl Fn(&str) -> String,
+    ) -> Options {
+        let quoted = |name: String| {
+            let (namespace, base) = qualified::split(&name);
+            let parts = namespace.into_iter().chain([base]).map(|part| quote(&qualified::plain(part)));
+            parts.collect::<Vec<_>>().join(".")
+        };
+        let told = |option: &String| match option.starts_with("inherits (") {
+            true => {
+                let names: Vec<String> = self.parents().iter().map(|name| quoted(rename(name))).collect();
+                format!("inherits ({})", names.join(", "))
+            }
+            false => option.clone(),
+        };
+        self.options.iter().map(told).collect()
     }
 
     /// Those of them that the table still inherits from when it has become another one.
@@ -353,7 +374,7 @@ impl Table {
     /// Its options, with these and no others to inherit from.
     pub fn options_with_parents(&self, kept: &[String]) -> Options {
         let is_kept = |name: &&str| {
-            let name = self.case.table_key(&crate::sql::unquote(name));
+            let name = self.case.table_key(&parent(name));
             kept.iter().any(|one| self.case.table_key(one) == name)
         };
         let told = |option: &String| match option.strip_prefix("inherits (").and_then(|rest| rest.strip_suffix(')')) {
@@ -370,6 +391,12 @@ impl Table {
     pub fn has_option(&self, option: &str) -> bool {
         self.options.contains(option)
     }
+}
+
+/// The name of a table that `inherits (…)` names.
+fn parent(said: &str) -> String {
+    let (namespace, base) = qualified::split(said);
+    qualified::qualified(namespace.map(crate::sql::unquote).as_deref(), &crate::sql::unquote(base))
 }
 
 /// What the declarations call a thing: for display only, so any two are equal.
