@@ -359,13 +359,14 @@ impl FaultKind {
             },
             Self::NameTooLong { most, .. } => format!("choose a name of at most {most}"),
             Self::KeyTooLong { provider, longest, part, .. } => {
-                let shorter = "shorten the columns, use fewer of them";
-                part.beginning(*provider, longest).map_or_else(|| format!("{shorter}, and of the ones they reference the same"), |way| format!("{shorter}, or {way}"))
+                let way = part.beginning(*provider, longest).map(|way| format!("or {way}"));
+                let way = way.unwrap_or_else(|| "and of the ones they reference the same".into());
+                format!("shorten the columns, use fewer of them, {way}")
             }
             Self::UnboundedKey { provider, column, holds, part } => {
-                let bounded = format!("give the column a length, such as `{holds}(200)`");
-                part.beginning(*provider, column)
-                    .map_or_else(|| format!("{bounded}, and the one it references the same"), |way| format!("{bounded}, or {way}"))
+                let way = part.beginning(*provider, column).map(|way| format!("or {way}"));
+                let way = way.unwrap_or_else(|| "and the one it references the same".into());
+                format!("give the column a length, such as `{holds}(200)`, {way}")
             }
         }
     }
