@@ -22,6 +22,18 @@ fn is_inherited(words: &[String]) -> bool {
     words.iter().any(|one| one == INHERITED)
 }
 
+/// Notes that a parent has it as well.
+fn note_parent(words: &mut Vec<String>) {
+    if !comes_of_parent(words) {
+        words.push(ALSO_INHERITED.to_owned());
+    }
+}
+
+/// Notes that no parent has it.
+fn forget_parent(words: &mut Vec<String>) {
+    words.retain(|one| one != INHERITED && one != ALSO_INHERITED);
+}
+
 fn word_of<'a>(words: &'a [String], word: &str) -> Option<&'a String> {
     words.iter().find(|one| one.split(' ').next() == Some(word))
 }
@@ -57,20 +69,14 @@ impl Reader {
         };
         if comes {
             for row in self.heritage(other).columns {
-                let words = &mut self.column(oid, &row.name)?.peculiarities;
-                if !comes_of_parent(words) {
-                    words.push(ALSO_INHERITED.to_owned());
-                }
+                note_parent(&mut self.column(oid, &row.name)?.peculiarities);
             }
             for check in self.heritage(other).checks {
                 let missing = || {
                     Stop::Because(format!("`{}` has no check `{}` of its parent's", self.table_name(oid), check.name))
                 };
                 let at = self.check(oid, &check.name).ok_or_else(missing)?;
-                let words = &mut self.catalogue.constraints[at].peculiarities;
-                if !comes_of_parent(words) {
-                    words.push(ALSO_INHERITED.to_owned());
-                }
+                note_parent(&mut self.catalogue.constraints[at].peculiarities);
             }
             self.parents.entry(oid).or_default().push(other);
             return Ok(true);
@@ -80,14 +86,13 @@ impl Reader {
         parents.remove(at);
         for row in self.heritage(other).columns {
             if !self.has_of_parent(oid, &row.name) {
-                self.column(oid, &row.name)?.peculiarities.retain(|one| one != INHERITED && one != ALSO_INHERITED);
+                forget_parent(&mut self.column(oid, &row.name)?.peculiarities);
             }
         }
         for check in self.heritage(other).checks {
             let found = self.check(oid, &check.name).filter(|_| !self.has_check_of_parent(oid, &check.name));
             if let Some(at) = found {
-                let words = &mut self.catalogue.constraints[at].peculiarities;
-                words.retain(|one| one != INHERITED && one != ALSO_INHERITED);
+                forget_parent(&mut self.catalogue.constraints[at].peculiarities);
             }
         }
         Ok(true)
@@ -162,8 +167,8 @@ impl Reader {
             own.required |= row.required;
             if is_inherited(&own.peculiarities) {
                 own.expression = own.expression.take().or(row.expression);
-            } else if !comes_of_parent(&own.peculiarities) {
-                own.peculiarities.push(ALSO_INHERITED.to_owned());
+            } else {
+                note_parent(&mut own.peculiarities);
             }
             return;
         }
@@ -188,14 +193,11 @@ impl Reader {
 
     fn inherit_check(&mut self, mut row: ConstraintRow, oid: u32) {
         if let Some(at) = self.check(oid, &row.name) {
-            let words = &mut self.catalogue.constraints[at].peculiarities;
-            if !comes_of_parent(words) {
-                words.push(ALSO_INHERITED.to_owned());
-            }
+            note_parent(&mut self.catalogue.constraints[at].peculiarities);
             return;
         }
         row.table = oid;
-        row.peculiarities.retain(|one| one != ALSO_INHERITED && one != INHERITED);
+        forget_parent(&mut row.peculiarities);
         row.peculiarities.push(INHERITED.to_owned());
         self.catalogue.constraints.push(row);
     }
@@ -238,7 +240,7 @@ impl Reader {
         if is_inherited(&own.peculiarities) {
             return self.drop_column(heir, name, false);
         }
-        own.peculiarities.retain(|one| one != ALSO_INHERITED);
+        forget_parent(&mut own.peculiarities);
         Ok(())
     }
 
@@ -248,7 +250,7 @@ impl Reader {
         if is_inherited(&self.catalogue.constraints[at].peculiarities) {
             self.remove_constraint(at);
         } else {
-            self.catalogue.constraints[at].peculiarities.retain(|one| one != ALSO_INHERITED);
+            forget_parent(&mut self.catalogue.constraints[at].peculiarities);
         }
     }
 
