@@ -13,6 +13,7 @@
 
 pub mod dialect;
 pub mod diff;
+mod fit;
 pub mod history;
 pub mod language;
 pub mod nearest;

@@ -1,6 +1,5 @@
 //! Views and triggers over the tables of a random schema.
 
-use std::collections::BTreeSet;
 use std::hash::{DefaultHasher, Hash, Hasher};
 
 use hollow_oak_core::Dialect;
@@ -139,7 +138,7 @@ impl<'a> Reader<'a> {
 
     /// A program in the words of one provider.
     fn own(&self, kind: ProgramKind, name: &str, body: String) -> Program {
-        let scope = Scope::For(BTreeSet::from([self.dialect.provider()]));
+        let scope = Scope::For(self.dialect.provider().into());
         Program { scope, ..program(kind, name, body) }
     }
 }

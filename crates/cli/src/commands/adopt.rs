@@ -317,17 +317,17 @@ impl Size {
         if enums > 0 {
             programs.insert("enum".into(), enums);
         }
-        let is_for_one = |scope: &Scope| *scope != Scope::All;
+        let is_for_one = |scope: Scope| scope != Scope::All;
         let alone = [
-            ("table", tables().filter(|table| is_for_one(&table.scope)).count()),
-            ("column", tables().flat_map(|table| &table.columns).filter(|one| is_for_one(&one.scope)).count()),
+            ("table", tables().filter(|table| is_for_one(table.scope)).count()),
+            ("column", tables().flat_map(|table| &table.columns).filter(|one| is_for_one(one.scope)).count()),
             (
                 "unique constraint",
-                tables().flat_map(|table| &table.uniques).filter(|one| is_for_one(&one.scope)).count(),
+                tables().flat_map(|table| &table.uniques).filter(|one| is_for_one(one.scope)).count(),
             ),
-            ("reference", tables().flat_map(|table| &table.foreign_keys).filter(|one| is_for_one(&one.scope)).count()),
-            ("check", tables().flat_map(|table| &table.checks).filter(|one| is_for_one(&one.scope)).count()),
-            ("index", tables().flat_map(|table| &table.indexes).filter(|one| is_for_one(&one.scope)).count()),
+            ("reference", tables().flat_map(|table| &table.foreign_keys).filter(|one| is_for_one(one.scope)).count()),
+            ("check", tables().flat_map(|table| &table.checks).filter(|one| is_for_one(one.scope)).count()),
+            ("index", tables().flat_map(|table| &table.indexes).filter(|one| is_for_one(one.scope)).count()),
         ];
         Self {
             alone: alone.iter().filter(|(_, count)| *count > 0).map(|(word, count)| plural(word, *count)).collect(),

@@ -81,7 +81,7 @@ pub fn absorbed(
                 let new = lifted.programs().iter().find(|one| same(one, to));
                 for one in parts.programs.iter_mut().filter(|one| same(one, to)) {
                     if let Some(new) = new {
-                        *one = Program { name: one.name.clone(), scope: one.scope.clone(), ..new.clone() };
+                        *one = Program { name: one.name.clone(), scope: one.scope, ..new.clone() };
                     }
                 }
             }

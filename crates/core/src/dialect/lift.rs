@@ -72,7 +72,7 @@ pub fn lift(dialect: Dialect, found: &Introspected) -> Result<Lifted, Vec<Fault>
     let mut lifter = Lifter {
         dialect,
         lifting: &*lifting,
-        scope: Scope::For([dialect.provider()].into()),
+        scope: Scope::For(dialect.provider().into()),
         enums: Vec::new(),
         portable: RefCell::default(),
     };
@@ -90,7 +90,7 @@ pub fn lift(dialect: Dialect, found: &Introspected) -> Result<Lifted, Vec<Fault>
         let before = left_out.len();
         let mut changed = false;
         for fault in faults.iter().filter(|fault| fault.is_error()) {
-            changed |= give_way(&mut parts, fault, &lifter.scope, &mut left_out);
+            changed |= give_way(&mut parts, fault, lifter.scope, &mut left_out);
         }
         if !changed && left_out.len() == before {
             return Err(faults);
@@ -103,7 +103,7 @@ pub fn lift(dialect: Dialect, found: &Introspected) -> Result<Lifted, Vec<Fault>
 const GONE: &str = "\u{0}gone";
 
 /// Mends what is at fault, or takes it out.
-fn give_way(parts: &mut Parts, fault: &Fault, scope: &Scope, left_out: &mut Vec<Unmanaged>) -> bool {
+fn give_way(parts: &mut Parts, fault: &Fault, scope: Scope, left_out: &mut Vec<Unmanaged>) -> bool {
     let owner = fault.place.owner.to_string();
     let mut leave = |kind, name: String, sql: String| {
         left_out.push(Unmanaged { kind, name, table: Some(owner.clone()), sql });
@@ -133,7 +133,7 @@ fn give_way(parts: &mut Parts, fault: &Fault, scope: &Scope, left_out: &mut Vec<
                 leave(ObjectKind::Constraint, label(&key.name, &text), text);
                 key.name = gone();
             } else {
-                key.options.push(Scoped { value: UNCHECKED.into(), scope: scope.clone() });
+                key.options.push(Scoped { value: UNCHECKED.into(), scope });
             }
         }
         Item::Unique(at) => {
@@ -290,7 +290,7 @@ impl Lifter<'_> {
     }
 
     fn own<T>(&self, value: T) -> Scoped<T> {
-        Scoped { value, scope: self.scope.clone() }
+        Scoped { value, scope: self.scope }
     }
 
     fn table(&self, stored: &physical::Table) -> Table {
@@ -412,7 +412,7 @@ impl Lifter<'_> {
         let before = column.options.len();
         column.options.retain(|option| option.value != words);
         if column.options.len() < before {
-            column.on_update_now = Some(self.scope.clone());
+            column.on_update_now = Some(self.scope);
         }
     }
 
@@ -659,7 +659,7 @@ impl Lifter<'_> {
             drop: None,
             after: Vec::new(),
             about: stored.comment.clone(),
-            scope: self.scope.clone(),
+            scope: self.scope,
         })
     }
 
@@ -697,7 +697,7 @@ impl Lifter<'_> {
             drop: Some(stored.drop.clone()).filter(|drop| *drop != usual),
             after: stored.after.iter().map(|name| self.lifting.object(name)).collect(),
             about: stored.comment.clone(),
-            scope: self.scope.clone(),
+            scope: self.scope,
         }
     }
 }

@@ -477,6 +477,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
         self.constraint_names(table, &lowered);
         self.column_names(table);
         storing.finish(self, table, &mut lowered);
+        lowered.fit();
         lowered
     }
 

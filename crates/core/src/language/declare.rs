@@ -32,7 +32,7 @@ pub(super) fn declarations(schema: &Schema) -> impl Iterator<Item = Declaration>
 /// A table, with what its columns say beside themselves.
 pub(super) fn declare_table(schema: &Schema, table: &Table, in_line: &InLine) -> syntax::Table {
     let exclusions = schema.programs().iter().filter_map(|one| match &one.form {
-        Some(Form::Exclusion(exclusion)) if exclusion.table == table.name => Some((exclusion, &one.scope)),
+        Some(Form::Exclusion(exclusion)) if exclusion.table == table.name => Some((exclusion, one.scope)),
         _ => None,
     });
     let mut declared = table_of(table, in_line);
@@ -58,7 +58,7 @@ fn declare_rows(rows: &Rows) -> syntax::Rows {
         comment: None,
         rows: rows.rows.iter().map(row).collect(),
         tail: Vec::new(),
-        scope: rows.scope.clone(),
+        scope: rows.scope,
     }
 }
 
@@ -77,24 +77,24 @@ fn declare_program(program: &Program) -> syntax::Program {
         drop: program.drop.clone().map(Spanned::unplaced),
         after: names(&program.after),
         about: program.about.clone(),
-        scope: program.scope.clone(),
+        scope: program.scope,
     }
 }
 
 /// A type of the provider's that is a declared domain is written by its name.
 fn name_domain(schema: &Schema, column: &mut syntax::Column) {
-    let only = Scope::For([Provider::Postgres].into());
+    let only = Scope::For(Provider::Postgres.into());
     let domain_of = |text: &str| {
         let mut domains = schema.programs().iter().filter(|one| matches!(one.form, Some(Form::Domain(_))));
         domains.find(|one| one.name.declared() == text).map(|one| one.name.clone())
     };
     let mut natives = column.clauses.iter().enumerate().filter_map(|(at, clause)| match &clause.kind {
-        ClauseKind::Native(text) => Some((at, text, &clause.scope)),
+        ClauseKind::Native(text) => Some((at, text, clause.scope)),
         _ => None,
     });
     let (Some((at, text, scope)), None) = (natives.next(), natives.next()) else { return };
     let is_native = column.ty.as_ref().is_some_and(|ty| ty.value == Type::Native);
-    if let Some(name) = domain_of(text).filter(|_| is_native && *scope == only) {
+    if let Some(name) = domain_of(text).filter(|_| is_native && scope == only) {
         column.ty = Some(Spanned::unplaced(Type::Enum(name)));
         column.clauses.remove(at);
     }
@@ -136,19 +136,19 @@ fn enumeration(owner: &Enum) -> syntax::Enum {
     }
 }
 
-fn item(kind: ItemKind, scope: &Scope) -> Item {
-    Item { leading: Vec::new(), kind, options: Vec::new(), scope: scope.clone(), span: Span::default(), comment: None }
+fn item(kind: ItemKind, scope: Scope) -> Item {
+    Item { leading: Vec::new(), kind, options: Vec::new(), scope, span: Span::default(), comment: None }
 }
 
 fn with_options(item: Item, options: &[Scoped<String>]) -> Item {
-    let options = options.iter().map(|one| (Spanned::unplaced(one.value.clone()), one.scope.clone())).collect();
+    let options = options.iter().map(|one| (Spanned::unplaced(one.value.clone()), one.scope)).collect();
     Item { options, ..item }
 }
 
 fn table_of(table: &Table, in_line: &InLine) -> syntax::Table {
-    let about = table.about.iter().map(|text| item(ItemKind::About(Spanned::unplaced(text.clone())), &Scope::All));
-    let formerly = table.formerly.iter().map(|old| item(ItemKind::Formerly(name(old)), &Scope::All));
-    let options = table.options.iter().map(|option| item(option_kind(&option.value), &option.scope));
+    let about = table.about.iter().map(|text| item(ItemKind::About(Spanned::unplaced(text.clone())), Scope::All));
+    let formerly = table.formerly.iter().map(|old| item(ItemKind::Formerly(name(old)), Scope::All));
+    let options = table.options.iter().map(|option| item(option_kind(&option.value), option.scope));
     let columns = table.columns.iter().map(|column| {
         let of_column = |names: &[Identifier]| names[0] == column.name;
         let beside = Beside {
@@ -163,30 +163,30 @@ fn table_of(table: &Table, in_line: &InLine) -> syntax::Table {
                 .map(|(check, _)| &check.expression)
                 .collect(),
         };
-        item(ItemKind::Column(declare_column(column, &beside)), &column.scope)
+        item(ItemKind::Column(declare_column(column, &beside)), column.scope)
     });
     let keys = table
         .primary_keys
         .iter()
         .filter(|_| !in_line.primary_key)
         .map(|key| (key, declare_key(key.name.as_ref(), &key.columns, false)))
-        .map(|(key, made)| with_options(item(ItemKind::PrimaryKey(made), &key.scope), &key.options));
+        .map(|(key, made)| with_options(item(ItemKind::PrimaryKey(made), key.scope), &key.options));
     let rest = chosen(&table.uniques, &in_line.uniques, false).map(|unique| {
         let key = declare_key(unique.name.as_ref(), &unique.columns, unique.nulls_equal);
-        with_options(item(ItemKind::Unique(key), &unique.scope), &unique.options)
+        with_options(item(ItemKind::Unique(key), unique.scope), &unique.options)
     });
     let foreign = chosen(&table.foreign_keys, &in_line.references, false)
-        .map(|key| with_options(item(ItemKind::ForeignKey(declare_foreign_key(key)), &key.scope), &key.options));
+        .map(|key| with_options(item(ItemKind::ForeignKey(declare_foreign_key(key)), key.scope), &key.options));
     let checks = table
         .checks
         .iter()
         .zip(&in_line.checks)
         .filter(|(_, owner)| owner.is_none())
-        .map(|(check, _)| with_options(item(ItemKind::Check(declare_check(check)), &check.scope), &check.options));
+        .map(|(check, _)| with_options(item(ItemKind::Check(declare_check(check)), check.scope), &check.options));
     let indexes = table
         .indexes
         .iter()
-        .map(|index| with_options(item(ItemKind::Index(declare_index(index)), &index.scope), &index.options));
+        .map(|index| with_options(item(ItemKind::Index(declare_index(index)), index.scope), &index.options));
     syntax::Table {
         name: name(&table.name),
         comment: None,
@@ -201,7 +201,7 @@ fn table_of(table: &Table, in_line: &InLine) -> syntax::Table {
             .chain(indexes)
             .collect(),
         tail: Vec::new(),
-        scope: table.scope.clone(),
+        scope: table.scope,
     }
 }
 
@@ -246,7 +246,7 @@ impl InLine {
         let primary_key = table.primary_keys.iter().any(|key| {
             let plain = key.name.is_none() && key.options.is_empty();
             plain
-                && single_column(table, &key.columns, &key.scope).is_some()
+                && single_column(table, &key.columns, key.scope).is_some()
                 && says(&key.columns[0], &|kind| matches!(kind, ClauseKind::PrimaryKey), false)
         });
         let mut in_line = Self { primary_key, ..Self::default() };
@@ -309,18 +309,18 @@ fn leading_clauses<T>(table: &Table, list: &[T], column: impl Fn(&Table, &T) -> 
         .count()
 }
 
-fn single_column(table: &Table, columns: &[Identifier], scope: &Scope) -> Option<usize> {
+fn single_column(table: &Table, columns: &[Identifier], scope: Scope) -> Option<usize> {
     let [only] = columns else { return None };
-    table.columns.iter().position(|column| column.name == *only && column.scope == *scope)
+    table.columns.iter().position(|column| column.name == *only && column.scope == scope)
 }
 
 fn unique_clause(table: &Table, unique: &Unique) -> Option<usize> {
     let plain = unique.name.is_none() && !unique.nulls_equal && unique.options.is_empty();
-    plain.then(|| single_column(table, &unique.columns, &unique.scope)).flatten()
+    plain.then(|| single_column(table, &unique.columns, unique.scope)).flatten()
 }
 
 fn reference_column(table: &Table, key: &ForeignKey) -> Option<usize> {
-    single_column(table, &key.columns, &key.scope).filter(|_| key.options.is_empty())
+    single_column(table, &key.columns, key.scope).filter(|_| key.options.is_empty())
 }
 
 fn declare_key(constraint: Option<&Identifier>, columns: &[Identifier], nulls_equal: bool) -> Key {
@@ -398,7 +398,7 @@ fn declare_column(column: &Column, beside: &Beside<'_>) -> syntax::Column {
     for expression in &beside.checks {
         clauses.all(ClauseKind::Check(Spanned::unplaced((*expression).clone())));
     }
-    if let Some(scope) = &column.on_update_now {
+    if let Some(scope) = column.on_update_now {
         clauses.push(ClauseKind::OnUpdateNow, scope);
     }
     clauses.scoped(&column.collate, |collation| ClauseKind::Collate(collation.clone()));
@@ -418,17 +418,17 @@ fn declare_column(column: &Column, beside: &Beside<'_>) -> syntax::Column {
 struct Clauses(Vec<Clause>);
 
 impl Clauses {
-    fn push(&mut self, kind: ClauseKind, scope: &Scope) {
-        self.0.push(Clause { kind, scope: scope.clone(), span: Span::default(), comment: None });
+    fn push(&mut self, kind: ClauseKind, scope: Scope) {
+        self.0.push(Clause { kind, scope, span: Span::default(), comment: None });
     }
 
     fn all(&mut self, kind: ClauseKind) {
-        self.push(kind, &Scope::All);
+        self.push(kind, Scope::All);
     }
 
     fn scoped<T>(&mut self, list: &[Scoped<T>], kind: impl Fn(&T) -> ClauseKind) {
         for scoped in list {
-            self.push(kind(&scoped.value), &scoped.scope);
+            self.push(kind(&scoped.value), scoped.scope);
         }
     }
 

@@ -15,7 +15,7 @@ use super::mistake::{Mistake, MistakeKind};
 use super::syntax::{ClauseKind, Column, File, Item, Name, Spanned};
 use crate::Span;
 use crate::nearest::nearest;
-use crate::schema::{Identifier, Provider, Scope, Value};
+use crate::schema::{Identifier, Provider, Providers, Scope, Value};
 use crate::sql::matching_parenthesis;
 
 /// Reads a file's text. The tree holds what could be understood; it is whole where there are no mistakes.
@@ -395,7 +395,7 @@ impl<'a> Parser<'a> {
     fn parse_scope(&mut self) -> Parsed<Scope> {
         let only = self.peek_word() == Some("for");
         self.bump();
-        let mut providers = std::collections::BTreeSet::from([self.parse_provider()?]);
+        let mut providers = Providers::from(self.parse_provider()?);
         loop {
             let next_is_provider = matches!(self.second_word(), Some(word) if Provider::from_word(word).is_some());
             if !(self.sees(Token::Comma) && next_is_provider) {

@@ -116,7 +116,7 @@ fn program_text(text: &mut String, program: &Program) {
             text.push_str(&format!(", about {}", description(about)));
         }
         if program.scope != Scope::All {
-            text.push_str(&format!(" {}", scope_text(&program.scope)));
+            text.push_str(&format!(" {}", scope_text(program.scope)));
         }
         return;
     }
@@ -134,7 +134,7 @@ fn program_text(text: &mut String, program: &Program) {
         text.push_str(&format!(", about {}", description(about)));
     }
     if program.scope != Scope::All {
-        text.push_str(&format!(" {}", scope_text(&program.scope)));
+        text.push_str(&format!(" {}", scope_text(program.scope)));
     }
 }
 
@@ -205,7 +205,7 @@ fn rows_text(text: &mut String, rows: &Rows) {
     leading(text, INDENT, trimmed(&rows.tail), true);
     text.push('}');
     if rows.scope != Scope::All {
-        text.push_str(&format!(" {}", scope_text(&rows.scope)));
+        text.push_str(&format!(" {}", scope_text(rows.scope)));
     }
 }
 
@@ -280,7 +280,7 @@ fn table_text(text: &mut String, table: &Table) {
     text.push('}');
     if table.scope != Scope::All {
         text.push(' ');
-        text.push_str(&scope_text(&table.scope));
+        text.push_str(&scope_text(table.scope));
     }
 }
 
@@ -316,7 +316,7 @@ fn column_width(kind: &ItemKind) -> Option<usize> {
 
 fn item_text(text: &mut String, item: &Item, width: usize, first: bool) {
     leading(text, INDENT, &item.leading, first);
-    let scope = match (&item.scope, &item.kind) {
+    let scope = match (item.scope, &item.kind) {
         (Scope::All, _) => String::new(),
         (scope, ItemKind::Option(_) | ItemKind::Partition(_)) => format!(" {}", scope_text(scope)),
         (scope, _) => format!(", {}", scope_text(scope)),
@@ -344,7 +344,7 @@ fn item_text(text: &mut String, item: &Item, width: usize, first: bool) {
     for (option, scope) in &item.options {
         text.push_str(&format!(", option {}", quoted(&option.value)));
         if *scope != Scope::All {
-            text.push_str(&format!(" {}", scope_text(scope)));
+            text.push_str(&format!(" {}", scope_text(*scope)));
         }
     }
     text.push_str(&scope);
@@ -460,7 +460,7 @@ fn column_text(text: &mut String, column: &Column, width: usize, scope: &str, co
         text.push_str(separator);
         text.push_str(&clause_text(&clause.kind));
         if clause.scope != Scope::All {
-            text.push_str(&format!(" {}", scope_text(&clause.scope)));
+            text.push_str(&format!(" {}", scope_text(clause.scope)));
         }
         separator = ", ";
         if let (Some(comment), true) = (&clause.comment, at + 1 < count) {
@@ -553,13 +553,13 @@ fn value_text(value: &Value) -> String {
     }
 }
 
-fn scope_text(scope: &Scope) -> String {
+fn scope_text(scope: Scope) -> String {
     let (word, providers) = match scope {
         Scope::All => return String::new(),
         Scope::For(providers) => ("for", providers),
         Scope::Except(providers) => ("except", providers),
     };
-    let providers: Vec<_> = providers.iter().copied().map(Provider::word).collect();
+    let providers: Vec<_> = providers.iter().map(Provider::word).collect();
     format!("{word} {}", providers.join(", "))
 }
 

@@ -261,7 +261,7 @@ impl<'a> Resolver<'a> {
             drop: written.drop.as_ref().map(|drop| drop.value.clone()),
             after: written.after.iter().map(|name| name.value.clone()).collect(),
             about: written.about.clone(),
-            scope: written.scope.clone(),
+            scope: written.scope,
         });
     }
 
@@ -309,7 +309,7 @@ impl<'a> Resolver<'a> {
             key: written.key.iter().map(|name| name.value.clone()).collect(),
             columns: written.columns.iter().map(|name| name.value.clone()).collect(),
             rows,
-            scope: written.scope.clone(),
+            scope: written.scope,
         });
     }
 
@@ -461,7 +461,7 @@ struct TableResolver<'r, 'a> {
 impl<'r, 'a> TableResolver<'r, 'a> {
     fn new(resolver: &'r mut Resolver<'a>, written: Written<'a>) -> Self {
         let mut table = Table::new(written.table.name.value.clone());
-        table.scope = written.table.scope.clone();
+        table.scope = written.table.scope;
         // Lists that grow by and by are moved as often: a tenth of the time that a large schema takes.
         let items = &written.table.items;
         table.columns.reserve_exact(items.iter().filter(|item| matches!(item.kind, ItemKind::Column(_))).count());
@@ -487,6 +487,7 @@ impl<'r, 'a> TableResolver<'r, 'a> {
         for item in &written.items {
             self.item(item);
         }
+        self.table.fit();
         self.table
     }
 
@@ -498,7 +499,7 @@ impl<'r, 'a> TableResolver<'r, 'a> {
     }
 
     fn item(&mut self, item: &syntax::Item) {
-        let scope = item.scope.clone();
+        let scope = item.scope;
         let options = options_of(item);
         match &item.kind {
             ItemKind::Column(_) => {}
@@ -573,7 +574,7 @@ impl<'r, 'a> TableResolver<'r, 'a> {
             deferrable: key.deferrable.unwrap_or_default(),
             indexed: key.indexed,
             options: options_of(item),
-            scope: item.scope.clone(),
+            scope: item.scope,
         });
     }
 
@@ -605,7 +606,7 @@ impl<'r, 'a> TableResolver<'r, 'a> {
             including: index.including.iter().map(|name| name.value.clone()).collect(),
             method: index.method.as_ref().map(|method| method.value.to_string()),
             options: options_of(item),
-            scope: item.scope.clone(),
+            scope: item.scope,
         });
     }
 
@@ -623,7 +624,7 @@ impl<'r, 'a> TableResolver<'r, 'a> {
             drop: None,
             after: Vec::new(),
             about: None,
-            scope: item.scope.clone(),
+            scope: item.scope,
         };
         let source = self.written.source;
         self.resolver.program(&program, source);
@@ -654,8 +655,8 @@ impl<'r, 'a> TableResolver<'r, 'a> {
         };
         let ty = if domain.is_some() { Type::Native } else { ty };
         let mut column = Column::new(written.name.value.clone(), ty);
-        column.native.extend(domain.map(|value| Scoped { value, scope: Scope::For([Provider::Postgres].into()) }));
-        column.scope = item.scope.clone();
+        column.native.extend(domain.map(|value| Scoped { value, scope: Scope::For(Provider::Postgres.into()) }));
+        column.scope = item.scope;
         let mut reference = None;
         // What is said of a reference may stand before it.
         let is_reference = |clause: &&syntax::Clause| matches!(clause.kind, ClauseKind::References { .. });
@@ -666,6 +667,7 @@ impl<'r, 'a> TableResolver<'r, 'a> {
             self.clause(&mut column, &mut reference, &place, clause);
         }
         self.table.foreign_keys.extend(reference);
+        column.fit();
         for (at, clause) in written.clauses.iter().enumerate() {
             if is_repeated(clause, &written.clauses[..at]) {
                 self.mistake(MistakeKind::Repeated { word: clause_word(&clause.kind).into() }, clause.span);
@@ -682,15 +684,15 @@ impl<'r, 'a> TableResolver<'r, 'a> {
         clause: &syntax::Clause,
     ) {
         let scope = match clause.scope {
-            Scope::All => column.scope.clone(),
-            _ => clause.scope.clone(),
+            Scope::All => column.scope,
+            _ => clause.scope,
         };
         match &clause.kind {
             ClauseKind::Null => column.nullable = true,
             ClauseKind::Identity { always, from, by } => {
                 self.origin(place.clone(), Part::Identity, clause.span);
                 let value = Identity { always: *always, from: *from, by: *by };
-                column.identity.push(Scoped { value, scope: clause.scope.clone() });
+                column.identity.push(Scoped { value, scope: clause.scope });
             }
             ClauseKind::PrimaryKey => {
                 self.origin(Item::PrimaryKey, Part::Whole, clause.span);
@@ -708,16 +710,16 @@ impl<'r, 'a> TableResolver<'r, 'a> {
             ClauseKind::Default(value) => {
                 self.origin(place.clone(), Part::Default, value.span);
                 let value = self.resolver.enum_word(&column.ty, value.value.clone());
-                column.default.push(Scoped { value, scope: clause.scope.clone() });
+                column.default.push(Scoped { value, scope: clause.scope });
             }
             ClauseKind::Generated { expression, storage } => {
                 self.origin(place.clone(), Part::Expression, expression.span);
                 let value = Generated { expression: expression.value.clone(), storage: *storage };
-                column.generated.push(Scoped { value, scope: clause.scope.clone() });
+                column.generated.push(Scoped { value, scope: clause.scope });
             }
             ClauseKind::OnUpdateNow => {
                 self.origin(place.clone(), Part::OnUpdate, clause.span);
-                column.on_update_now = Some(clause.scope.clone());
+                column.on_update_now = Some(clause.scope);
             }
             ClauseKind::Check(expression) => {
                 let item = Item::Check(self.table.checks.len());
@@ -731,13 +733,13 @@ impl<'r, 'a> TableResolver<'r, 'a> {
                 });
             }
             ClauseKind::Collate(name) => {
-                column.collate.push(Scoped { value: name.clone(), scope: clause.scope.clone() });
+                column.collate.push(Scoped { value: name.clone(), scope: clause.scope });
             }
             ClauseKind::Native(ty) => {
-                column.native.push(Scoped { value: ty.clone(), scope: clause.scope.clone() });
+                column.native.push(Scoped { value: ty.clone(), scope: clause.scope });
             }
             ClauseKind::Option(option) => {
-                column.options.push(Scoped { value: option.clone(), scope: clause.scope.clone() });
+                column.options.push(Scoped { value: option.clone(), scope: clause.scope });
             }
             ClauseKind::About(text) => column.about = Some(text.clone()),
             ClauseKind::Formerly(old) => {
@@ -812,10 +814,8 @@ fn of_table(written: &Exclusion, table: &Identifier) -> Exclusion {
 }
 
 fn options_of(item: &syntax::Item) -> Vec<Scoped<String>> {
-    let scoped = |(option, scope): &(syntax::Spanned<String>, Scope)| Scoped {
-        value: option.value.clone(),
-        scope: scope.clone(),
-    };
+    let scoped =
+        |(option, scope): &(syntax::Spanned<String>, Scope)| Scoped { value: option.value.clone(), scope: *scope };
     item.options.iter().map(scoped).collect()
 }
 

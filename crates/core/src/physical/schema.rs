@@ -7,6 +7,7 @@ use std::sync::Arc;
 use serde::Serialize;
 
 use super::{ObjectKind, Options, Program, RowSet, Unmanaged, qualified};
+use crate::fit::fit;
 use crate::schema::ProgramKind;
 use crate::schema::{Action, Deferrable, Identity, NullsOrder, Storage};
 use crate::sql::Expression;
@@ -67,7 +68,11 @@ pub struct Schema {
 impl Schema {
     /// Puts tables together.
     pub fn new(case: NameCase, tables: impl IntoIterator<Item = Table>) -> Self {
-        let tables = tables.into_iter().map(|table| (case.table_key(&table.name), table)).collect();
+        let keyed = |mut table: Table| {
+            table.fit();
+            (case.table_key(&table.name), table)
+        };
+        let tables = tables.into_iter().map(keyed).collect();
         Self { case, tables, enums: BTreeMap::new(), programs: BTreeMap::new(), rows: BTreeMap::new() }
     }
 
@@ -324,6 +329,22 @@ impl Table {
             options: Options::new(),
             comment: None,
         }
+    }
+
+    /// Gives up room that its lists have to spare.
+    pub(crate) fn fit(&mut self) {
+        fit(&mut self.columns);
+        fit(&mut self.uniques);
+        fit(&mut self.foreign_keys);
+        fit(&mut self.checks);
+        fit(&mut self.indexes);
+        let keys = self.primary_key.iter_mut().map(|key| &mut key.columns);
+        keys.chain(self.uniques.iter_mut().map(|unique| &mut unique.columns)).for_each(fit);
+        for key in &mut self.foreign_keys {
+            fit(&mut key.columns);
+            fit(&mut key.referenced_columns);
+        }
+        self.indexes.iter_mut().for_each(|index| fit(&mut index.parts));
     }
 
     /// Its name as it is compared.

@@ -1,6 +1,7 @@
 //! Columns.
 
 use super::{Identifier, Scope, Scoped, Type, Value};
+use crate::fit::fit;
 
 /// A column of a table. Keys, references and checks declared at a column stand with the table's.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -51,6 +52,16 @@ impl Column {
             about: None,
             scope: Scope::All,
         }
+    }
+
+    /// Gives up room that its lists have to spare.
+    pub(crate) fn fit(&mut self) {
+        fit(&mut self.identity);
+        fit(&mut self.default);
+        fit(&mut self.generated);
+        fit(&mut self.collate);
+        fit(&mut self.native);
+        fit(&mut self.options);
     }
 }
 

@@ -31,7 +31,7 @@ pub use fault::{Fault, FaultKind, KeptAs, Severity};
 pub use identifier::Identifier;
 pub use place::{Item, Part, Place};
 pub use program::{Domain, Exclusion, Form, Grant, Program, ProgramKind};
-pub use provider::{Provider, Scope, Scoped};
+pub use provider::{Provider, Providers, Scope, Scoped};
 pub use rows::Rows;
 pub use table::{Enum, Parts, Schema, Table};
 pub(crate) use validate::{fits, is_key};

@@ -1,6 +1,5 @@
 //! The database providers, and which of them an item holds for.
 
-use std::collections::BTreeSet;
 use std::fmt;
 
 use serde::Serialize;
@@ -59,25 +58,62 @@ impl fmt::Display for Provider {
     }
 }
 
+/// A set of providers, in one byte: everything that is declared has a scope, and a schema has tens of thousands of things.
+#[derive(Clone, Copy, Default, PartialEq, Eq)]
+pub struct Providers(u8);
+
+impl Providers {
+    const fn bit(provider: Provider) -> u8 {
+        1 << provider as u8
+    }
+
+    /// Adds one.
+    pub fn insert(&mut self, provider: Provider) {
+        self.0 |= Self::bit(provider);
+    }
+
+    /// Whether this one is in it.
+    pub fn contains(self, provider: Provider) -> bool {
+        self.0 & Self::bit(provider) != 0
+    }
+
+    /// Each, in the order of [`Provider::ALL`].
+    pub fn iter(self) -> impl Iterator<Item = Provider> {
+        Provider::ALL.into_iter().filter(move |provider| self.contains(*provider))
+    }
+}
+
+impl From<Provider> for Providers {
+    fn from(provider: Provider) -> Self {
+        Self(Self::bit(provider))
+    }
+}
+
+impl fmt::Debug for Providers {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_set().entries(self.iter()).finish()
+    }
+}
+
 /// For which providers an item holds.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Scope {
     /// For all of them.
     #[default]
     All,
     /// For these only.
-    For(BTreeSet<Provider>),
+    For(Providers),
     /// For all but these.
-    Except(BTreeSet<Provider>),
+    Except(Providers),
 }
 
 impl Scope {
     /// Whether an item of this scope exists on `provider`.
-    pub fn holds(&self, provider: Provider) -> bool {
+    pub fn holds(self, provider: Provider) -> bool {
         match self {
             Self::All => true,
-            Self::For(set) => set.contains(&provider),
-            Self::Except(set) => !set.contains(&provider),
+            Self::For(set) => set.contains(provider),
+            Self::Except(set) => !set.contains(provider),
         }
     }
 }

@@ -6,6 +6,7 @@ use super::{
     Check, Column, Fault, ForeignKey, Identifier, Index, PrimaryKey, Program, Rows, Scope, Scoped, Unique, validate,
     validate_rows,
 };
+use crate::fit::fit;
 
 /// A table with all that belongs to it.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -50,6 +51,17 @@ impl Table {
             options: Vec::new(),
             scope: Scope::All,
         }
+    }
+
+    /// Gives up room that its lists have to spare.
+    pub(crate) fn fit(&mut self) {
+        fit(&mut self.columns);
+        fit(&mut self.primary_keys);
+        fit(&mut self.uniques);
+        fit(&mut self.foreign_keys);
+        fit(&mut self.checks);
+        fit(&mut self.indexes);
+        fit(&mut self.options);
     }
 
     /// The column of this name.

@@ -96,7 +96,7 @@ impl<'a> Checker<'a> {
                     && other.word == program.word
                     && other.name == program.name
                     && other.table == program.table
-                    && overlap(&other.scope, &program.scope)
+                    && overlap(other.scope, program.scope)
             };
             let earlier: Vec<_> = programs[..at].iter().enumerate().collect();
             if earlier.iter().any(|other| same(&other)) {
@@ -283,7 +283,7 @@ impl<'a> Checker<'a> {
         for (at, key) in table.primary_keys.iter().enumerate() {
             let place = Place::whole(&table.name, Item::PrimaryKey);
             let earlier = &table.primary_keys[..at];
-            if earlier.iter().any(|other| overlap(&other.scope, &key.scope)) {
+            if earlier.iter().any(|other| overlap(other.scope, key.scope)) {
                 self.fault(FaultKind::TwoPrimaryKeys(table.name.clone()), place.clone());
             }
             self.column_list(table, &key.columns, &place);
@@ -435,19 +435,19 @@ impl<'a> Checker<'a> {
     fn constraint_names(&mut self, table: &Table) {
         let list = |at: usize, item: fn(usize) -> Item| Place::whole(&table.name, item(at)).part(Part::Name);
         let keys =
-            table.primary_keys.iter().map(|key| (&key.name, &key.scope, Place::whole(&table.name, Item::PrimaryKey)));
-        let uniques = table.uniques.iter().enumerate().map(|(at, one)| (&one.name, &one.scope, list(at, Item::Unique)));
+            table.primary_keys.iter().map(|key| (&key.name, key.scope, Place::whole(&table.name, Item::PrimaryKey)));
+        let uniques = table.uniques.iter().enumerate().map(|(at, one)| (&one.name, one.scope, list(at, Item::Unique)));
         let foreign =
-            table.foreign_keys.iter().enumerate().map(|(at, one)| (&one.name, &one.scope, list(at, Item::ForeignKey)));
-        let checks = table.checks.iter().enumerate().map(|(at, one)| (&one.name, &one.scope, list(at, Item::Check)));
+            table.foreign_keys.iter().enumerate().map(|(at, one)| (&one.name, one.scope, list(at, Item::ForeignKey)));
+        let checks = table.checks.iter().enumerate().map(|(at, one)| (&one.name, one.scope, list(at, Item::Check)));
         let keys = keys.chain(uniques).map(|one| (Kind::Key, one));
         let rest = foreign.map(|one| (Kind::Reference, one)).chain(checks.map(|one| (Kind::Check, one)));
-        let mut seen: BTreeMap<&Identifier, Vec<Named<'_>>> = BTreeMap::new();
+        let mut seen: BTreeMap<&Identifier, Vec<Named>> = BTreeMap::new();
         for (kind, (name, scope, place)) in keys.chain(rest) {
             let Some(name) = name else { continue };
             let earlier = seen.entry(name).or_default();
             let are_apart = |other: Kind| kind != other && kind != Kind::Check && other != Kind::Check;
-            let first = earlier.iter().find(|(other, theirs, _)| overlap(theirs, scope) && !are_apart(*other));
+            let first = earlier.iter().find(|(other, theirs, _)| overlap(*theirs, scope) && !are_apart(*other));
             if let Some((_, _, first)) = first {
                 let kind = FaultKind::DuplicateConstraint { table: table.name.clone(), name: name.clone() };
                 self.faults.push(Fault::new(kind, place.clone()).with_other(first.clone()));
@@ -516,15 +516,15 @@ enum Kind {
 }
 
 /// A constraint with a name: what it is, for whom, and where.
-type Named<'a> = (Kind, &'a Scope, Place);
+type Named = (Kind, Scope, Place);
 
-fn overlap(a: &Scope, b: &Scope) -> bool {
+fn overlap(a: Scope, b: Scope) -> bool {
     Provider::ALL.into_iter().any(|provider| a.holds(provider) && b.holds(provider))
 }
 
 /// Whether a reference may point to these columns of the table: a primary key, a unique constraint, or a unique index over
 /// whole columns in their own collation, among those whose scope is wanted.
-pub(crate) fn is_key(table: &Table, columns: &[Identifier], wanted: impl Fn(&Scope) -> bool) -> bool {
+pub(crate) fn is_key(table: &Table, columns: &[Identifier], wanted: impl Fn(Scope) -> bool) -> bool {
     let same = |key: &[Identifier]| key.len() == columns.len() && columns.iter().all(|name| key.contains(name));
     let over_columns = |index: &super::Index| -> Option<Vec<Identifier>> {
         let whole = |part: &super::IndexPart| match &part.key {
@@ -533,10 +533,10 @@ pub(crate) fn is_key(table: &Table, columns: &[Identifier], wanted: impl Fn(&Sco
         };
         index.parts.iter().map(whole).collect()
     };
-    table.primary_keys.iter().any(|key| wanted(&key.scope) && same(&key.columns))
-        || table.uniques.iter().any(|unique| wanted(&unique.scope) && same(&unique.columns))
+    table.primary_keys.iter().any(|key| wanted(key.scope) && same(&key.columns))
+        || table.uniques.iter().any(|unique| wanted(unique.scope) && same(&unique.columns))
         || table.indexes.iter().any(|index| {
-            let is_candidate = index.unique && index.predicate.is_none() && wanted(&index.scope);
+            let is_candidate = index.unique && index.predicate.is_none() && wanted(index.scope);
             is_candidate && over_columns(index).is_some_and(|key| same(&key))
         })
 }

@@ -10,7 +10,7 @@ use crate::sql::{Expression, Lexer, Syntax, Token, TokenKind};
 
 /// The scope of what is said for one provider.
 pub(super) fn only(provider: Provider) -> Scope {
-    Scope::For([provider].into())
+    Scope::For(provider.into())
 }
 
 /// Functions that every provider has, and that mean the same on each.
@@ -226,7 +226,7 @@ pub(super) fn replaced<T: Clone>(
 ) {
     let is_own = !new.iter().all(|one| is_for_all(&one.value));
     list.retain(|one| !one.scope.holds(provider) || is_own && one.scope == Scope::All);
-    let scope = |one: &Scoped<T>| if is_own { only(provider) } else { one.scope.clone() };
+    let scope = |one: &Scoped<T>| if is_own { only(provider) } else { one.scope };
     list.extend(new.iter().map(|one| Scoped { value: one.value.clone(), scope: scope(one) }));
 }
 

@@ -182,7 +182,7 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
             table.columns.push(made);
         }
     }
-    tables.values_mut().for_each(|table| table.columns.shrink_to_fit());
+    tables.values_mut().for_each(|table| table.fit());
     indexes(flavor, catalogue.parts, &mut tables);
     references(catalogue.references, &mut tables);
     for row in catalogue.checks {

@@ -35,7 +35,7 @@ pub fn introspect(definitions: Vec<Definition>) -> Introspected {
             "table" if is_virtual(&sql) => programs.push(virtual_table(definition, sql)),
             "table" => match ddl::table(&sql) {
                 Some(mut table) => {
-                    table.columns.shrink_to_fit();
+                    table.fit();
                     tables.insert(fold(&definition.name), (Table { name: definition.name, ..table }, sql));
                 }
                 None => unmanaged.push(object(ObjectKind::Unreadable, definition, sql)),
@@ -177,7 +177,7 @@ fn complete(tables: &mut BTreeMap<String, (Table, String)>) {
 /// How a table and its columns are spelled. Whoever names them may use other letter case, and means the same.
 struct Spelling {
     table: String,
-    columns: BTreeMap<String, String>,
+    columns: Vec<String>,
     key: Vec<String>,
 }
 
@@ -186,13 +186,13 @@ impl Spelling {
         let key = table.primary_key.iter().flat_map(|key| &key.columns);
         Self {
             table: table.name.clone(),
-            columns: table.columns.iter().map(|column| (fold(&column.name), column.name.clone())).collect(),
+            columns: table.columns.iter().map(|column| column.name.clone()).collect(),
             key: key.map(|column| column.name.clone()).collect(),
         }
     }
 
     fn spell(&self, column: &mut String) {
-        if let Some(spelled) = self.columns.get(&fold(column)) {
+        if let Some(spelled) = self.columns.iter().find(|one| one.eq_ignore_ascii_case(column)) {
             column.clone_from(spelled);
         }
     }

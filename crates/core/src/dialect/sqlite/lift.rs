@@ -36,19 +36,19 @@ impl Lifting for Sqlite {
     }
 
     fn finish(&self, stored: &physical::Table, table: &mut Table) {
-        let scope = Scope::For([Provider::Sqlite].into());
+        let scope = Scope::For(Provider::Sqlite.into());
         let key: Vec<_> = table.primary_keys.iter().flat_map(|key| key.columns.clone()).collect();
         for column in table.columns.iter_mut().filter(|column| key.contains(&column.name)) {
             if column.nullable {
                 column.nullable = false;
-                column.options.push(Scoped { value: NULL_IN_KEY.to_owned(), scope: scope.clone() });
+                column.options.push(Scoped { value: NULL_IN_KEY.to_owned(), scope });
             }
             // A whole number that is the whole key is numbered by SQLite; one that is not goes by another name.
             let is_native = column.native.is_empty() && column.identity.is_empty() && key.len() == 1;
             if let (true, Some(own)) = (is_native, stored.column(column.name.as_str()))
                 && own.ty.canonical() == "INTEGER"
             {
-                column.native = vec![Scoped { value: own.ty.text().to_owned(), scope: scope.clone() }];
+                column.native = vec![Scoped { value: own.ty.text().to_owned(), scope }];
             }
         }
     }
