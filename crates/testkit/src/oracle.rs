@@ -326,13 +326,19 @@ pub fn dump(server: &PrivateServer, database: &str) -> Result<String, String> {
 
 /// Puts a server's dump into normal form.
 pub fn normalise_dump(script: &str) -> String {
+    // `set` may begin a line of a body, too, and stand in one.
+    let sets_session = |line: &str| {
+        let words =
+            line.strip_prefix("/*!50").map(|rest| rest.trim_start_matches(|digit: char| digit.is_ascii_digit()));
+        words.is_some_and(|words| words.starts_with(" SET ")) || line.starts_with("SET ")
+    };
     let is_noise = |line: &&str| {
+        let is_session = sets_session(line);
         let line = line.trim_start();
-        line.starts_with("/*!40")
-            || line.starts_with("/*!50") && line.contains(" SET ")
+        is_session
+            || line.starts_with("/*!40")
             || line.starts_with("/*M!")
             || line.starts_with("--")
-            || line.starts_with("SET ")
             || line.starts_with('\\')
             || line.starts_with("SELECT pg_catalog.")
     };
@@ -439,6 +445,16 @@ mod tests {
         for (from, to) in [("'ON'", "'on'"), ("`Id`", "`ID`"), ("`Hive`", "`hive`"), (" `Pressed`='ON'", "")] {
             assert_ne!(normalise_dump(dump), normalise_dump(&dump.replace(from, to)), "{from} became {to}");
         }
+    }
+
+    #[test]
+    fn what_a_trigger_sets_is_seen() {
+        let dump = "/*!50003 SET sql_mode = '' */ ;;\n/*!50003 CREATE*/ /*!50003 TRIGGER t BEFORE INSERT ON `a` FOR EACH ROW\n  \
+            SET new.b = 1 */;;\n/*!50003 CREATE*/ /*!50003 TRIGGER u AFTER INSERT ON `a` FOR EACH ROW UPDATE c SET d = 2 */;;\n";
+        for (from, to) in [("new.b = 1", "new.b = 3"), ("d = 2", "d = 3")] {
+            assert_ne!(normalise_dump(dump), normalise_dump(&dump.replace(from, to)), "{from} became {to}");
+        }
+        assert_eq!(normalise_dump(dump), normalise_dump(&dump.replace("''", "'ANSI'")));
     }
 
     #[test]

@@ -109,3 +109,19 @@ create table shop_ticket (shop varchar(20) not null, number int not null auto_in
 create table shop_receipt (shop int not null, number int not null auto_increment, two year(2), key (shop, number)) engine=aria;
 create table padded (c char(3), v varchar(4) generated always as (c) virtual, w varchar(4) generated always as (rtrim(c)) stored, x char(5) generated always as (c) stored, key (w));
 create table placed (a int, b int) partition by list columns (a, b) (partition p values in ((1, 2), (3, 4)), partition rest default);
+-- what information_schema shows as something else than it is
+create table of_rest (k int) partition by list (k) (partition a values in (1, 2), partition rest default);
+create table of_nought (k int) partition by list (k) (partition a values in (-1, 2), partition z values in (0));
+create table of_large (k bigint unsigned) partition by range (k) (partition a values less than (18446744073709551000), partition z values less than maxvalue);
+create table paged (k int) engine=aria;
+create table packed (k int) engine=aria row_format=dynamic;
+create table packed_said (k int) engine=aria row_format=dynamic transactional=0;
+create table unlogged (k int) engine=aria transactional=0;
+create table loose (k int) engine=myisam row_format=dynamic;
+-- what is computed
+create table nothing_else (v int generated always as (1) stored, key (v));
+create table fine (a decimal(65,38), b decimal(38,38));
+create table half (id int primary key, whole int, v int generated always as (whole / 2) stored, w int generated always as (whole / 3) virtual,
+    foreign key (v) references half (id) on delete cascade, foreign key (w) references half (id));
+create table spaced (c char(5), a varchar(5) generated always as (trim(both ' ' from c)) stored, b varchar(9) generated always as (rpad(c, 6, ' ')) stored,
+    d int generated always as (c not like 'x%') stored, e int generated always as (c) virtual, f char(3) generated always as (c) stored, key (e));

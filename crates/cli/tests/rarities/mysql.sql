@@ -59,3 +59,6 @@ create procedure p1(in a int, out b int, inout c decimal(5,2)) modifies sql data
 create event tick on schedule every 1 day starts '2026-01-01 00:00:00' ends '2027-01-01 00:00:00' on completion preserve disable comment 'daily; x' do begin delete from hive where a = 5; update hive set b = 1; end//
 create event once on schedule at '2030-01-01 00:00:00' do delete from hive//
 delimiter ;
+create table computed (a int primary key, v int generated always as (a + 1) virtual not null, s int generated always as (a * 2) stored not null);
+create table nothing_else (v int generated always as (1));
+create table computed_key (a int, v int generated always as (a) stored, primary key (v));

@@ -81,3 +81,8 @@ CREATE EVENT `counting` ON SCHEDULE EVERY 5 HOUR STARTS '2026-11-30 00:08:32' ON
 create definer=current_user event if not exists once_more on schedule at '2036-01-01 00:00:00' on completion preserve disable comment 'it''s' do delete from t;
 create table switched (a enum('0', '1') not null default '0', b enum('x', '1') default '1', c set('1', '2') default '2', d int default '7', e decimal(6, 2) not null default '1.50') default charset utf8mb4 collate utf8mb4_unicode_ci;
 create table spread (a int) default charset utf8mb4 collate utf8mb4_unicode_ci partition by key (a);
+create table of_rest (k int) default charset utf8mb4 collate utf8mb4_unicode_ci partition by list (k) (partition a values in (1, 2), partition rest default);
+create table of_nought (k int) default charset utf8mb4 collate utf8mb4_unicode_ci partition by list (k) (partition a values in (-1, 2), partition z values in (0));
+create table packed (k int) row_format=dynamic engine=aria default charset utf8mb4 collate utf8mb4_unicode_ci;
+create table fine (a decimal(65,38)) default charset utf8mb4 collate utf8mb4_unicode_ci;
+create table nothing_else (v int generated always as (1) stored) default charset utf8mb4 collate utf8mb4_unicode_ci;

@@ -183,7 +183,9 @@ fn what_cannot_be_made_again_is_named() {
                  set sql_mode = 'oracle'//
                  create package pk as function g(a int) return int; end//
                  set sql_mode = ''//
-                 create table lenient (kind enum('a', 'b', 'a'))//"
+                 create table lenient (kind enum('a', 'b', 'a'))//
+                 create table `of two\nlines` (k int)//
+                 create table of_one (`a\nb` int)//"
             }
         };
         here.project.write("more.sql", made);
@@ -193,7 +195,9 @@ fn what_cannot_be_made_again_is_named() {
             Provider::Postgres => &["1 thing cannot be declared", "user mapping reader on far"],
             Provider::Mysql => &["1 thing cannot be declared", "routine quoted (in sql_mode ANSI_QUOTES)"],
             _ => &[
-                "2 things cannot be declared",
+                "4 things cannot be declared",
+                "table of two\nlines",
+                "table of_one",
                 "routine package pk (in sql_mode ORACLE)",
                 "routine quoted (in sql_mode ANSI_QUOTES)",
             ],

@@ -67,6 +67,8 @@ pub enum FaultKind {
     UnknownColumn { table: Identifier, column: Identifier, nearest: Option<Identifier> },
     #[error("column `{column}` stands twice in this list")]
     RepeatedColumn { column: Identifier },
+    #[error("a name has a line break, and no declaration can have one")]
+    NameOfLines,
     #[error("there is no table `{table}`")]
     UnknownTable { table: Identifier, nearest: Option<Identifier> },
     #[error("there is no type or enum `{name}`")]
@@ -210,6 +212,7 @@ impl FaultKind {
             | Self::RowTwice { .. }
             | Self::NameTaken { .. } => "again here".into(),
             Self::EmptyEnum(_) | Self::NoColumns(_) | Self::EmptyIndex | Self::EmptyProgram => "nothing in it".into(),
+            Self::NameOfLines => "a line break in it".into(),
             Self::SelectsAll(_) => "`*` in it".into(),
             Self::NoPrimaryKey(_) => "no primary key".into(),
             Self::UnknownColumn { .. } => "no such column".into(),
@@ -280,6 +283,7 @@ impl FaultKind {
                 meant(nearest, &format!("declare it in table `{table}`, or mend the name"))
             }
             Self::RepeatedColumn { .. } => "name it once".into(),
+            Self::NameOfLines => "give it a name of one line in the database".into(),
             Self::UnknownTable { nearest, .. } => {
                 meant(nearest, "declare the table, or add its file to `declarations` in hollow-oak.toml")
             }

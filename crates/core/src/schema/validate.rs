@@ -55,6 +55,13 @@ impl<'a> Checker<'a> {
         }
     }
 
+    /// Only what was read from a database, or from its SQL, can have a name of several lines.
+    fn of_one_line<'n>(&mut self, mut names: impl Iterator<Item = &'n Identifier>, place: Place) {
+        if names.any(|name| name.as_str().contains('\n')) {
+            self.fault(FaultKind::NameOfLines, place);
+        }
+    }
+
     /// Every namespace that a name is in is declared.
     fn namespaces(&mut self) {
         let parts = self.parts;
@@ -116,6 +123,7 @@ impl<'a> Checker<'a> {
                 let kind = FaultKind::UnknownTable { table: table.clone(), nearest };
                 self.fault(kind, place.clone().part(Part::ReferencedTable));
             }
+            self.of_one_line([&program.name].into_iter().chain(&program.table), place.clone());
             if program.body.trim().is_empty() && program.form.is_none() {
                 self.fault(FaultKind::EmptyProgram, place.clone().part(Part::Expression));
             }
@@ -148,8 +156,10 @@ impl<'a> Checker<'a> {
             return;
         }
         if table.primary_keys.is_empty() {
-            self.fault(FaultKind::NoPrimaryKey(table.name.clone()), whole);
+            self.fault(FaultKind::NoPrimaryKey(table.name.clone()), whole.clone());
         }
+        let columns = table.columns.iter().map(|column| &column.name);
+        self.of_one_line([&table.name].into_iter().chain(columns), whole);
         let mut seen: BTreeMap<&Identifier, usize> = BTreeMap::new();
         for (at, column) in table.columns.iter().enumerate() {
             if let Some(first) = seen.insert(&column.name, at) {
@@ -168,7 +178,9 @@ impl<'a> Checker<'a> {
         self.generated_circles(table);
         self.keys(table);
         for (at, key) in table.foreign_keys.iter().enumerate() {
-            self.foreign_key(table, key, &Place::whole(&table.name, Item::ForeignKey(at)));
+            let place = Place::whole(&table.name, Item::ForeignKey(at));
+            self.of_one_line([&key.referenced_table].into_iter().chain(&key.referenced_columns), place.clone());
+            self.foreign_key(table, key, &place);
         }
         for (at, check) in table.checks.iter().enumerate() {
             let place = Place::whole(&table.name, Item::Check(at)).part(Part::Expression);
@@ -407,6 +419,7 @@ impl<'a> Checker<'a> {
     fn indexes(&mut self, table: &Table) {
         for (at, index) in table.indexes.iter().enumerate() {
             let place = Place::whole(&table.name, Item::Index(at));
+            self.of_one_line(index.name.iter(), place.clone());
             if index.parts.is_empty() {
                 self.fault(FaultKind::EmptyIndex, place.clone());
             }
@@ -445,6 +458,7 @@ impl<'a> Checker<'a> {
         let mut seen: BTreeMap<&Identifier, Vec<Named>> = BTreeMap::new();
         for (kind, (name, scope, place)) in keys.chain(rest) {
             let Some(name) = name else { continue };
+            self.of_one_line([name].into_iter(), place.clone());
             let earlier = seen.entry(name).or_default();
             let are_apart = |other: Kind| kind != other && kind != Kind::Check && other != Kind::Check;
             let first = earlier.iter().find(|(other, theirs, _)| overlap(*theirs, scope) && !are_apart(*other));

@@ -8,7 +8,8 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use hollow_oak_core::dialect::Flavor;
 use hollow_oak_core::dialect::mariadb::catalogue::{
-    Catalogue, CheckRow, ColumnRow, OtherRow, PartRow, ReferenceRow, TableRow, in_own_literals, introspect, tells_all,
+    Catalogue, CheckRow, ColumnRow, OtherRow, PartRow, ReferenceRow, TableRow, in_own_literals, introspect,
+    partitioning, tells_all,
 };
 use hollow_oak_core::physical::{Introspected, ObjectKind, Unmanaged};
 
@@ -182,6 +183,12 @@ impl Reader<'_> {
                     partitions = Some(self.partitions()?);
                 }
                 match partitions.as_ref().and_then(|found| found.get(&name)).cloned().flatten() {
+                    Some(option) if self.flavor == Flavor::Mariadb && may_mean_another(&option) => {
+                        let told = self.told_partitions(&name)?;
+                        let in_own_words =
+                            told.as_ref().and_then(|told| partitioning(told.strip_prefix("partition by ")?));
+                        words.push(in_own_words.or(told).unwrap_or(option));
+                    }
                     Some(option) => words.push(option),
                     None => match self.told_partitions(&name)? {
                         Some(option) => words.push(option),
@@ -201,13 +208,11 @@ impl Reader<'_> {
             {
                 words.push(format!("row_format={format}"));
             }
-            words.retain(|word| word != "row_format=dynamic");
             // Every table of Aria's has that word, said or not; only its statement tells.
-            const TRANSACTIONAL: &str = "transactional=1";
-            if words.iter().any(|word| word == TRANSACTIONAL)
-                && !self.shown("table", &name)?.contains(" TRANSACTIONAL=1")
+            if let Some(at) = words.iter().position(|word| word.starts_with("transactional="))
+                && !self.shown("table", &name)?.contains(&format!(" {}", words[at].to_ascii_uppercase()))
             {
-                words.retain(|word| word != TRANSACTIONAL);
+                words.remove(at);
             }
             self.catalogue.tables.push(TableRow {
                 name,
@@ -750,6 +755,13 @@ impl Reader<'_> {
         }
         Ok(found)
     }
+}
+
+/// Whether `information_schema` may have said something else than the table's statement does: it shows the partition for all
+/// other values as a list of nothing but 0, and numbers above the largest `bigint` as negative ones (seen on 10.11).
+fn may_mean_another(option: &str) -> bool {
+    let is_of_numbers = ["range (", "list ("].iter().any(|by| option.starts_with(&format!("partition by {by}")));
+    is_of_numbers && ["in (0)", "(-", ",-"].iter().any(|sign| option.contains(sign))
 }
 
 /// An expression whose bytes were taken for letters of latin1 and encoded again, as MySQL shows all of them (seen on 9.7).

@@ -5,8 +5,8 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-pub use super::ddl::in_own_literals;
-use super::lower::{as_unique, is_plain_unique, own_check, stated, table_collation};
+pub use super::ddl::{in_own_literals, partitioning};
+use super::lower::{as_unique, is_plain_unique, leave_out_usual_format, own_check, stated, table_collation};
 use super::types::{is_binary, is_text, type_name};
 use super::{FACTS, Flavor, SYNTAX};
 use crate::dialect::Dialect;
@@ -169,6 +169,7 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
             None => option,
         };
         table.options.extend(row.options.into_iter().map(compared));
+        leave_out_usual_format(&mut table.options);
         table.comment = filled(row.comment);
         tables.insert(table.name.clone(), table);
     }
@@ -232,8 +233,8 @@ fn column(flavor: Flavor, row: ColumnRow, is_json: bool, table_collation: &str) 
         let storage =
             if extra.contains("stored") || extra.contains("persistent") { Storage::Stored } else { Storage::Virtual };
         column.generated = Some(Box::new(Generated { expression: expression(flavor, &text), storage }));
-        // It may hold null, whatever it is computed from.
-        column.nullable = true;
+        // MariaDB, "Generated (Virtual and Persistent/Stored) Columns": it may hold null, whatever it is computed from.
+        column.nullable |= flavor == Flavor::Mariadb;
     } else {
         column.default = row.default.and_then(|text| default(flavor, &text, &extra, &column));
     }

@@ -20,6 +20,7 @@ use crate::dialect::reading::{OrStop, Read, Statements, Stop, blanked};
 use crate::physical::Introspected;
 use crate::sql::Cursor;
 use indexes::{FOR_REFERENCE, same};
+pub use partitions::told as partitioning;
 
 type Reading<T> = Result<T, Stop>;
 

@@ -69,6 +69,14 @@ pub(super) fn stated(name: &str, value: &str) -> String {
     if is_number { format!("{name}={value}") } else { format!("{name}='{value}'") }
 }
 
+/// Takes out the row format that InnoDB has by itself (MariaDB, "InnoDB Row Formats Overview"). Of other engines it makes a
+/// difference: Aria writes pages, and is transactional, unless it is said.
+pub(super) fn leave_out_usual_format(options: &mut Options) {
+    if !options.iter().any(|option| option.starts_with("engine=")) {
+        options.remove("row_format=dynamic");
+    }
+}
+
 /// Columns of a key, each with how much of it is in the key, where that is not all.
 type KeyParts = Vec<(String, Option<u32>)>;
 
@@ -83,12 +91,6 @@ pub(in crate::dialect) fn lower(flavor: Flavor, schema: &Schema) -> Result<Lower
 }
 
 pub(super) struct Mariadb(pub(super) Flavor);
-
-impl Mariadb {
-    fn name(&self) -> &'static str {
-        self.0.provider().word()
-    }
-}
 
 impl Storing for Mariadb {
     fn provider(&self) -> Provider {
@@ -151,7 +153,7 @@ impl Storing for Mariadb {
             lowering.fault(kind, place);
             return;
         }
-        if (name, value) != ("engine", "innodb") && (name, value) != ("row_format", "dynamic") {
+        if (name, value) != ("engine", "innodb") {
             table.options.insert(stated(name, value));
         }
     }
@@ -191,10 +193,8 @@ impl Storing for Mariadb {
                 }
             }
         }
-        if let Some(generated) = Scoped::pick(&column.generated, self.provider())
-            && !column.nullable
-        {
-            debug_assert!(matches!(generated.storage, Storage::Stored | Storage::Virtual));
+        let is_generated = Scoped::pick(&column.generated, self.provider()).is_some();
+        if is_generated && !column.nullable && self.0 == Flavor::Mariadb {
             // MariaDB, "Generated (Virtual and Persistent/Stored) Columns": NOT NULL is not allowed.
             let kind =
                 lowering.not_expressible("cannot declare a generated column required", "add `null` to the column");
@@ -336,6 +336,7 @@ impl Storing for Mariadb {
         if !lowered.options.iter().any(|option| option.starts_with("collate=")) {
             lowered.options.insert(format!("collate={COLLATION}"));
         }
+        leave_out_usual_format(&mut lowered.options);
         let own = table_collation(lowered);
         for column in &mut lowered.columns {
             column.collation = column.collation.take().filter(|name| *name != own);
@@ -555,13 +556,14 @@ impl Mariadb {
 
     fn limits(&self, lowering: &mut Lowering<'_, Self>, ty: &Type, collation: &str, place: &Place) {
         let longest = LONGEST_TEXT / widest_character(collation);
+        // MariaDB, "DECIMAL": 38 digits behind the point (30 before 10.2.1); MySQL 8.4, "DECIMAL Data Type Characteristics".
+        let behind_point = if self.0 == Flavor::Mariadb { 38 } else { 30 };
         let too_much = match ty {
             Type::Time(Some(7..)) | Type::Datetime(Some(7..)) | Type::Instant(Some(7..)) => {
                 ("keeps at most 6 digits of a second".to_owned(), "write 6, or leave it out")
             }
-            // MariaDB 10.11, "DECIMAL"; MySQL 8.4, "DECIMAL Data Type Characteristics": 65 digits, 30 behind the point.
-            Type::Decimal(Some((66.., _) | (_, 31..))) => {
-                ("has decimals of at most 65 digits, 30 behind the point".to_owned(), "write fewer")
+            Type::Decimal(Some((digits, scale))) if *digits > 65 || *scale > behind_point => {
+                (format!("has decimals of at most 65 digits, {behind_point} behind the point"), "write fewer")
             }
             Type::Text(Some(length)) if u64::from(*length) > longest => (
                 format!("has no bounded text longer than {longest} characters in {collation}"),
@@ -758,9 +760,11 @@ impl Mariadb {
             // Its padding depends on the mode of the session that reads it.
             let is_kept = generated.storage == Storage::Stored || keys.iter().flatten().any(|name| *name == made.name);
             let is_char = |one: &physical::Column| one.ty.canonical().starts_with("CHAR(");
+            let head = made.ty.canonical().split([' ', '(']).next().unwrap_or_default();
+            let keeps_spaces = head == "VARCHAR" || head.ends_with("TEXT") || is_binary(&made.ty);
             let padded = lowered.columns.iter().filter(|other| is_kept && is_char(other)).find(|other| {
                 depends_on_padding(&generated.expression, &other.name)
-                    && !(is_char(made) && is_column(&generated.expression, &other.name))
+                    && (keeps_spaces || !is_column(&generated.expression, &other.name))
             });
             if let (Flavor::Mariadb, Some(padded)) = (self.0, padded) {
                 let what = format!("keeps no value computed from `{}`, which is of a `char` type", padded.name);
@@ -773,29 +777,29 @@ impl Mariadb {
 
     /// Where a computed column cannot stand.
     fn computed(&self, lowering: &mut Lowering<'_, Self>, table: &Table, lowered: &physical::Table) {
-        // MySQL 9.7, "CREATE TABLE and Generated Columns": where the values are stored, both are possible.
-        let only_virtual = self.0 == Flavor::Mysql;
-        let is_computed = |name: &str| {
-            let generated = lowered.column(name).and_then(|column| column.generated.as_ref());
-            generated.is_some_and(|generated| !only_virtual || generated.storage == Storage::Virtual)
-        };
-        // MariaDB, "Generated Columns", "Index Support"; "Foreign Keys".
-        if lowered.primary_key.iter().flat_map(|key| &key.columns).any(|one| is_computed(&one.name)) {
+        let storage = |name: &str| lowered.column(name)?.generated.as_ref().map(|generated| generated.storage);
+        // MySQL 9.7, "CREATE TABLE and Generated Columns": a key where the values are stored, and no reference where they are
+        // not. MariaDB, "Generated Columns", "Index Support"; "Foreign Keys": no key, and references of both.
+        let is_mysql = self.0 == Flavor::Mysql;
+        let key = lowered.primary_key.iter().flat_map(|key| &key.columns);
+        if key.filter_map(|one| storage(&one.name)).any(|storage| !is_mysql || storage == Storage::Virtual) {
             let place = Place::whole(&table.name, Item::PrimaryKey);
             lowering.refuse("has no generated columns in a primary key", place);
         }
-        for (at, key) in table.foreign_keys.iter().enumerate() {
-            if key.scope.holds(self.provider()) && key.columns.iter().any(|name| is_computed(name.as_str())) {
-                let place = Place::whole(&table.name, Item::ForeignKey(at));
-                lowering.refuse("has no references from generated columns", place);
+        for (at, key) in table.foreign_keys.iter().enumerate().filter(|(_, key)| key.scope.holds(self.provider())) {
+            let mut stored = key.columns.iter().filter_map(|name| storage(name.as_str())).peekable();
+            let place = || Place::whole(&table.name, Item::ForeignKey(at));
+            let sets = |action: Action| matches!(action, Action::SetNull | Action::SetDefault);
+            if stored.peek().is_none() {
+                continue;
+            } else if is_mysql && stored.any(|storage| storage == Storage::Virtual) {
+                lowering.refuse("has no references from columns that are `generated virtual`", place());
+            } else if sets(key.on_delete) || sets(key.on_update) || key.on_update == Action::Cascade {
+                let what = "changes no generated column, which this reference would";
+                let kind =
+                    lowering.not_expressible(what, "leave the action out; of them only `on delete cascade` can be");
+                lowering.fault(kind, place());
             }
-        }
-        let plain = lowered.columns.iter().filter(|column| column.generated.is_none()).count();
-        if plain == 0 {
-            let name = self.name();
-            let what = "needs at least one column that is not generated";
-            let kind = lowering.not_expressible(what, format!("add a column, or say `except {name}` behind the table"));
-            lowering.fault(kind, Place::whole(&table.name, Item::Table).part(Part::Name));
         }
     }
 }

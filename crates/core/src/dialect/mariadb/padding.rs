@@ -25,10 +25,17 @@ pub(super) fn depends_on_padding(expression: &Expression, column: &str) -> bool 
         let (before, behind) = (at.checked_sub(1), Some(at + 1));
         let is_compared = is(before, &COMPARISONS) && !is(behind, &ARITHMETIC)
             || is(behind, &COMPARISONS) && !is(before, &ARITHMETIC);
+        let is_true = is(before, &["and", "or", "xor"]) || is(behind, &["and", "or", "xor"]);
+        let is_unlike = is(behind, &["not"]) && is(Some(at + 2), &["like"]);
+        let is_called = |names: &[&str]| is(before, &["("]) && is(at.checked_sub(2), names);
+        // Of nothing, or of what they are told to, which is a space or null.
+        let is_of_spaces = |one: Option<usize>| is(one, &["trailing", "both", "' '", "null"]);
         let is_trimmed = is(behind, &[")"])
-            && (is(before, &["("]) && is(at.checked_sub(2), &["rtrim", "trim"])
-                || is(before, &["from"]) && is(at.checked_sub(2), &["trailing", "both"]));
-        !is_compared && !is_trimmed
+            && (is_called(&["rtrim", "trim"]) || is(before, &["from"]) && is_of_spaces(at.checked_sub(2)));
+        // To as many characters as it has, or more.
+        let is_filled = is_called(&["rpad"])
+            && (is(Some(at + 3), &[")"]) || is_of_spaces(Some(at + 4)) || is_of_spaces(Some(at + 2)));
+        !(is_compared || is_true || is_unlike || is_trimmed || is_filled)
     })
 }
 
@@ -56,6 +63,16 @@ mod tests {
         case("length(rtrim(c))", false);
         case("trim(c)", false);
         case("char_length(trim(trailing from c))", false);
+        case("trim(both ' ' from `c`)", false);
+        case("trim(trailing NULL from `c`)", false);
+        case("trim(both 'x' from `c`)", true);
+        case("trim(leading from `c`)", true);
+        case("rpad(`c`,5,' ')", false);
+        case("rpad(`c`,5)", false);
+        case("rpad(`c`,NULL,' ')", false);
+        case("rpad(`c`,5,'x')", true);
+        case("`c` not like '%'", false);
+        case("c and d", false);
         case("concat(d, 'c')", false);
         case("length(c)", true);
         case("c in ('a', 'b')", true);

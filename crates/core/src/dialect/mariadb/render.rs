@@ -208,6 +208,10 @@ fn column_definition(flavor: Flavor, column: &Column) -> String {
             Storage::Virtual => "virtual",
         };
         text.push_str(&format!(" generated always as {} {storage}", in_parentheses(generated.expression.text())));
+        // MySQL 8.4, "CREATE TABLE and Generated Columns"; MariaDB has no such word there.
+        if !column.nullable && flavor == Flavor::Mysql {
+            text.push_str(" not null");
+        }
     } else {
         text.push_str(if column.nullable { " null" } else { " not null" });
     }

@@ -42,6 +42,13 @@ pub(super) fn read(cursor: &mut Cursor<'_>, engine: &str) -> Reading<String> {
     Ok(if is_rich { as_shown(&by, below.as_ref(), &parts, engine) } else { as_listed(&by, &parts) })
 }
 
+/// The same of what `show create table` has behind `PARTITION BY`, where no part has more to it than its values.
+pub fn told(text: &str) -> Option<String> {
+    let mut cursor = Cursor::new(text, SYNTAX);
+    let read = read(&mut cursor, "").ok()?;
+    cursor.is_at_end().then_some(read)
+}
+
 fn by(cursor: &mut Cursor<'_>, counted: &str) -> Reading<By> {
     let method = cursor.until(|cursor| cursor.is("(")).here()?.to_ascii_lowercase();
     let method = method.split_whitespace().collect::<Vec<_>>().join(" ");
@@ -295,6 +302,23 @@ mod tests {
             "list columns (c) (partition a values in ('x', 'y') comment 'first')",
             "partition by LIST COLUMNS(`c`) (PARTITION `a` VALUES IN ('x','y') COMMENT = 'first' ENGINE = InnoDB)",
         );
+    }
+
+    /// As MariaDB 10.11 has it there.
+    #[test]
+    fn partitions_are_read_from_the_servers_own_statement() {
+        let part = "PARTITION `p` VALUES IN (0) ENGINE = InnoDB";
+        let rest = "PARTITION `d` DEFAULT ENGINE = InnoDB";
+        let told = |text: &str| super::told(text).unwrap_or_default();
+        assert_eq!(
+            told(&format!("LIST (`a`)\n({part},\n {rest})")),
+            "partition by list (`a`) (partition p values in (0), partition d default)"
+        );
+        assert_eq!(
+            told("RANGE (`a`)\n(PARTITION `p` VALUES LESS THAN (18446744073709551000) ENGINE = InnoDB)"),
+            "partition by range (`a`) (partition p values less than (18446744073709551000))"
+        );
+        assert_eq!(told("LIST (`a`) (PARTITION `p` SOMETHING)"), "");
     }
 
     #[test]

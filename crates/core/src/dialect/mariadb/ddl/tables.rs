@@ -137,8 +137,7 @@ impl Reader {
                 "collate" => row.collation = known_collation(&value),
                 "comment" => row.comment = value,
                 "auto_increment" => {}
-                "row_format" if value.eq_ignore_ascii_case("dynamic") || value.eq_ignore_ascii_case("default") => {}
-                "pack_keys" if value.eq_ignore_ascii_case("default") => {}
+                "row_format" | "pack_keys" if value.eq_ignore_ascii_case("default") => {}
                 _ if text.is_empty() => return Err(Stop::Here),
                 _ => row.options.push(format!("{word}={}", text.to_ascii_lowercase())),
             }
