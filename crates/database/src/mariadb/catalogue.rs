@@ -179,25 +179,13 @@ impl Reader<'_> {
                 );
             }
             if words.iter().any(|option| option == "partitioned") {
-                if partitions.is_none() {
-                    partitions = Some(self.partitions()?);
-                }
-                match partitions.as_ref().and_then(|found| found.get(&name)).cloned().flatten() {
-                    Some(option) if self.flavor == Flavor::Mariadb && may_mean_another(&option) => {
-                        let told = self.told_partitions(&name)?;
-                        let in_own_words =
-                            told.as_ref().and_then(|told| partitioning(told.strip_prefix("partition by ")?));
-                        words.push(in_own_words.or(told).unwrap_or(option));
-                    }
-                    Some(option) => words.push(option),
-                    None => match self.told_partitions(&name)? {
-                        Some(option) => words.push(option),
-                        None => {
-                            self.other(ObjectKind::Partition, name, None, String::new());
-                            continue;
-                        }
-                    },
-                }
+                let listed = partitions.as_ref().and_then(|found| found.get(&name)).cloned().flatten();
+                let option = if listed.is_some() { listed } else { self.told_partitions(&name)? };
+                let Some(option) = option else {
+                    self.other(ObjectKind::Partition, name, None, String::new());
+                    continue;
+                };
+                words.push(option);
                 words.retain(|option| option != "partitioned");
             }
             let format = text(&row, 4).to_ascii_lowercase();
@@ -319,9 +307,14 @@ impl Reader<'_> {
         Ok(told.first().map(|row| text(row, 1)).unwrap_or_default())
     }
 
-    /// How a table is partitioned in more than a few words, as the option.
+    /// How a table is partitioned, by its statement, as the option. MariaDB's `information_schema` shows the partition for all
+    /// other values as one for 0, and numbers above the largest `bigint` as negative ones, and leaves out what is said of parts
+    /// in numbers (seen on 10.11).
     fn told_partitions(&mut self, table: &str) -> Result<Option<String>, ServerError> {
         let sql = self.shown("table", table)?;
+        if self.flavor == Flavor::Mariadb {
+            return Ok(sql.rsplit_once("\n PARTITION BY ").map(|(_, told)| partitioning(told)));
+        }
         // MySQL puts it into a comment for servers that know it.
         let told = sql.rsplit_once("\n PARTITION BY ").or(sql.rsplit_once("\n/*!50100 PARTITION BY "));
         let words = told.map(|(_, rest)| rest.trim_end_matches(" */").split_whitespace().collect::<Vec<_>>());
@@ -700,7 +693,7 @@ impl Reader<'_> {
         Ok(())
     }
 
-    /// How tables are partitioned, as the option of each; of what is not said in a few words nothing.
+    /// How tables of MySQL are partitioned, as the option of each; of what is not said in a few words nothing.
     fn partitions(&mut self) -> Result<BTreeMap<String, Option<String>>, ServerError> {
         let rows = self.ask(
             "select table_name, partition_method, partition_expression, partition_name, partition_description,
@@ -736,12 +729,6 @@ impl Reader<'_> {
                             let values = match (is_range, bound.as_str()) {
                                 (true, "MAXVALUE") => "values less than maxvalue".to_owned(),
                                 (true, _) => format!("values less than ({bound})"),
-                                // MariaDB, "LIST Partitioning Type": the partition for all other values.
-                                (false, bound)
-                                    if bound.split(['(', ')', ',']).all(|one| matches!(one, "" | "MAXVALUE")) =>
-                                {
-                                    "default".to_owned()
-                                }
                                 (false, _) => format!("values in ({bound})"),
                             };
                             format!("partition {name} {values}")
@@ -755,13 +742,6 @@ impl Reader<'_> {
         }
         Ok(found)
     }
-}
-
-/// Whether `information_schema` may have said something else than the table's statement does: it shows the partition for all
-/// other values as a list of nothing but 0, and numbers above the largest `bigint` as negative ones (seen on 10.11).
-fn may_mean_another(option: &str) -> bool {
-    let is_of_numbers = ["range (", "list ("].iter().any(|by| option.starts_with(&format!("partition by {by}")));
-    is_of_numbers && ["in (0)", "(-", ",-"].iter().any(|sign| option.contains(sign))
 }
 
 /// An expression whose bytes were taken for letters of latin1 and encoded again, as MySQL shows all of them (seen on 9.7).

@@ -1,10 +1,15 @@
 //! How a table of a file is partitioned, in the words in which the catalogue is read (MariaDB, "Partitioning Types").
 
+use std::collections::BTreeMap;
+
 use super::{Reading, text_of};
 use crate::dialect::mariadb::SYNTAX;
 use crate::dialect::mariadb::quote::{literal, quote};
 use crate::dialect::reading::{OrStop, Stop};
-use crate::sql::{Cursor, Expression, TokenKind};
+use crate::sql::{Cursor, Expression, Lexer, Token, TokenKind};
+
+/// What can be said of a part in numbers, in the order in which the server says it.
+const NUMBERS: [&str; 3] = ["nodegroup", "max_rows", "min_rows"];
 
 /// By what a table, or a part of one, is divided.
 struct By {
@@ -19,7 +24,16 @@ struct Partition {
     name: String,
     values: Option<Values>,
     comment: Option<String>,
+    /// Numbers that are said of it, by their words.
+    numbers: BTreeMap<&'static str, i64>,
     parts: Vec<Partition>,
+}
+
+impl Partition {
+    /// Whether there is more to it than its name and its values.
+    fn is_rich(&self) -> bool {
+        self.comment.is_some() || !self.numbers.is_empty() || !self.parts.is_empty()
+    }
 }
 
 enum Values {
@@ -38,15 +52,19 @@ pub(super) fn read(cursor: &mut Cursor<'_>, engine: &str) -> Reading<String> {
         false => None,
     };
     let parts = if cursor.is("(") { parts(cursor, "partition")? } else { Vec::new() };
-    let is_rich = below.is_some() || parts.iter().any(|part| part.comment.is_some());
+    let is_rich = below.is_some() || parts.iter().any(Partition::is_rich);
     Ok(if is_rich { as_shown(&by, below.as_ref(), &parts, engine) } else { as_listed(&by, &parts) })
 }
 
-/// The same of what `show create table` has behind `PARTITION BY`, where no part has more to it than its values.
-pub fn told(text: &str) -> Option<String> {
+/// The same of what `show create table` has behind `PARTITION BY`; as it stands where there is more to it.
+pub fn told(text: &str) -> String {
     let mut cursor = Cursor::new(text, SYNTAX);
-    let read = read(&mut cursor, "").ok()?;
-    cursor.is_at_end().then_some(read)
+    let mut listed = || -> Option<String> {
+        let by = by(&mut cursor, "partitions").ok()?;
+        let parts = if cursor.is("(") { parts(&mut cursor, "partition").ok()? } else { Vec::new() };
+        (cursor.is_at_end() && !parts.iter().any(Partition::is_rich)).then(|| as_listed(&by, &parts))
+    };
+    listed().unwrap_or_else(|| format!("partition by {}", in_one_line(text)))
 }
 
 fn by(cursor: &mut Cursor<'_>, counted: &str) -> Reading<By> {
@@ -73,14 +91,17 @@ fn parts(cursor: &mut Cursor<'_>, word: &str) -> Reading<Vec<Partition>> {
         cursor.expect(word).here()?;
         let name = cursor.name().here()?;
         let values = values(cursor)?;
-        let mut part = Partition { name, values, comment: None, parts: Vec::new() };
+        let mut part = Partition { name, values, comment: None, numbers: BTreeMap::new(), parts: Vec::new() };
         while !matches!(cursor.peek(), "," | ")") {
             if cursor.eat("comment") {
                 cursor.eat("=");
                 part.comment = Some(text_of(cursor).here()?).filter(|text| !text.is_empty());
             } else if cursor.is("(") {
                 part.parts = self::parts(cursor, "subpartition")?;
-            } else if cursor.is_one_of(&["engine", "storage", "max_rows", "min_rows"]) {
+            } else if let Some(word) = NUMBERS.into_iter().find(|word| cursor.eat(word)) {
+                cursor.eat("=");
+                part.numbers.insert(word, cursor.number().here()?);
+            } else if cursor.is_one_of(&["engine", "storage"]) {
                 // The engine is the table's.
                 cursor.eat("storage");
                 cursor.skip();
@@ -157,7 +178,9 @@ fn as_shown(by: &By, below: Option<&By>, parts: &[Partition], engine: &str) -> S
     let is_of_columns = by.method.ends_with("columns");
     let behind = |part: &Partition| {
         let comment = part.comment.as_ref().map(|text| format!(" COMMENT = {}", literal(text)));
-        format!("{} ENGINE = {engine}", comment.unwrap_or_default())
+        let number = |word| part.numbers.get(word).map(|number| format!(" {} = {number}", str::to_uppercase(word)));
+        let numbers: String = NUMBERS.into_iter().filter_map(number).collect();
+        format!("{numbers}{} ENGINE = {engine}", comment.unwrap_or_default())
     };
     let named = |name: &str| format!("`{}`", name.replace('`', "``"));
     let part = |part: &Partition| {
@@ -179,6 +202,15 @@ fn as_shown(by: &By, below: Option<&By>, parts: &[Partition], engine: &str) -> S
     let below = below.map(|below| format!(" SUBPARTITION BY {}", division(below, "SUBPARTITION"))).unwrap_or_default();
     let parts = parts.iter().map(part).collect::<Vec<_>>().join(", ");
     format!("partition by {}{below} ({parts})", division(by, "PARTITION"))
+}
+
+/// A statement without line breaks between its words.
+fn in_one_line(text: &str) -> String {
+    let word = |token: Token| match token.kind {
+        TokenKind::Space => " ",
+        _ => token.span.text(text),
+    };
+    Lexer::new(text, 0, SYNTAX).map(word).collect()
 }
 
 /// A list without spaces behind its commas, as the server writes it.
@@ -302,6 +334,10 @@ mod tests {
             "list columns (c) (partition a values in ('x', 'y') comment 'first')",
             "partition by LIST COLUMNS(`c`) (PARTITION `a` VALUES IN ('x','y') COMMENT = 'first' ENGINE = InnoDB)",
         );
+        case(
+            "range (id) (partition a values less than (9) max_rows=100 nodegroup 2)",
+            "partition by RANGE (`id`) (PARTITION `a` VALUES LESS THAN (9) NODEGROUP = 2 MAX_ROWS = 100 ENGINE = InnoDB)",
+        );
     }
 
     /// As MariaDB 10.11 has it there.
@@ -309,7 +345,6 @@ mod tests {
     fn partitions_are_read_from_the_servers_own_statement() {
         let part = "PARTITION `p` VALUES IN (0) ENGINE = InnoDB";
         let rest = "PARTITION `d` DEFAULT ENGINE = InnoDB";
-        let told = |text: &str| super::told(text).unwrap_or_default();
         assert_eq!(
             told(&format!("LIST (`a`)\n({part},\n {rest})")),
             "partition by list (`a`) (partition p values in (0), partition d default)"
@@ -318,7 +353,15 @@ mod tests {
             told("RANGE (`a`)\n(PARTITION `p` VALUES LESS THAN (18446744073709551000) ENGINE = InnoDB)"),
             "partition by range (`a`) (partition p values less than (18446744073709551000))"
         );
-        assert_eq!(told("LIST (`a`) (PARTITION `p` SOMETHING)"), "");
+        assert_eq!(told("HASH (`a`)\nPARTITIONS 1"), "partition by hash (`a`)");
+        for rich in [
+            "NODEGROUP = 0 ENGINE = InnoDB",
+            "MAX_ROWS = 9 ENGINE = InnoDB",
+            "DATA DIRECTORY = '/a  b' ENGINE = InnoDB",
+        ] {
+            let text = format!("LIST (`a`) (PARTITION `p` VALUES IN (0) {rich})");
+            assert_eq!(told(&text.replace(") (", ")\n(")), format!("partition by {text}"));
+        }
     }
 
     #[test]
