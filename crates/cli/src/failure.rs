@@ -4,6 +4,7 @@ use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 
 use hollow_oak_core::history::NotFound;
+use hollow_oak_core::sql::{NotText, text_of_bytes};
 use hollow_oak_database::DatabaseError;
 
 use crate::exit::Exit;
@@ -109,6 +110,18 @@ impl From<NotFound> for Failure {
 /// Reads a text file.
 pub fn read_file(path: &Path) -> Result<String> {
     std::fs::read_to_string(path).map_err(|error| Failure::file("read", path, &error))
+}
+
+/// Reads a file of SQL, in the encoding that it says.
+pub fn read_sql_file(path: &Path) -> Result<String> {
+    let bytes = std::fs::read(path).map_err(|error| Failure::file("read", path, &error))?;
+    text_of_bytes(bytes).map_err(|NotText { line, stated }| {
+        let stated = stated.as_deref();
+        let which = stated.map(|name| format!(", and {name}, which it says, is not known here")).unwrap_or_default();
+        let (from, path) = (stated.unwrap_or("ENCODING").to_ascii_uppercase(), path.display());
+        Failure::new(format!("cannot read `{path}`: line {line} is not UTF-8 text{which}"))
+            .help(format!("`iconv -f {from} -t UTF-8 {path}` makes one that is; mend what it says of its encoding"))
+    })
 }
 
 /// Writes a text file.

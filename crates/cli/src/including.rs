@@ -10,7 +10,7 @@ use hollow_oak_core::language::{Diagnostic, Label, Source};
 use hollow_oak_core::schema::Severity;
 
 use crate::diagnostics::draw;
-use crate::failure::{Failure, Result, read_file};
+use crate::failure::{Failure, Result, read_sql_file};
 use crate::output::terminal_width;
 
 /// Reads files of one provider's SQL, and in their places those that they bring in; one that another brings in is not read
@@ -52,7 +52,7 @@ struct Reading<'a> {
 impl Reading<'_> {
     fn file(&mut self, path: &Path) -> Result<()> {
         let name = path.strip_prefix(self.folder).unwrap_or(path).display().to_string();
-        let source = Source { name, text: read_file(path)? };
+        let source = Source { name, text: read_sql_file(path)? };
         let inclusions = self.dialect.inclusions(&source.text);
         self.open.push(real(path));
         let mut from = 0;

@@ -191,6 +191,10 @@ impl DatabaseError {
             }
             Self::Broken { .. } => "look at the server's log; the same command again goes on where it stopped".into(),
             Self::Busy { .. } => "find the session that holds it, or try again later; `lock_wait` in hollow-oak.toml says how long to wait".into(),
+            // PostgreSQL, "Character Set Support", "Automatic Character Set Conversion": it converts nothing of SQL_ASCII.
+            Self::Server { code, .. } if code == "22021" => {
+                "a body, default or comment in the database is not in UTF-8, and its encoding does not say in what it is; write it again in UTF-8".into()
+            }
             Self::Server { .. } => "the server's manual explains its message".into(),
         }
     }

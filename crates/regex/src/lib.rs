@@ -66,14 +66,12 @@ pub mod bytes {
             let version = Regex::new(r"^(?:5.5.5-)?(\d{1,2})\.(\d{1,2})\.(\d{1,3})-MariaDB").expect("it is one");
             let groups = |text: &[u8]| {
                 let found = version.captures(text)?;
-                (1..=3)
-                    .map(|at| found.get(at).map(|one| String::from_utf8_lossy(one.as_bytes()).into_owned()))
-                    .collect()
+                let group = |at| found.get(at).map(|one| String::from_utf8_lossy(one.as_bytes()).into_owned());
+                (1..=3).map(group).collect::<Option<Vec<_>>>()
             };
-            let expected: Vec<String> = ["10", "11", "14"].map(str::to_owned).into();
+            let expected = ["10", "11", "14"].map(str::to_owned).to_vec();
             assert_eq!(groups(b"5.5.5-10.11.14-MariaDB-\xff"), Some(expected));
             assert_eq!(groups(b"9.7.4"), None);
-            assert!(Regex::new("(").is_err());
         }
 
         #[test]

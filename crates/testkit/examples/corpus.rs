@@ -31,7 +31,7 @@ use std::sync::OnceLock;
 use hollow_oak_core::Provider;
 use hollow_oak_testkit::oracle;
 use hollow_oak_testkit::server::{PrivateServer, shared, wanted};
-use regex::Regex;
+use regex_lite::Regex;
 
 fn main() {
     let mut arguments = std::env::args().skip(1);
@@ -479,7 +479,7 @@ fn plain(line: &str, database: &str) -> Option<String> {
     if text.contains("ENGINE=InnoDB") {
         text = text.replace(" USING BTREE", "");
     }
-    text = rules.extract.replace_all(&text, |found: &regex::Captures<'_>| found[0].to_lowercase()).into_owned();
+    text = rules.extract.replace_all(&text, |found: &regex_lite::Captures<'_>| found[0].to_lowercase()).into_owned();
     let is_of_mariadb = text.contains('`') || text.contains("/*!");
     if !text.starts_with("CREATE TABLE") && is_of_mariadb && rules.program.is_match(&text) {
         text = rules.writing.replace_all(&text, "").to_lowercase();

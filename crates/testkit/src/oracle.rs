@@ -201,7 +201,7 @@ pub fn dump_rows(server: &PrivateServer, database: &str) -> Result<String, Strin
         _ => &["--no-create-info", "--complete-insert", "--skip-extended-insert", "--hex-blob", "--skip-triggers"],
     };
     // Inside a text, MariaDB's dumper writes a quote with a backslash before it.
-    Ok(normalise_rows(&dumped(server, database, options)?.replace("\\'", "''")))
+    Ok(normalise_rows(&text(&dumped(server, database, options)?).replace("\\'", "''")))
 }
 
 /// Sorts the columns of each inserted row, and the rows; the tool's own tables are left out.
@@ -238,6 +238,15 @@ fn normalise_rows(script: &str) -> String {
 ///
 /// Where the dumper cannot be run, with the remedy.
 pub fn raw_dump(server: &PrivateServer, database: &str) -> Result<String, String> {
+    Ok(text(&raw_bytes(server, database)?))
+}
+
+/// The same in bytes, of which some may be in other encodings.
+///
+/// # Errors
+///
+/// Where the dumper cannot be run, or refuses.
+pub fn raw_bytes(server: &PrivateServer, database: &str) -> Result<Vec<u8>, String> {
     let options: &[&str] = match server.provider() {
         Provider::Postgres => &["--schema-only"],
         _ => &["--no-data", "--routines", "--events"],
@@ -275,7 +284,11 @@ pub fn load(server: &PrivateServer, database: &str, script: &Path) -> Result<(),
     if output.status.success() { Ok(()) } else { Err(String::from_utf8_lossy(&output.stderr).into_owned()) }
 }
 
-fn dumped(server: &PrivateServer, database: &str, options: &[&str]) -> Result<String, String> {
+fn text(bytes: &[u8]) -> String {
+    String::from_utf8_lossy(bytes).into_owned()
+}
+
+fn dumped(server: &PrivateServer, database: &str, options: &[&str]) -> Result<Vec<u8>, String> {
     let mut command = match server.provider() {
         Provider::Postgres => {
             let mut command = Command::new(server.dumper());
@@ -299,7 +312,7 @@ fn dumped(server: &PrivateServer, database: &str, options: &[&str]) -> Result<St
     if !output.status.success() {
         return Err(String::from_utf8_lossy(&output.stderr).into_owned());
     }
-    Ok(String::from_utf8_lossy(&output.stdout).into_owned())
+    Ok(output.stdout)
 }
 
 /// A whole database as the server's own dumper writes it, its rows and the tool's own tables among it.
@@ -308,7 +321,8 @@ fn dumped(server: &PrivateServer, database: &str, options: &[&str]) -> Result<St
 ///
 /// Where the dumper cannot be run, or refuses.
 pub fn whole_dump(server: &PrivateServer, database: &str) -> Result<String, String> {
-    dumped(server, database, if server.provider() == Provider::Postgres { &[] } else { &["--routines"] })
+    let options: &[&str] = if server.provider() == Provider::Postgres { &[] } else { &["--routines"] };
+    Ok(text(&dumped(server, database, options)?))
 }
 
 /// What a server's own dumper says of a database, in a form in which two can be compared.

@@ -217,6 +217,31 @@ fn what_cannot_be_made_again_is_named() {
     });
 }
 
+/// MariaDB keeps a routine's text in bytes of the character set of the client that made it, and its dumper writes them so.
+#[test]
+fn what_other_clients_wrote_is_read_in_their_letters() {
+    if !wanted(Provider::Mariadb) {
+        return;
+    }
+    let here = made(Provider::Mariadb, "latin1_mariadb");
+    here.project.ok(&["adopt", "--yes"]);
+    let declared = here.project.read("schema/brackenfold.oak");
+    let expected = ["(`gefäß` int)", "return 'Rähmchen €'", "select 'Bienenstöcke'", "set @x = 'é'", "default 'süß'"];
+    for expected in expected {
+        assert!(declared.contains(expected), "{expected} is not in\n{declared}");
+    }
+    let (server, other) = (here.server.expect("it is there"), format!("{}_other", here.database));
+    here.project.ok(&["apply", "--yes", "--url", &server.url(&other)]);
+    here.assert_same("live", "declared");
+    let other = here.project.ok(&["diff", "live", "declared", "--url", &server.url(&other)]);
+    assert!(other.starts_with("no difference"), "{other}");
+    let dump = oracle::raw_bytes(server, &here.database).unwrap_or_else(|error| panic!("{error}"));
+    assert!(String::from_utf8(dump.clone()).is_err(), "the dump is all UTF-8");
+    std::fs::write(here.project.file("dump.mariadb.sql"), dump).expect("it can be written");
+    let same = here.project.ok(&["diff", "dump.mariadb.sql", "live"]);
+    assert!(same.starts_with("no difference"), "{same}");
+}
+
 /// What hangs on a column is out of the way while the column changes, and there again afterwards, as it was.
 #[test]
 fn what_looks_at_a_column_is_made_again_around_its_change() {

@@ -4,6 +4,7 @@
 //! ([`crate::dialect`] does).
 
 mod cursor;
+mod encoding;
 mod expression;
 mod lexer;
 mod statement;
@@ -12,6 +13,7 @@ use lexer::closing_parenthesis;
 
 pub(crate) use cursor::Cursor;
 
+pub use encoding::{NotText, text_of_bytes};
 pub use expression::{ColumnReference, Expression, in_parentheses};
 pub use lexer::{Brackets, Comments, Lexer, Syntax, Token, TokenKind, matching_parenthesis, unquote};
 pub use statement::{Bodies, Statement, split};

@@ -568,17 +568,15 @@ impl Reader<'_> {
     fn routines(&mut self) -> Result<(), ServerError> {
         let dialect = self.session.dialect();
         let routines = self.ask(
-            "select routine_name, routine_type, sql_mode from information_schema.routines where routine_schema = $database",
+            "select routine_name, routine_type, sql_mode, character_set_client
+             from information_schema.routines where routine_schema = $database",
         )?;
-        if routines.is_empty() {
-            return Ok(());
+        let sets: BTreeSet<String> = routines.iter().map(|row| text(row, 3)).collect();
+        let mut kept = Vec::new();
+        for set in sets {
+            // Not everybody may read that table, and MySQL does not have it.
+            kept.extend(self.kept_routines(&set).unwrap_or_default());
         }
-        let kept = self.ask(
-            "select name, type, param_list, returns, is_deterministic, sql_data_access, security_type, comment, body, aggregate
-             from mysql.proc where db = $database",
-        );
-        // Not everybody may read that table, and MySQL does not have it.
-        let kept = kept.unwrap_or_default();
         for row in &routines {
             let (name, kind) = (text(row, 0), text(row, 1));
             let word = kind.to_ascii_lowercase();
@@ -602,6 +600,18 @@ impl Reader<'_> {
             });
         }
         Ok(())
+    }
+
+    /// The routines that were made by clients of a character set. Their texts are kept as bytes of it.
+    fn kept_routines(&mut self, set: &str) -> Result<Vec<Row>, ServerError> {
+        let [parameters, returns, body] = ["param_list", "returns", "body"].map(|bytes| match set {
+            utf8 if utf8.starts_with("utf8") => bytes.to_owned(),
+            _ => format!("convert({bytes} using {set})"),
+        });
+        self.ask(&format!(
+            "select name, type, {parameters}, {returns}, is_deterministic, sql_data_access, security_type, comment, {body}, aggregate
+             from mysql.proc where db = $database and character_set_client = '{set}'"
+        ))
     }
 
     /// A routine put together from its parts, in the order of the grammar (MariaDB, "CREATE PROCEDURE").
