@@ -217,6 +217,24 @@ fn what_cannot_be_made_again_is_named() {
     });
 }
 
+/// Who may read everything but the bodies of others' routines is told so; the rest is taken in.
+#[test]
+fn a_body_that_may_not_be_read_is_named() {
+    if !wanted(Provider::Mariadb) {
+        return;
+    }
+    let here = Stage::of(Provider::Mariadb, "table hive {\n    id: int64, identity\n    primary key (id)\n}\n");
+    here.project.migrate("first");
+    here.sql("create procedure weigh() select 1");
+    here.sql("create user edda@localhost");
+    here.sql(&format!("grant all on {}.* to edda@localhost", here.database));
+    let url = here.server.expect("it is there").url(&here.database).replace("oak@", "edda@");
+    let diff = here.project.ok(&["diff", "live", "declared", "--url", &url]);
+    assert!(diff.starts_with("no difference"), "{diff}");
+    assert!(diff.contains("routine weigh (whose body this user may not read)"), "{diff}");
+    here.sql("drop user edda@localhost");
+}
+
 /// MariaDB keeps a routine's text in bytes of the character set of the client that made it, and its dumper writes them so.
 #[test]
 fn what_other_clients_wrote_is_read_in_their_letters() {

@@ -120,12 +120,11 @@ impl Reader<'_> {
 
     /// What is written in another mode than that of the scripts is only named.
     fn in_other_mode(&mut self, kind: ObjectKind, name: &str, mode: &str, table: Option<String>) {
-        self.catalogue.unreadable.push(Unmanaged {
-            kind,
-            name: format!("{name} (in sql_mode {mode})"),
-            table,
-            sql: String::new(),
-        });
+        self.only_named(kind, format!("{name} (in sql_mode {mode})"), table);
+    }
+
+    fn only_named(&mut self, kind: ObjectKind, name: String, table: Option<String>) {
+        self.catalogue.unreadable.push(Unmanaged { kind, name, table, sql: String::new() });
     }
 
     fn tables(&mut self) -> Result<(), ServerError> {
@@ -589,6 +588,11 @@ impl Reader<'_> {
                 Some(row) => self.routine(row, &word),
                 None => self.told_routine(&name, &word)?,
             };
+            if sql.is_empty() {
+                // MariaDB, "SHOW CREATE PROCEDURE": only its owner, and who may read `mysql.proc`, is told the body.
+                self.only_named(ObjectKind::Routine, format!("{name} (whose body this user may not read)"), None);
+                continue;
+            }
             self.catalogue.others.push(OtherRow {
                 kind: ObjectKind::Routine,
                 drop: format!("drop {word} {}", dialect.quote(&name)),
