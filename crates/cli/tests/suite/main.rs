@@ -27,6 +27,7 @@ mod reference_rows;
 mod refusals;
 mod restored;
 mod servers;
+mod settings;
 mod sides;
 mod sql_files;
 mod support;

@@ -20,6 +20,9 @@ pub enum NameCase {
     Ignored,
     /// It counts for tables, and not for what is in them (MariaDB, "Identifier Case-sensitivity").
     CountsForTables,
+    /// It counts for nothing, and the server keeps names of tables in small letters (MariaDB, "Identifier Case-sensitivity",
+    /// `lower_case_table_names`).
+    KeptSmall,
     /// It always counts (PostgreSQL, "Identifiers and Key Words").
     Counts,
 }
@@ -29,6 +32,7 @@ impl NameCase {
     pub fn table_key(self, name: &str) -> String {
         match self {
             Self::Ignored => name.to_ascii_lowercase(),
+            Self::KeptSmall => name.to_lowercase(),
             Self::CountsForTables | Self::Counts => name.to_owned(),
         }
     }
@@ -36,7 +40,7 @@ impl NameCase {
     /// The name of something in a table as it is compared.
     pub fn item_key(self, name: &str) -> String {
         match self {
-            Self::Ignored | Self::CountsForTables => name.to_ascii_lowercase(),
+            Self::Ignored | Self::CountsForTables | Self::KeptSmall => name.to_ascii_lowercase(),
             Self::Counts => name.to_owned(),
         }
     }
@@ -44,7 +48,7 @@ impl NameCase {
     /// Whether two names of something in a table are the same.
     pub fn same_item(self, a: &str, b: &str) -> bool {
         match self {
-            Self::Ignored | Self::CountsForTables => a.eq_ignore_ascii_case(b),
+            Self::Ignored | Self::CountsForTables | Self::KeptSmall => a.eq_ignore_ascii_case(b),
             Self::Counts => a == b,
         }
     }
@@ -129,9 +133,42 @@ impl Schema {
         self.programs.get(&self.program_key(program))
     }
 
-    /// The same with routines called as in the other schema. One that has namesakes goes by its arguments as well, so that it
-    /// gets another name when somebody makes or drops a namesake, and is none the less the same.
+    /// The same with everything called as in the other schema that goes by another name and is none the less the same.
     pub fn called_as_in(self, other: &Self) -> Self {
+        self.spelled_as_in(other).with_routines_called_as_in(other)
+    }
+
+    /// The same with tables, views and triggers spelled as in the other schema, where the server keeps them in small letters.
+    fn spelled_as_in(self, other: &Self) -> Self {
+        if self.case != NameCase::KeptSmall {
+            return self;
+        }
+        let key = |name: &str| self.case.table_key(name);
+        let programs = other.programs.values().map(|program| &program.name);
+        let spelled: BTreeMap<String, &String> =
+            programs.chain(other.tables.values().map(|table| &table.name)).map(|name| (key(name), name)).collect();
+        let spell = |name: String| spelled.get(&key(&name)).map_or(name, |spelled| (*spelled).clone());
+        let case = NameCase::CountsForTables;
+        let tables = self.tables.into_values().map(|mut table| {
+            for key in &mut table.foreign_keys {
+                key.referenced_table = spell(std::mem::take(&mut key.referenced_table));
+            }
+            Table { name: spell(table.name), case, ..table }
+        });
+        let programs = self.programs.into_values().map(|program| Program {
+            name: if program.kind == ProgramKind::Routine { program.name } else { spell(program.name) },
+            table: program.table.map(spell),
+            ..program
+        });
+        Self::new(case, tables)
+            .with_enums(self.enums.into_values())
+            .with_programs(programs)
+            .with_rows(self.rows.into_values())
+    }
+
+    /// A routine that has namesakes goes by its arguments as well, so that it gets another name when somebody makes or drops a
+    /// namesake.
+    fn with_routines_called_as_in(self, other: &Self) -> Self {
         let missing = |one: &&Program| one.kind == ProgramKind::Routine && other.program_like(one).is_none();
         if !self.programs().any(|one| missing(&one)) {
             return self;

@@ -11,7 +11,7 @@ use hollow_oak_core::dialect::mariadb::catalogue::{
     Catalogue, CheckRow, ColumnRow, OtherRow, PartRow, ReferenceRow, TableRow, in_own_literals, introspect,
     partitioning, tells_all,
 };
-use hollow_oak_core::physical::{Introspected, ObjectKind, Unmanaged};
+use hollow_oak_core::physical::{Introspected, NameCase, ObjectKind, Unmanaged};
 
 use super::session::MariadbSession;
 use crate::kept::is_own_table;
@@ -129,9 +129,13 @@ impl Reader<'_> {
 
     fn tables(&mut self) -> Result<(), ServerError> {
         let rows = self.ask(
-            "select table_name, table_type, engine, table_collation, row_format, create_options, table_comment
+            "select table_name, table_type, engine, table_collation, row_format, create_options, table_comment,
+                    @@innodb_default_row_format, @@lower_case_table_names
              from information_schema.tables where table_schema = $database",
         )?;
+        if rows.first().is_some_and(|row| text(row, 8) != "0") {
+            self.catalogue.name_case = Some(NameCase::KeptSmall);
+        }
         let mut has_views = false;
         let mut versioned = Vec::new();
         let mut partitions = None;
@@ -191,8 +195,9 @@ impl Reader<'_> {
             // Blocks of a size of their own make a table a compressed one (MariaDB, "CREATE TABLE", KEY_BLOCK_SIZE).
             let is_implied = format == "compressed" && words.iter().any(|word| word.starts_with("key_block_size="));
             let is_stated = is_implied || words.iter().any(|word| word.starts_with("row_format="));
-            if !matches!(format.as_str(), "" | "dynamic") && !is_stated && text(&row, 2).eq_ignore_ascii_case("innodb")
-            {
+            // Who states none has the server's own.
+            let is_usual = format.is_empty() || format == text(&row, 7);
+            if !is_usual && !is_stated && text(&row, 2).eq_ignore_ascii_case("innodb") {
                 words.push(format!("row_format={format}"));
             }
             // Every table of Aria's has that word, said or not; only its statement tells.

@@ -171,7 +171,7 @@ impl Database for Connection {
         self.with(Preflight::default(), |session| {
             let syntax = session.dialect().syntax();
             let live = introspect(session)?.schema;
-            Ok(Preflight { broken: preflight::broken(script, live.programs(), syntax), ..Preflight::default() })
+            Ok(Preflight { broken: preflight::broken(script, &live, syntax), ..Preflight::default() })
         })
     }
 

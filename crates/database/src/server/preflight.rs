@@ -1,6 +1,6 @@
 //! What a migration's steps would leave behind broken, on a server that does not follow a rename into SQL of the user's own.
 
-use hollow_oak_core::physical::{ObjectKind, Program};
+use hollow_oak_core::physical::{ObjectKind, Program, Schema};
 use hollow_oak_core::schema::ProgramKind;
 use hollow_oak_core::script::Script;
 use hollow_oak_core::sql::{Lexer, Syntax, TokenKind, unquote};
@@ -16,30 +16,27 @@ struct Gone {
 
 /// The views and triggers that name what a generated step renames or drops, and that the script does not make again itself
 /// (MariaDB, "ALTER TABLE", "ALTER VIEW": their text stays as it is).
-pub(super) fn broken<'a>(
-    script: &Script,
-    programs: impl Iterator<Item = &'a Program>,
-    syntax: Syntax,
-) -> Vec<Dependent> {
+pub(super) fn broken(script: &Script, live: &Schema, syntax: Syntax) -> Vec<Dependent> {
     let gone = gone(script, syntax);
     if gone.is_empty() {
         return Vec::new();
     }
+    let same = |a: &str, b: &str| live.case().table_key(a) == live.case().table_key(b);
     let is_handled = |program: &Program| {
-        let object = format!("drop-{} {}", program.kind.word(), program.name);
-        script.steps.iter().any(|step| step.object == object)
+        let drop = format!("drop-{} ", program.kind.word());
+        let mut dropped = script.steps.iter().filter_map(|step| step.object.strip_prefix(&drop));
+        dropped.any(|name| same(name, &program.name))
     };
     let mut found = Vec::new();
-    for program in
-        programs.filter(|one| (one.kind == ProgramKind::View || one.kind == ProgramKind::Trigger) && !is_handled(one))
-    {
+    let is_text = |one: &&Program| matches!(one.kind, ProgramKind::View | ProgramKind::Trigger);
+    for program in live.programs().filter(is_text).filter(|one| !is_handled(one)) {
         // A trigger goes along with its table's new name, and only its body is text.
         let names = |gone: &&Gone| match (&gone.column, &program.table) {
             (Some(column), Some(table)) => {
-                (*table == gone.table || program.mentions(&gone.table)) && program.mentions(column)
+                (same(table, &gone.table) || program.mentions(&gone.table)) && program.mentions(column)
             }
             (Some(column), None) => program.mentions(&gone.table) && program.mentions(column),
-            (None, Some(table)) => *table != gone.table && program.mentions(&gone.table),
+            (None, Some(table)) => !same(table, &gone.table) && program.mentions(&gone.table),
             (None, None) => program.mentions(&gone.table),
         };
         if let Some(gone) = gone.iter().find(names) {

@@ -13,8 +13,8 @@ use crate::dialect::Dialect;
 pub use crate::dialect::others::OtherRow;
 use crate::dialect::others::told_apart;
 use crate::physical::{
-    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, Options, PrimaryKey,
-    Schema, Table, Unmanaged,
+    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, NameCase, Options,
+    PrimaryKey, Schema, Table, Unmanaged,
 };
 use crate::schema::{Action, Deferrable, Identity, Storage};
 use crate::sql::{Expression, Lexer, TokenKind};
@@ -58,6 +58,8 @@ pub struct Catalogue {
     pub others: Vec<OtherRow>,
     /// What can only be named.
     pub unreadable: Vec<Unmanaged>,
+    /// How the server compares names; MariaDB's own way on most systems, unless it is told.
+    pub name_case: Option<NameCase>,
 }
 
 /// A table.
@@ -158,8 +160,9 @@ pub struct CheckRow {
 /// Puts the rows together.
 pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
     let mut tables: BTreeMap<String, Table> = BTreeMap::new();
+    let name_case = catalogue.name_case.unwrap_or(FACTS.name_case);
     for row in catalogue.tables {
-        let mut table = Table::new(row.name, FACTS.name_case);
+        let mut table = Table::new(row.name, name_case);
         table.options.insert(format!("collate={}", row.collation));
         if !row.engine.eq_ignore_ascii_case("innodb") {
             table.options.insert(format!("engine={}", row.engine.to_ascii_lowercase()));
@@ -208,7 +211,7 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
     let (programs, mut unmanaged) = told_apart(Dialect::Mariadb(flavor), catalogue.others);
     unmanaged.extend(catalogue.unreadable);
     unmanaged.sort();
-    Introspected { schema: Schema::new(FACTS.name_case, tables.into_values()).with_programs(programs), unmanaged }
+    Introspected { schema: Schema::new(name_case, tables.into_values()).with_programs(programs), unmanaged }
 }
 
 /// The column that a check is the JSON type of. The check keeps its name when the column gets another.
