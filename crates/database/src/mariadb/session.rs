@@ -22,7 +22,8 @@ use crate::url::ServerUrl;
 const PIN: &str = "
 set names utf8mb4 collate utf8mb4_unicode_ci,
     session sql_mode = 'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION',
-    session default_storage_engine = InnoDB, session time_zone = '+00:00', session foreign_key_checks = 1, session unique_checks = 1, session autocommit = 1,
+    session default_storage_engine = InnoDB, session time_zone = '+00:00', session autocommit = 1,
+    session foreign_key_checks = 1, session unique_checks = 1,
     session lock_wait_timeout = 2, session innodb_lock_wait_timeout = 2, session sql_notes = 0";
 
 /// MariaDB counts every statement that changes a definition, in whatever way it came (MariaDB, "Server Status Variables");
