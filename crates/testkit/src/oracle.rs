@@ -254,6 +254,15 @@ pub fn raw_bytes(server: &PrivateServer, database: &str) -> Result<Vec<u8>, Stri
     dumped(server, database, options)
 }
 
+/// The schema of a PostgreSQL database as its dumper writes it with quotes around every name.
+///
+/// # Errors
+///
+/// Where the dumper cannot be run, or refuses.
+pub fn quoted_dump(server: &PrivateServer, database: &str) -> Result<String, String> {
+    Ok(text(&dumped(server, database, &["--schema-only", "--quote-all-identifiers"])?))
+}
+
 /// Has a server's own client run a script.
 ///
 /// # Errors

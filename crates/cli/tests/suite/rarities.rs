@@ -339,6 +339,11 @@ fn a_dump_read_as_a_file_makes_the_same() {
             let Some(server) = here.server else { return };
             let dump = oracle::raw_dump(server, &here.database).expect("it is dumped");
             is_read_alike(&here, provider, &dump, 0);
+            if provider == Provider::Postgres {
+                let here = made(provider, script);
+                let dump = oracle::quoted_dump(server, &here.database).expect("it is dumped");
+                is_read_alike(&here, provider, &dump, 0);
+            }
         }
     });
 }

@@ -5,7 +5,7 @@ use crate::dialect::Dialect;
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::quote::quote;
 use crate::dialect::reading::blanked;
-use crate::sql::{Lexer, TokenKind, unquote};
+use crate::sql::{Lexer, Token, TokenKind, unquote};
 
 /// Commands that bring in what the file does not say (PostgreSQL 17, "psql", "Meta-Commands"); they stay, and are mistakes.
 const BRINGING_IN: [&str; 5] = ["i", "ir", "include", "include_relative", "gexec"];
@@ -94,20 +94,51 @@ fn end_of_rows(source: &str, from: usize) -> usize {
     at
 }
 
+/// Types whose values are names in texts (PostgreSQL, "Object Identifier Types").
+const NAMES_IN_TEXTS: [&str; 6] = ["regclass", "regconfig", "regdictionary", "regproc", "regprocedure", "regtype"];
+
 /// The text of a dump that puts quotes around every name (PostgreSQL 15, "pg_dump", `--quote-all-identifiers`) without those
-/// that say nothing: types and functions are then told as everywhere. All places stay what they are.
+/// that say nothing: types and functions are then told as everywhere. Places stay what they are, but for what stands in one
+/// line behind such a name.
 pub(in crate::dialect) fn without_needless_quotes(source: String) -> String {
     if !source.contains("\"public\".\"") {
         return source;
     }
-    let quoted = Lexer::new(&source, 0, SYNTAX).filter(|token| token.kind == TokenKind::Quoted);
-    let needless = quoted.filter(|token| {
-        let name = unquote(token.span.text(&source));
-        quote(&name) == name
-    });
-    let marks = needless.flat_map(|token| [token.span.start, token.span.end - 1]);
-    let stretches: Vec<Span> = marks.map(|at| Span::new(at, at + 1)).collect();
-    blanked(&source, &stretches)
+    let tokens: Vec<Token> = Lexer::new(&source, 0, SYNTAX).collect();
+    let mut plain = String::with_capacity(source.len());
+    for (at, token) in tokens.iter().enumerate() {
+        let text = token.span.text(&source);
+        match token.kind {
+            // What was left out so far is made up for at the end of a line, since the server's words for an expression have one
+            // space each.
+            TokenKind::Space if text.contains('\n') => {
+                plain.push_str(&" ".repeat(token.span.start.saturating_sub(plain.len())));
+            }
+            TokenKind::Quoted => {
+                plain.push_str(&plainly(text));
+                continue;
+            }
+            TokenKind::Text if text.starts_with('\'') => {
+                let type_of = |name: &Token| unquote(name.span.text(&source));
+                let cast = tokens[at + 1..].get(..2).filter(|cast| cast[0].span.text(&source) == "::");
+                if cast.is_some_and(|cast| NAMES_IN_TEXTS.contains(&type_of(&cast[1]).as_str())) {
+                    let names = Lexer::new(text.trim_matches('\''), 0, SYNTAX);
+                    let names: String = names.map(|one| plainly(one.span.text(text.trim_matches('\'')))).collect();
+                    plain.push_str(&format!("'{names}'"));
+                    continue;
+                }
+            }
+            _ => {}
+        }
+        plain.push_str(text);
+    }
+    plain
+}
+
+/// A name without quotes, where they say nothing.
+fn plainly(name: &str) -> String {
+    let bare = unquote(name);
+    if name.starts_with('"') && quote(&bare) == bare { bare } else { name.to_owned() }
 }
 
 #[cfg(test)]
@@ -118,9 +149,12 @@ mod tests {
     fn quotes_around_every_name_go_where_they_say_nothing() {
         let dump =
             r#"CREATE TABLE "public"."hive" ("id" "char", "Code" "text" DEFAULT '"a"'::"text", "order" "int4");"#;
-        let plain =
-            r#"CREATE TABLE  public . hive  ( id  "char", "Code"  text  DEFAULT '"a"':: text , "order"  int4 );"#;
+        let plain = r#"CREATE TABLE public.hive (id "char", "Code" text DEFAULT '"a"'::text, "order" int4);"#;
         assert_eq!(without_needless_quotes(dump.into()), plain);
+        let numbered = "create table \"public\".\"a\" (\n\"b\" int4 DEFAULT \"nextval\"('\"public\".\"s\"'::\"regclass\"),\nc \"public\".\"C\");";
+        let plain =
+            "create table public.a (    \nb int4 DEFAULT nextval('public.s'::regclass),          \nc public.\"C\");";
+        assert_eq!(without_needless_quotes(numbered.into()), plain);
         let by_hand = r#"create table "hive" ("id" int)"#;
         assert_eq!(without_needless_quotes(by_hand.into()), by_hand);
     }
