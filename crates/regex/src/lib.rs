@@ -1,6 +1,6 @@
 //! What the MySQL driver needs of the package `regex`: it looks for a server's version, for moments and for a public key,
-//! all of them in ASCII. By `regex-lite`, which has no tables of Unicode: those were a fifth of the time that `oak --version`
-//! takes, and the package the last but one of those that the driver is built of (docs/performance.md).
+//! all of them in ASCII. By `regex-lite`, which has no tables of Unicode: those were a sixth of the time that `oak --version`
+//! takes, and a tenth of the executable (docs/performance.md).
 
 /// Expressions over bytes.
 pub mod bytes {
