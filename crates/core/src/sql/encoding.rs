@@ -51,7 +51,11 @@ fn by_lines(bytes: &[u8]) -> Result<String, NotText> {
             (_, Some("latin1" | "win1252")) => text.extend(line.iter().map(|byte| windows_letter(*byte))),
             (_, Some("iso_8859_1" | "iso88591")) => text.extend(line.iter().map(|byte| char::from(*byte))),
             (Ok(line), _) => text.push_str(line),
-            (Err(_), _) => return Err(NotText { line: at + 1, stated: here }),
+            (Err(_), _) => {
+                // Who says UTF-8 does not tell what it is instead.
+                let stated = here.filter(|name| !name.to_ascii_lowercase().starts_with("utf"));
+                return Err(NotText { line: at + 1, stated });
+            }
         }
     }
     Ok(text)
@@ -131,6 +135,7 @@ mod tests {
     fn what_is_in_no_known_encoding_is_told() {
         case(b"select 1;\n'\xE9'", Err((2, None)));
         case(b"set names koi8r;\n'\xC1'", Err((2, Some("koi8r"))));
+        case(b"/*!40101 SET NAMES utf8mb4 */;\n'\xE9'", Err((2, None)));
         case(b"\xFF\xFEs", Err((1, Some("UTF-16"))));
     }
 }
