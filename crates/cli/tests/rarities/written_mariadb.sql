@@ -9,6 +9,12 @@ create table feed (
     grams int default 5 check (grams > 3),
     constraint feed_code check (code like 'a\_%')
 ) engine=InnoDB default charset=utf8mb4; -- and a comment
+create table keyed_twice (id serial primary key, a int unique unique key, b int unique not null, unique (b)) charset=utf8mb4;
+create table serial_unique (id serial unique, a int primary key unique, key (a)) charset=utf8mb4;
+set @statement = 'select 1';
+prepare conditional from @statement;
+execute conditional;
+deallocate prepare conditional;
 create table feed_like like feed;
 create table feed_enclosed (like feed);
 alter table feed add column author varchar(40) not null default '' after short, add index (author(20)), modify column price decimal(10,2);

@@ -146,7 +146,9 @@ fn read(dialect: Dialect, source: &str, mut reader: Box<dyn Statements>) -> Resu
 /// Whether a block or routine has statements by which things are made or changed, or runs what it puts together.
 fn makes_more(sql: &str) -> bool {
     const MAKING: [&str; 6] = ["alter", "create", "drop", "execute", "prepare", "rename"];
-    words(sql).skip(1).any(|word| MAKING.iter().any(|making| word.eq_ignore_ascii_case(making)))
+    let mut words = words(sql);
+    let runs_a_text = words.next().is_some_and(|first| first.eq_ignore_ascii_case("execute"));
+    runs_a_text || words.any(|word| MAKING.iter().any(|making| word.eq_ignore_ascii_case(making)))
 }
 
 fn words(sql: &str) -> impl Iterator<Item = &str> {

@@ -158,9 +158,13 @@ impl Statements for Reader {
             "alter" => self.alter(cursor, sql),
             "set" | "use" | "begin" | "commit" | "start" | "lock" | "unlock" | "analyze" | "optimize" | "check"
             | "repair" | "checksum" | "show" | "describe" | "desc" | "explain" | "savepoint" | "release" | "reset"
-            | "kill" => Ok(Read::Nothing),
+            | "kill" | "prepare" | "deallocate" => Ok(Read::Nothing),
             "insert" | "replace" | "update" | "delete" | "select" | "with" | "truncate" | "call" | "grant"
-            | "revoke" | "flush" | "load" => Ok(Read::PassedOver),
+            | "revoke" | "flush" | "load" | "install" | "uninstall" | "binlog" | "purge" | "change" | "handler"
+            | "signal" | "xa" => Ok(Read::PassedOver),
+            // What was put together as a text.
+            "execute" => Ok(Read::Unread),
+            "drop" if cursor.ahead(1).eq_ignore_ascii_case("prepare") => Ok(Read::Nothing),
             "drop" => self.drop(cursor),
             "rename" => self.rename_tables(cursor),
             // Where the numbers of a sequence stand.

@@ -87,6 +87,20 @@ impl Reader {
         self.add_index(Made { table: table.to_owned(), name, kind, parts: vec![part] });
     }
 
+    /// Of the keys that a column's own words make, behind those before: one of each kind, however often it is said, and on
+    /// MariaDB no unique one beside a primary key (seen on MariaDB 10.11 and MySQL 9.7, also of `serial`).
+    pub(super) fn keep_one_key(&mut self, before: usize) {
+        let of_column = self.made.split_off(before);
+        let has_primary = of_column.iter().any(|one| one.kind == Kind::Primary);
+        for one in of_column {
+            let is_said_before = self.made[before..].iter().any(|other| other.kind == one.kind);
+            let gives_way = one.kind == Kind::Unique && has_primary && self.flavor == Flavor::Mariadb;
+            if one.kind == Kind::Plain || !is_said_before && !gives_way {
+                self.made.push(one);
+            }
+        }
+    }
+
     fn add_index(&mut self, made: Made) {
         if made.kind == Kind::Primary {
             self.require(&made);

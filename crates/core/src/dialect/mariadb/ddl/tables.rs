@@ -171,6 +171,7 @@ impl Reader {
             collation: is_national.then(|| usual_collation(self.flavor, "utf8mb3")),
             ..ColumnRow::default()
         };
+        let before = self.made.len();
         if lower == "serial" {
             row.ty = "bigint unsigned".into();
             row.extra = "auto_increment".into();
@@ -187,6 +188,7 @@ impl Reader {
         while !cursor.is_at_end() && !matches!(cursor.peek(), "," | ")") && !cursor.is_one_of(&["first", "after"]) {
             self.column_clause(cursor, table, &name)?;
         }
+        self.keep_one_key(before);
         let of_table = self.table_row(table).map(|row| row.collation.clone()).unwrap_or_default();
         settle_type(self.column(table, &name)?, &of_table);
         Ok(())
