@@ -249,6 +249,31 @@ begin
         create table keyed_later (a int);
     end if;
 end $$;
+-- What is changed where it is there.
+create table changed_there (a int constraint is_more check (a > 0), b int, c int, constraint of_keyed unique (b));
+do $$ begin
+    if exists (select 1 from pg_constraint where conname = 'is_more') then
+        alter table "changed_there" drop constraint "is_more";
+    end if;
+    if exists (select 1 from pg_constraint where conname = 'is_less') then
+        alter table "changed_there" drop constraint "is_less";
+    end if;
+end $$;
+do $$ begin
+    if not exists (select 1 from pg_constraint where conname = 'is_more') then
+        alter table changed_there add constraint is_more check (a > 1);
+    end if;
+    alter table changed_there add column b text;
+exception when duplicate_column then raise notice 'there already';
+end $$;
+do $$ begin
+    if exists (select from information_schema.columns where table_name = 'changed_there' and column_name = 'c') then
+        alter table changed_there rename column c to d;
+    end if;
+    if exists (select from information_schema.columns where table_name = 'changed_there' and column_name = 'e') then
+        alter table changed_there rename column e to f;
+    end if;
+end $$;
 -- Behind a search path.
 create schema apiary;
 set search_path = apiary, public;

@@ -181,6 +181,7 @@ impl Statements for Reader {
         }
         self.indexes_alone();
         self.name_aggregates();
+        self.settle_namespaces();
         Ok(introspect(self.catalogue))
     }
 }

@@ -1,4 +1,4 @@
-//! `do` blocks that make what is not there yet, as scripts do that may run twice.
+//! `do` blocks that make what is not there yet, or change what is there, as scripts do that may run twice.
 
 use super::{Reader, Reading, SYNTAX};
 use crate::dialect::reading::{Read, Statements, Stop};
@@ -18,11 +18,27 @@ impl Reader {
         }
         let body = cursor.text().unwrap_or_default();
         cursor.rest();
-        let Some(statements) = statements(&body) else { return Ok(Read::Unread) };
+        let Some(Block { statements, takes_back }) = statements(&body) else { return Ok(Read::Unread) };
+        let mut subjects = Vec::new();
+        for guarded in &statements {
+            subjects.push(match guarded.only {
+                Only::IfThere(question) => match self.subject(guarded.sql, question) {
+                    None => return Ok(Read::Unread),
+                    subject => subject,
+                },
+                Only::IfMissing | Only::Always => None,
+            });
+        }
+        let is_refused =
+            |one: &Guarded<'_>| one.only == Only::Always && self.is_there(&mut Cursor::new(one.sql, SYNTAX));
+        if takes_back && statements.iter().any(is_refused) {
+            return Ok(Read::Done);
+        }
         let mut is_of_server = !statements.is_empty();
-        for sql in statements {
+        for (Guarded { sql, .. }, subject) in statements.into_iter().zip(subjects) {
             let mut inside = Cursor::new(sql, SYNTAX);
-            if self.is_there(&mut Cursor::new(sql, SYNTAX)) {
+            let is_missing = |subject: &Subject| !self.has(subject);
+            if subject.as_ref().is_some_and(is_missing) || self.is_there(&mut Cursor::new(sql, SYNTAX)) {
                 continue;
             }
             match self.statement(&mut inside, sql) {
@@ -64,40 +80,141 @@ impl Reader {
         }
         cursor.eat("only");
         let table = self.relation(cursor).ok().and_then(|name| self.oid(&name));
-        let named = cursor.eat_all(&["add", "constraint"]).then(|| cursor.name()).flatten();
-        let of_table = |(table, name): (u32, String)| {
-            self.catalogue.constraints.iter().any(|row| row.table == table && row.name == name)
-        };
-        table.zip(named).is_some_and(of_table)
+        if cursor.eat_all(&["add", "constraint"]) {
+            return table.zip(cursor.name()).is_some_and(|(table, name)| self.has_constraint(table, &name));
+        }
+        let is_column = cursor.eat_all(&["add", "column"]) && !cursor.is("if");
+        let named = is_column.then(|| cursor.name()).flatten();
+        table.zip(named).is_some_and(|(table, name)| self.number(table, &name).is_some())
     }
+
+    fn has_constraint(&self, table: u32, name: &str) -> bool {
+        self.catalogue.constraints.iter().any(|row| row.table == table && row.name == name)
+    }
+
+    /// What a statement changes, where a question asks whether that is there.
+    fn subject(&self, sql: &str, question: &str) -> Option<Subject> {
+        let cursor = &mut Cursor::new(sql, SYNTAX);
+        let (subject, name) = if cursor.eat_all(&["alter", "table"]) {
+            Self::passed_if_exists(cursor);
+            cursor.eat("only");
+            let table = self.relation(cursor).ok()?;
+            let is_constraint = ["drop", "rename", "validate"].iter().any(|word| cursor.eat_all(&[word, "constraint"]));
+            if !is_constraint {
+                cursor.is_one_of(&["drop", "rename", "alter"]).then(|| cursor.skip())?;
+                cursor.eat("column");
+            }
+            Self::passed_if_exists(cursor);
+            let name = if cursor.is("to") { None } else { Some(cursor.name()?) };
+            match name {
+                Some(name) if is_constraint => (Subject::Constraint(table, name.clone()), name),
+                Some(name) => (Subject::Column(table, name.clone()), name),
+                None => (Subject::Relation(table.clone()), table),
+            }
+        } else if ["table", "view", "sequence"].iter().any(|word| cursor.eat_all(&["drop", word])) {
+            Self::passed_if_exists(cursor);
+            let name = self.relation(cursor).ok()?;
+            (Subject::Relation(name.clone()), name)
+        } else if ["drop", "alter"].iter().any(|word| cursor.eat_all(&[word, "type"])) {
+            Self::passed_if_exists(cursor);
+            let name = self.relation(cursor).ok()?;
+            (Subject::Type(name.clone()), name)
+        } else if ["drop", "alter"].iter().any(|word| cursor.eat_all(&[word, "index"])) {
+            cursor.eat("concurrently");
+            Self::passed_if_exists(cursor);
+            let name = self.relation(cursor).ok()?;
+            (Subject::Index(name.clone()), name)
+        } else {
+            return None;
+        };
+        let asked = format!("'{}'", qualified::plain(qualified::base(&name)).replace('\'', "''"));
+        question.contains(&asked).then_some(subject)
+    }
+
+    fn has(&self, subject: &Subject) -> bool {
+        match subject {
+            Subject::Constraint(table, name) => self.oid(table).is_some_and(|table| self.has_constraint(table, name)),
+            Subject::Column(table, name) => self.oid(table).and_then(|table| self.number(table, name)).is_some(),
+            Subject::Relation(name) => {
+                self.is_relation(name) || self.catalogue.sequences.iter().any(|row| row.name == *name)
+            }
+            Subject::Type(name) => self.is_type(name),
+            Subject::Index(name) => self.index(name).is_some(),
+        }
+    }
+}
+
+/// What a statement changes, which has to be there for it.
+enum Subject {
+    /// A constraint, behind its table.
+    Constraint(String, String),
+    /// A column, behind its table.
+    Column(String, String),
+    /// A table, view or sequence.
+    Relation(String),
+    Type(String),
+    Index(String),
+}
+
+/// What a block does.
+struct Block<'b> {
+    statements: Vec<Guarded<'b>>,
+    /// Whether it goes on where a statement is refused, which takes back all that it did (PostgreSQL 17, "Trapping Errors").
+    takes_back: bool,
+}
+
+/// A statement of a block.
+struct Guarded<'b> {
+    sql: &'b str,
+    only: Only<'b>,
+}
+
+/// When a statement runs.
+#[derive(Clone, Copy, PartialEq)]
+enum Only<'b> {
+    Always,
+    IfMissing,
+    /// Where this question to the catalogue has an answer.
+    IfThere(&'b str),
 }
 
 /// The statements of a block that asks the catalogue at most whether something is there, or goes on where it is; nothing
 /// for a block that does more.
-fn statements(body: &str) -> Option<Vec<&str>> {
+fn statements(body: &str) -> Option<Block<'_>> {
     let mut cursor = Cursor::new(body, SYNTAX);
-    let mut found = Vec::new();
-    let mut questions = 0_usize;
+    let mut statements = Vec::new();
+    let mut questions: Vec<Only<'_>> = Vec::new();
     cursor.expect("begin")?;
     loop {
         if cursor.eat_all(&["end", "if"]) {
-            questions = questions.checked_sub(1)?;
+            questions.pop()?;
             cursor.expect(";")?;
         } else if cursor.eat("end") {
             cursor.eat(";");
-            return (cursor.is_at_end() && questions == 0).then_some(found);
+            let is_whole = cursor.is_at_end() && questions.is_empty();
+            return is_whole.then_some(Block { statements, takes_back: false });
         } else if cursor.eat_all(&["exception", "when"]) {
             // What is done where something is there already.
-            return (questions == 0).then_some(found);
-        } else if cursor.eat_all(&["if", "not", "exists"]) {
-            let question = cursor.parenthesised()?.to_ascii_lowercase();
-            (question.contains("pg_") || question.contains("information_schema")).then_some(())?;
+            return questions.is_empty().then_some(Block { statements, takes_back: true });
+        } else if cursor.eat("if") {
+            let is_negated = cursor.eat("not");
+            cursor.expect("exists")?;
+            let question = cursor.parenthesised()?;
+            let of_catalogue = ["pg_", "information_schema"];
+            of_catalogue.iter().any(|word| question.to_ascii_lowercase().contains(word)).then_some(())?;
             cursor.expect("then")?;
-            questions += 1;
+            questions.push(if is_negated { Only::IfMissing } else { Only::IfThere(question) });
         } else if cursor.eat("null") {
             cursor.expect(";")?;
         } else if cursor.is_one_of(&OF_SCHEMA) {
-            found.push(cursor.until(|cursor| cursor.is(";"))?);
+            let sql = cursor.until(|cursor| cursor.is(";"))?;
+            let only = match questions[..] {
+                [] => Only::Always,
+                [one] => one,
+                _ if questions.iter().all(|one| *one == Only::IfMissing) => Only::IfMissing,
+                _ => return None,
+            };
+            statements.push(Guarded { sql, only });
             cursor.expect(";")?;
         } else {
             return None;
@@ -107,11 +224,18 @@ fn statements(body: &str) -> Option<Vec<&str>> {
 
 #[cfg(test)]
 mod tests {
-    use super::statements;
+    use super::*;
+    use crate::dialect::reading::Statements;
 
     #[test]
     fn only_what_makes_something_is_taken_out_of_a_block() {
-        let made = |body| statements(body).map(|found| found.join(" | "));
+        let made = |body| {
+            let told = |one: &Guarded<'_>| match one.only {
+                Only::IfThere(question) => format!("{}: {}", question.trim(), one.sql),
+                Only::IfMissing | Only::Always => one.sql.to_owned(),
+            };
+            statements(body).map(|found| found.statements.iter().map(told).collect::<Vec<_>>().join(" | "))
+        };
         let says = |text: &str| Some(text.to_owned());
         assert_eq!(
             made("begin create type t as (a int); exception when duplicate_object then null; end"),
@@ -128,5 +252,55 @@ mod tests {
         assert_eq!(made("declare x int; begin create table t (a int); end"), None);
         assert_eq!(made("begin if not exists (select 1 from pg_type) then create table t (a int); end"), None);
         assert_eq!(made("begin end"), says(""));
+        assert_eq!(
+            made(
+                "begin if exists (select 1 from pg_class where relname = 't') then drop table t; end if; drop type k; end"
+            ),
+            says("select 1 from pg_class where relname = 't': drop table t | drop type k")
+        );
+        let nested = "begin if exists (select from pg_type) then if not exists (select from pg_class) then drop type k; end if; end if; end";
+        assert_eq!(made(nested), None);
+        assert_eq!(made("begin if exists (select from pg_type) then drop type k; else drop type l; end if; end"), None);
+    }
+
+    #[test]
+    fn a_block_changes_what_is_there_and_nothing_else() {
+        let begun = ["create table t (a int, b int, constraint c check (a > 0))", "create type k as enum ('x')"];
+        let columns = |block: &str| {
+            let mut reader = Reader::default();
+            for sql in begun.into_iter().chain([block]) {
+                let read = reader.statement(&mut Cursor::new(sql, SYNTAX), sql);
+                if matches!(read, Ok(Read::Unread)) {
+                    return "unread".to_owned();
+                }
+                assert!(read.is_ok(), "{sql}");
+            }
+            let names = reader.catalogue.columns.iter().map(|row| row.name.clone()).collect::<Vec<_>>().join(" ");
+            let checks = reader.catalogue.constraints.iter().map(|row| row.name.clone()).collect::<Vec<_>>().join(" ");
+            format!("{names}; {checks}")
+        };
+        let case = |question: &str, then: &str, expected: &str| {
+            let block = format!("do $$ begin if exists ({question}) then {then}; end if; end $$");
+            assert_eq!(columns(&block), expected, "{block}");
+        };
+        let column = |name: &str| format!("select 1 from information_schema.columns where column_name = '{name}'");
+        case(&column("b"), "alter table t rename column b to d", "a d; c");
+        case(&column("e"), "alter table t rename column e to d", "a b; c");
+        case(&column("b"), "alter table only t drop b", "a; c");
+        // The question is about something else.
+        case(&column("a"), "alter table t drop column b", "unread");
+        case(&column("a"), "alter table t add column d int", "unread");
+        let constraint = "select 1 from pg_constraint where conname = 'c'";
+        case(constraint, "alter table t drop constraint c", "a b; ");
+        case(constraint, "alter table t drop constraint c; alter table t add constraint d check (b > 0)", "unread");
+        case("select 1 from pg_type where typname = 'gone'", "drop type gone", "a b; c");
+        case("select 1 from pg_class where relname = 't'", "drop table t", "; ");
+        case("select 1 from pg_class where relname = 'u'", "alter table u rename to v", "a b; c");
+        assert_eq!(
+            columns(
+                "do $$ begin alter table t add column d int; alter table t add column a int; exception when duplicate_column then null; end $$"
+            ),
+            "a b; c"
+        );
     }
 }

@@ -179,14 +179,10 @@ impl Reader {
                 "what is made with a namespace is not read: make it in statements of its own".into(),
             ));
         }
-        let others = &self.catalogue.others;
-        if name == PUBLIC
-            || is_lenient && others.iter().any(|row| row.kind == ObjectKind::Namespace && row.name == name)
-        {
+        if name == PUBLIC || is_lenient && self.is_namespace(&name) {
             return Ok(Read::Nothing);
         }
-        let quoted = quote(&name);
-        self.other(ObjectKind::Namespace, name, format!("create schema {quoted}"), format!("drop schema {quoted}"));
+        self.add_namespace(name);
         Ok(Read::Done)
     }
 

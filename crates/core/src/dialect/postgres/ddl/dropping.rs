@@ -54,7 +54,7 @@ impl Reader {
     }
 
     /// Whether there is such a namespace; a new database has `public`, which whoever begins anew drops first.
-    fn is_namespace(&self, name: &str) -> bool {
+    pub(super) fn is_namespace(&self, name: &str) -> bool {
         let is_it = |row: &OtherRow| row.kind == ObjectKind::Namespace && row.name == name;
         name == PUBLIC || self.catalogue.others.iter().any(is_it)
     }

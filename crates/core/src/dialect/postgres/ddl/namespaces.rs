@@ -1,11 +1,43 @@
 //! What is kept as it is written, behind `set search_path`: it is made without one, so its names are given their namespace.
 
+use std::collections::BTreeSet;
+
 use super::names::{Place, Use, Words};
 use super::{Reader, argument_types, routine_type, without_public};
-use crate::physical::ObjectKind;
+use crate::dialect::postgres::catalogue::OtherRow;
+use crate::dialect::postgres::quote::quote;
+use crate::physical::{ObjectKind, qualified};
 use crate::sql::unquote;
 
 impl Reader {
+    /// Adds the namespaces that something was made in and no statement made: whoever runs the SQL has them, or makes them by
+    /// a statement that is not read.
+    pub(super) fn settle_namespaces(&mut self) {
+        let catalogue = &self.catalogue;
+        let is_in_one = |row: &&OtherRow| {
+            use ObjectKind::{Domain, MaterializedView, Routine, Type, View};
+            matches!(row.kind, Domain | MaterializedView | Routine | Type | View)
+        };
+        let tables = catalogue.tables.iter().map(|row| &row.name);
+        let others = catalogue.others.iter().filter(is_in_one).map(|row| &row.name);
+        let sequences = catalogue.sequences.iter().map(|row| &row.name);
+        let names = tables.chain(others).chain(sequences).chain(&self.enums);
+        let used: BTreeSet<String> = names
+            .filter_map(|name| qualified::split(name).0)
+            .map(|namespace| qualified::plain(namespace).into_owned())
+            .filter(|name| !name.starts_with("pg_") && name != "information_schema" && !self.is_namespace(name))
+            .collect();
+        for name in used {
+            self.add_namespace(name);
+        }
+    }
+
+    /// Adds a namespace.
+    pub(super) fn add_namespace(&mut self, name: String) {
+        let quoted = quote(&name);
+        self.other(ObjectKind::Namespace, name, format!("create schema {quoted}"), format!("drop schema {quoted}"));
+    }
+
     /// The statement with the namespace before each name that means something of it.
     pub(super) fn in_namespace(&self, sql: &str, namespace: &str) -> String {
         let words = Words::new(sql);
@@ -77,7 +109,7 @@ impl Reader {
             || self.catalogue.others.iter().any(|row| is_view(row.kind) && row.name == name)
     }
 
-    fn is_type(&self, name: &str) -> bool {
+    pub(super) fn is_type(&self, name: &str) -> bool {
         let is_type = |kind: ObjectKind| matches!(kind, ObjectKind::Type | ObjectKind::Domain);
         self.enums.contains(name) || self.catalogue.others.iter().any(|row| is_type(row.kind) && row.name == name)
     }
@@ -94,6 +126,23 @@ mod tests {
     use crate::dialect::postgres::SYNTAX;
     use crate::dialect::reading::Statements;
     use crate::sql::Cursor;
+
+    #[test]
+    fn what_is_made_in_a_namespace_brings_it_along() {
+        let read = |statements: &[&str]| {
+            let mut reader = Box::<Reader>::default();
+            for sql in statements {
+                assert!(reader.statement(&mut Cursor::new(sql, SYNTAX), sql).is_ok(), "{sql}");
+            }
+            let found = reader.finish().unwrap_or_default();
+            let namespaces = found.schema.programs().filter(|program| program.kind_word() == "namespace");
+            namespaces.map(|one| one.name.clone()).collect::<Vec<_>>()
+        };
+        assert_eq!(read(&["create table shop.bin (id int)", "create table bin (id int)"]), ["shop"]);
+        assert_eq!(read(&["create schema shop", "create type shop.kind as enum ('a')"]), ["shop"]);
+        assert_eq!(read(&["create view \"a.b\".v as select 1", "create sequence depot.n"]), ["a.b", "depot"]);
+        assert_eq!(read(&["create function f(a pg_catalog.text) returns int language sql as 'select 1'"]), [""; 0]);
+    }
 
     #[test]
     fn names_get_the_namespace_that_they_mean() {
