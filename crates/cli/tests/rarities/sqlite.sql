@@ -48,6 +48,6 @@ create view yard_view as select * from yard;
 create trigger yard_late after insert on yARD begin update yard set n = 1 where id = new.id; end;
 create trigger yard_instead instead of insert on YARD_view begin select 1; end;
 
-create table spoken (id integer primary key, half real default -.5, one default 1., kilo default 1.e3, mega default 1E6, six default 0x1F, plus default +5, word text not null default "", other varchar(64) default "It's ""so""", plain text default '');
+create table spoken (id integer primary key, half real default -.5, one default 1., kilo default 1.e3, mega default 1E6, six default 0x1F, plus default +5, word text not null default "", other varchar(64) default "It's ""so""", plain text default '', bracketed text default [], named text default [a b], ticked text default `t`);
 create table counted_up (id integer constraint numbers primary key on conflict replace autoincrement, note text);
 create table replaced (id integer primary key on conflict ignore, note text);

@@ -296,14 +296,13 @@ impl<'a> Reader<'a> {
         let is_keyword = ["null", "true", "false", "current_timestamp", "current_date", "current_time"]
             .iter()
             .any(|word| word.eq_ignore_ascii_case(text));
-        if kind == TokenKind::Quoted && text.starts_with('"') {
+        if kind == TokenKind::Quoted {
             // As it is kept; the text that it counts as says the same.
             let mut stored = Expression::new(text);
             stored.says_also(&Expression::new(&super::quote::literal(&unquote(text))));
             return Some(Some(stored));
         }
         let text = match kind {
-            TokenKind::Quoted => super::quote::literal(&unquote(text)),
             TokenKind::Word if !is_keyword => super::quote::literal(text),
             _ => format!("{sign}{text}"),
         };

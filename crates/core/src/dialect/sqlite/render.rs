@@ -220,8 +220,8 @@ fn default_value(default: &Expression) -> String {
     let text = default.text();
     let is_keyword =
         ["current_timestamp", "current_date", "current_time"].iter().any(|word| word.eq_ignore_ascii_case(text));
-    // A text in double quotes would be a name inside of parentheses.
-    let is_quoted = text.starts_with('"') && default.is_name();
+    // A text in a name's quotes would be a name inside of parentheses.
+    let is_quoted = text.starts_with(['"', '[', '`']) && default.is_name();
     if default.is_literal() || is_keyword || is_quoted { text.to_owned() } else { in_parentheses(text) }
 }
 
