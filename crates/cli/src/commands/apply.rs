@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use hollow_oak_core::Dialect;
 use hollow_oak_core::diff::describe;
-use hollow_oak_core::history::{EventKind, History, Migration, StepRecord};
+use hollow_oak_core::history::{EventKind, History, Migration, Record, StepRecord};
 use hollow_oak_core::physical::Table;
 use hollow_oak_core::plan::{Placement, RiskKind};
 use hollow_oak_core::plural::plural;
@@ -32,14 +32,22 @@ const KEPT_AT_ONCE: usize = 512 << 10;
 /// A migration that is about to be applied.
 struct Pending<'h> {
     migration: &'h Migration,
+    record: Record,
     up: ScriptFile,
+    up_sha: String,
     down: ScriptFile,
+    down_sha: String,
     script: Script,
 }
 
 impl Pending<'_> {
-    fn scripts<'p>(&'p self, [up_sha, down_sha]: &'p [String; 2]) -> Scripts<'p> {
-        Scripts { up: &self.up.text, up_sha, down: &self.down.text, down_sha }
+    fn scripts(&self) -> Scripts<'_> {
+        Scripts { up: &self.up.text, up_sha: &self.up_sha, down: &self.down.text, down_sha: &self.down_sha }
+    }
+
+    /// What was written down of its generated steps.
+    fn generated(&self, target: &Target) -> &[StepRecord] {
+        self.record.steps.get(target.provider().word()).map_or(&[], |steps| &steps.up)
     }
 
     /// Whether a step that fails leaves the steps before it done.
@@ -89,7 +97,7 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
         None => counted(&project, &history, &pending[0], &target, &*database)?,
     };
     if !global.json {
-        show(&project, &history, &pending, &preflights, &counted, &state, &target, output)?;
+        show(&project, &history, &pending, &preflights, &counted, &state, &target, output);
     }
     refuse_by_rows(&counted, &pending[0], despite_rows, &target)?;
     let overrides = with_override(overrides, despite_rows && !counted.refused().is_empty(), Check::Rows.word());
@@ -163,10 +171,9 @@ fn decide<'h>(
     if resume.is_none() {
         refuse_tables_in_the_way(project, history, &wanted, &state, target)?;
     }
-    let pending =
-        wanted.iter().map(|at| read(project, &history.migrations()[*at], target)).collect::<Result<Vec<_>>>()?;
+    let pending = read_all(project, history, &wanted, target)?;
     refuse_to_rebuild_drifted(&pending, &state, target)?;
-    refuse_unaccepted(project, &pending, target)?;
+    refuse_unaccepted(&pending, target)?;
     Ok(Decision { state, overrides, resume, pending })
 }
 
@@ -295,18 +302,17 @@ fn refuse_tables_in_the_way(
 }
 
 /// A step that loses data needs somebody's word for it, in the migration's record.
-fn refuse_unaccepted(project: &Project, pending: &[Pending<'_>], target: &Target) -> Result<()> {
+fn refuse_unaccepted(pending: &[Pending<'_>], target: &Target) -> Result<()> {
     let provider = target.provider().word();
     for one in pending {
-        let record = project.record(one.migration)?;
-        let steps = record.steps.get(provider).map(|steps| steps.up.as_slice()).unwrap_or_default();
+        let steps = one.generated(target);
         let mut open = Vec::new();
         for at in 0..one.script.steps.len() {
             let Some(step) = StepRecord::of(steps, &one.script, at) else { continue };
             let risk = step.risks.iter().find(|risk| risk.kind == RiskKind::LosesData);
             let word = RiskKind::LosesData.word();
             if let Some(risk) = risk
-                && record.acceptance(provider, Direction::Up.word(), &step.hash, word).is_none()
+                && one.record.acceptance(provider, Direction::Up.word(), &step.hash, word).is_none()
             {
                 open.push(format!("{:>2}  {}: {}", at + 1, step.step, risk.what));
             }
@@ -353,12 +359,32 @@ fn drifted_names(state: &State) -> BTreeSet<String> {
     names.collect()
 }
 
+/// Reads migrations, the second half of them beside the first: the database waits meanwhile.
+fn read_all<'h>(
+    project: &Project,
+    history: &'h History,
+    wanted: &[usize],
+    target: &Target,
+) -> Result<Vec<Pending<'h>>> {
+    let read = |at: &usize| read(project, &history.migrations()[*at], target);
+    let (first, second) = wanted.split_at(wanted.len().div_ceil(2));
+    let (first, second) = std::thread::scope(|scope| {
+        let second = scope.spawn(|| second.iter().map(read).collect::<Result<Vec<_>>>());
+        (first.iter().map(read).collect::<Result<Vec<_>>>(), second.join())
+    });
+    let mut all = first?;
+    all.extend(second.map_err(|_| Failure::new("reading the migrations broke off"))??);
+    Ok(all)
+}
+
 fn read<'h>(project: &Project, migration: &'h Migration, target: &Target) -> Result<Pending<'h>> {
+    let record = project.record(migration)?;
     let up = project.script(migration, target.dialect, Direction::Up)?;
     let down = project.script(migration, target.dialect, Direction::Down)?;
     down.parse(target.dialect)?;
     let script = up.parse(target.dialect)?;
-    Ok(Pending { migration, up, down, script })
+    let (up_sha, down_sha) = (script_sha(&up.text), script_sha(&down.text));
+    Ok(Pending { migration, record, up, up_sha, down, down_sha, script })
 }
 
 fn dry_run(pending: &[Pending<'_>], target: &Target, global: &Global, output: &mut Output) {
@@ -383,7 +409,7 @@ fn counted(
     target: &Target,
     database: &dyn Database,
 ) -> Result<Counted> {
-    if !are_asked_about(&project.steps(one.migration, target.dialect)?.up) {
+    if !are_asked_about(one.generated(target)) {
         return Ok(Counted::nothing());
     }
     let asked = of_migration(project, history, one.migration, target.dialect, Direction::Up)?;
@@ -414,7 +440,7 @@ fn show(
     state: &State,
     target: &Target,
     output: &mut Output,
-) -> Result<()> {
+) {
     output.line(format_args!(
         "{} to apply to {}  {}",
         strong(plural("migration", pending.len())),
@@ -431,14 +457,13 @@ fn show(
             )
         });
         output.line(format_args!("\n{}{}", strong(&one.migration.folder), goes_on.unwrap_or_default()));
-        show_steps(&one.script, &project.steps(one.migration, target.dialect)?.up, output);
+        show_steps(&one.script, one.generated(target), output);
         show_preflight(preflight, output);
         if at == 0 {
             counted.show(&target.name, output);
         }
     }
     output.line("");
-    Ok(())
 }
 
 /// A run under way.
@@ -472,9 +497,7 @@ impl Run<'_> {
         let mut applied = Vec::new();
         let mut resume = self.resume;
         let bar = progress(pending.len(), output);
-        let shas: Vec<_> =
-            pending.iter().map(|one| [&one.up, &one.down].map(|script| script_sha(&script.text))).collect();
-        let scripts: Vec<_> = pending.iter().zip(&shas).map(|(one, shas)| one.scripts(shas)).collect();
+        let scripts: Vec<_> = pending.iter().map(Pending::scripts).collect();
         // Up to which of them this run has kept the scripts.
         let mut kept = 0;
         let mut at = 0;
