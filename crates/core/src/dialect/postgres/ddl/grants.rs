@@ -23,6 +23,9 @@ struct On {
 /// What a role may pass on.
 const WITH_OPTION: &str = " with grant option";
 
+/// Whoever runs the file: the owner of what it makes, who has every right on it.
+const OWNER: &str = "current_user";
+
 const ON_TABLE: &[&str] = &["delete", "insert", "references", "select", "trigger", "truncate", "update"];
 
 impl Reader {
@@ -32,9 +35,13 @@ impl Reader {
         let Some((privileges, columns)) = privileges(cursor)? else { return Ok(Read::PassedOver) };
         let Some(objects) = self.granted_on(cursor)? else { return Ok(Read::PassedOver) };
         cursor.expect("to").here()?;
-        let roles = roles(cursor)?;
+        let mut roles = roles(cursor)?;
         let is_grantable = cursor.eat_all(&["with", "grant", "option"]);
         ends(cursor)?;
+        if is_grantable && roles.iter().any(|role| role == OWNER) {
+            return Ok(Read::PassedOver);
+        }
+        roles.retain(|role| role != OWNER);
         for (on, role) in objects.iter().flat_map(|on| roles.iter().map(move |role| (on, role))) {
             if is_usual_place(on) && role == "public" {
                 self.of_usual_place(&privileges, true);
@@ -158,6 +165,9 @@ impl Reader {
             return Ok(Read::PassedOver);
         }
         let makers = roles(cursor)?;
+        if makers.iter().any(|maker| maker == OWNER) {
+            return Ok(Read::PassedOver);
+        }
         let places = match cursor.eat_all(&["in", "schema"]) {
             true => roles(cursor)?.into_iter().map(Some).collect(),
             false => vec![None],
@@ -421,8 +431,13 @@ fn roles(cursor: &mut Cursor<'_>) -> Reading<Vec<String>> {
     loop {
         cursor.eat("group");
         let is_everybody = cursor.is("public");
+        let is_owner = cursor.is_one_of(&["current_user", "current_role", "session_user"]);
         let name = cursor.name().here()?;
-        roles.push(if is_everybody { name.to_ascii_lowercase() } else { quote(&name) });
+        roles.push(match (is_everybody, is_owner) {
+            (true, _) => name.to_ascii_lowercase(),
+            (_, true) => OWNER.to_owned(),
+            _ => quote(&name),
+        });
         if !cursor.eat(",") {
             return Ok(roles);
         }
