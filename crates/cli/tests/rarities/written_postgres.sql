@@ -58,6 +58,9 @@ create table numbered (id bigint primary key default nextval('numbered_id_seq'),
 alter sequence numbered_id_seq owned by numbered.id;
 grant all privileges on schema public to public;
 grant usage on schema public to public;
+grant all on all tables in schema public to current_user, public;
+revoke all on all tables in schema public from public;
+grant usage on schema public to session_user;
 create table busy (id bigint primary key, words text[]) with (fillfactor = 80, autovacuum_enabled = false);
 alter table busy set (autovacuum_vacuum_scale_factor = 0.1, autovacuum_analyze_scale_factor = 0.05, autovacuum_vacuum_cost_limit = 1000);
 create index busy_words on busy using gin (words) with (gin_pending_list_limit = 128, fastupdate = off);
@@ -249,6 +252,31 @@ begin
         create table keyed_later (a int);
     end if;
 end $$;
+-- What goes with its description.
+create table described (a int constraint of_a check (a > 0), b int unique, c int, d int);
+create index described_c on described (c);
+create index described_d on described (d);
+create policy seen on described using (a > 1);
+comment on index described_c is 'of c';
+comment on index described_d is 'of d';
+comment on index described_b_key is 'of b';
+comment on constraint of_a on described is 'more than nothing';
+comment on policy seen on described is 'seen';
+drop index described_c;
+drop policy seen on described;
+alter table described drop constraint of_a, drop column d, drop column b;
+create table described_whole (a int constraint whole_a check (a > 0), b int, constraint whole unique (b));
+create index described_whole_a on described_whole (a);
+comment on index described_whole_a is 'of a';
+comment on index whole is 'of b';
+comment on constraint whole_a on described_whole is 'more than nothing';
+drop table described_whole;
+create view described_view as select a from described;
+comment on view described_view is 'a view';
+create rule nothing as on insert to described_view do instead nothing;
+comment on rule nothing on described_view is 'nothing is put in';
+grant select on described_view to public;
+drop view described_view;
 -- What is changed where it is there.
 create table changed_there (a int constraint is_more check (a > 0), b int, c int, constraint of_keyed unique (b));
 do $$ begin

@@ -349,7 +349,7 @@ impl Reader {
             return match rows.iter().position(|row| row.table == oid && row.name == name) {
                 Some(at) => {
                     let key = rows[at].clone();
-                    self.remove_constraint(at);
+                    self.drop_constraint(at);
                     if cascades {
                         self.drop_references_to(&table, &key);
                     }

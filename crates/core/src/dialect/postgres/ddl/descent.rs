@@ -248,7 +248,7 @@ impl Reader {
         let found = self.check(heir, name).filter(|_| !self.has_check_of_parent(heir, name));
         let Some(at) = found else { return };
         if is_inherited(&self.catalogue.constraints[at].peculiarities) {
-            self.remove_constraint(at);
+            self.drop_constraint(at);
         } else {
             forget_parent(&mut self.catalogue.constraints[at].peculiarities);
         }

@@ -3,8 +3,8 @@
 use super::names::{Place, Use, Words, is_built_in};
 use super::{OF_SERVER, PUBLIC, Pending, Reader, Reading};
 use crate::dialect::postgres::SYNTAX;
-use crate::dialect::postgres::catalogue::{ColumnRow, ConstraintRow, OtherRow};
-use crate::dialect::postgres::quote::{literal, quote_object};
+use crate::dialect::postgres::catalogue::{ColumnRow, ConstraintRow, IndexRow, OtherRow};
+use crate::dialect::postgres::quote::{literal, quote, quote_object};
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::{ObjectKind, qualified};
 use crate::sql::{Cursor, Expression};
@@ -194,9 +194,9 @@ impl Reader {
         while let Some(at) =
             self.catalogue.constraints.iter().position(|row| row.expression.as_ref().is_some_and(calls))
         {
-            self.remove_constraint(at);
+            self.drop_constraint(at);
         }
-        self.catalogue.indexes.retain(|row| !row.expressions.iter().chain(&row.predicate).any(calls));
+        self.drop_indexes(|row| row.expressions.iter().chain(&row.predicate).any(calls));
         computed.into_iter().try_for_each(|(oid, column)| self.drop_column(oid, &column, true))
     }
 
@@ -216,9 +216,13 @@ impl Reader {
     fn drop_view(&mut self, name: &str) {
         let is_view = |row: &OtherRow| matches!(row.kind, ObjectKind::View | ObjectKind::MaterializedView);
         // Those of one view have it before them.
+        let on_it = format!(" on {}", quote_object(name));
         let is_of_it = |row: &OtherRow| {
-            let kinds = [ObjectKind::ViewIndex, ObjectKind::ColumnSetting, ObjectKind::Comment];
-            row.table.as_deref() == Some(name) || kinds.contains(&row.kind) && row.after.iter().any(|one| one == name)
+            use ObjectKind::{ColumnSetting, Comment, Firing, Grant, Rule, ViewIndex};
+            let kinds = [ViewIndex, ColumnSetting, Comment, Firing, Grant, Rule];
+            row.table.as_deref() == Some(name)
+                || kinds.contains(&row.kind) && row.after.iter().any(|one| one == name)
+                || row.kind == ObjectKind::Comment && row.name.ends_with(&on_it)
         };
         self.catalogue.others.retain(|row| !(is_of_it(row) || is_view(row) && row.name == name));
     }
@@ -250,6 +254,7 @@ impl Reader {
                 let is_gone = self.catalogue.others.len() < before;
                 let found = self.index(&name);
                 found.map(|at| self.catalogue.indexes.remove(at));
+                self.forget_comment(&format!("index {}", quote_object(&name)));
                 return Ok(is_gone || found.is_some());
             }
             "sequence" => {
@@ -265,6 +270,7 @@ impl Reader {
                 cursor.expect("on").here()?;
                 let table = self.relation(cursor)?;
                 let full = format!("{name} on {table}");
+                self.forget_comment(&format!("{word} {} on {}", quote(&name), quote_object(&table)));
                 self.catalogue
                     .others
                     .retain(|row| row.name != full && (row.name != name || row.table.as_ref() != Some(&table)));
@@ -293,14 +299,14 @@ impl Reader {
         while let Some(row) = self.catalogue.constraints.get(at) {
             let points_here = self.pending.iter().any(|one| one.constraint == at && one.table == name);
             match row.table == oid || points_here {
-                true => self.remove_constraint(at),
+                true => self.drop_constraint(at),
                 false => at += 1,
             }
         }
+        self.drop_indexes(|row| row.table == oid);
         let catalogue = &mut self.catalogue;
         catalogue.tables.retain(|row| row.oid != oid);
         catalogue.columns.retain(|row| row.table != oid);
-        catalogue.indexes.retain(|row| row.table != oid);
         catalogue.sequences.retain(|row| row.owner.is_none_or(|(table, _)| table != oid));
         let label = format!("column {}.", quote_object(&name));
         let of_table = |row: &OtherRow| match row.kind {
@@ -335,10 +341,34 @@ impl Reader {
         let names: Vec<String> = names.cloned().collect();
         let is_on_it = |columns: &[String]| if columns.is_empty() { key.kind == 'p' } else { columns == names };
         while let Some(found) = self.pending.iter().find(|one| one.table == table && is_on_it(&one.columns)) {
-            self.remove_constraint(found.constraint);
+            self.drop_constraint(found.constraint);
         }
     }
 
+    /// Drops indexes, with their descriptions.
+    fn drop_indexes(&mut self, is_gone: impl Fn(&IndexRow) -> bool) {
+        while let Some(at) = self.catalogue.indexes.iter().position(&is_gone) {
+            let row = self.catalogue.indexes.remove(at);
+            let full = qualified::beside(&self.table_name(row.table), &qualified::part(&row.name));
+            self.forget_comment(&format!("index {}", quote_object(&full)));
+        }
+    }
+
+    fn forget_comment(&mut self, what: &str) {
+        self.catalogue.others.retain(|row| row.kind != ObjectKind::Comment || row.name != what);
+    }
+
+    /// Drops a constraint, with its description and that of its index.
+    pub(super) fn drop_constraint(&mut self, at: usize) {
+        let row = &self.catalogue.constraints[at];
+        let (table, name) = (self.table_name(row.table), row.name.clone());
+        let index = qualified::beside(&table, &qualified::part(&name));
+        self.forget_comment(&format!("constraint {} on {}", quote(&name), quote_object(&table)));
+        self.forget_comment(&format!("index {}", quote_object(&index)));
+        self.remove_constraint(at);
+    }
+
+    /// Takes a constraint out of what is of a table itself.
     pub(super) fn remove_constraint(&mut self, at: usize) {
         self.catalogue.constraints.remove(at);
         self.pending.retain(|one| one.constraint != at);
@@ -353,16 +383,16 @@ impl Reader {
         while let Some(row) = self.catalogue.constraints.get(at) {
             let reads = row.expression.as_deref().is_some_and(|text| Expression::read(text, SYNTAX).mentions(name));
             match row.table == oid && (row.columns.contains(&number) || reads) {
-                true => self.remove_constraint(at),
+                true => self.drop_constraint(at),
                 false => at += 1,
             }
         }
         let table = self.table_name(oid);
         let is_on_it = |one: &&Pending| one.table == table && one.columns.iter().any(|column| column == name);
         while let Some(found) = self.pending.iter().find(is_on_it) {
-            self.remove_constraint(found.constraint);
+            self.drop_constraint(found.constraint);
         }
-        self.catalogue.indexes.retain(|row| row.table != oid || !row.columns.contains(&number));
+        self.drop_indexes(|row| row.table == oid && row.columns.contains(&number));
         self.catalogue.columns.retain(|row| row.table != oid || row.number != number);
         self.catalogue.sequences.retain(|row| row.owner != Some((oid, number)));
         if let Some(names) = self.columns.get_mut(&oid)
