@@ -1,8 +1,8 @@
 //! `do` blocks that make what is not there yet, or change what is there, as scripts do that may run twice.
 
-use super::{Reader, Reading, SYNTAX};
+use super::{PUBLIC, Reader, Reading, SYNTAX};
 use crate::dialect::reading::{Read, Statements, Stop};
-use crate::physical::{ObjectKind, qualified};
+use crate::physical::qualified;
 use crate::sql::Cursor;
 
 /// The words with which statements about a schema begin.
@@ -22,15 +22,19 @@ impl Reader {
         let mut subjects = Vec::new();
         for guarded in &statements {
             subjects.push(match guarded.only {
-                Only::IfThere(question) => match self.subject(guarded.sql, question) {
+                Only::IfThere(question) => match self.change(guarded.sql).filter(|one| one.is_asked_by(question)) {
                     None => return Ok(Read::Unread),
-                    subject => subject,
+                    change => change.map(|one| one.subject),
                 },
                 Only::IfMissing | Only::Always => None,
             });
         }
-        let is_refused =
-            |one: &Guarded<'_>| one.only == Only::Always && self.is_there(&mut Cursor::new(one.sql, SYNTAX));
+        let is_without_subject = |one: Change| !one.is_lenient && !self.has(&one.subject);
+        let is_refused = |one: &Guarded<'_>| {
+            one.only == Only::Always
+                && (self.is_there(&mut Cursor::new(one.sql, SYNTAX))
+                    || self.change(one.sql).is_some_and(is_without_subject))
+        };
         if takes_back && statements.iter().any(is_refused) {
             return Ok(Read::Done);
         }
@@ -61,10 +65,7 @@ impl Reader {
     /// Whether a statement would make what is there already, and so does nothing.
     fn is_there(&self, cursor: &mut Cursor<'_>) -> bool {
         if cursor.eat_all(&["create", "type"]) || cursor.eat_all(&["create", "domain"]) {
-            let Ok(name) = self.relation(cursor) else { return false };
-            let is_type = |kind: ObjectKind| matches!(kind, ObjectKind::Type | ObjectKind::Domain);
-            return self.enums.contains(&name)
-                || self.catalogue.others.iter().any(|row| is_type(row.kind) && row.name == name);
+            return self.relation(cursor).is_ok_and(|name| self.is_type(&name));
         }
         if cursor.eat_all(&["create", "table"]) {
             return self.relation(cursor).is_ok_and(|name| self.oid(&name).is_some() || self.is_partition(&name));
@@ -92,43 +93,39 @@ impl Reader {
         self.catalogue.constraints.iter().any(|row| row.table == table && row.name == name)
     }
 
-    /// What a statement changes, where a question asks whether that is there.
-    fn subject(&self, sql: &str, question: &str) -> Option<Subject> {
+    /// What a statement changes that has to be there.
+    fn change(&self, sql: &str) -> Option<Change> {
         let cursor = &mut Cursor::new(sql, SYNTAX);
-        let (subject, name) = if cursor.eat_all(&["alter", "table"]) {
-            Self::passed_if_exists(cursor);
+        if cursor.eat_all(&["alter", "table"]) {
+            let mut is_lenient = Self::passed_if_exists(cursor);
             cursor.eat("only");
             let table = self.relation(cursor).ok()?;
-            let is_constraint = ["drop", "rename", "validate"].iter().any(|word| cursor.eat_all(&[word, "constraint"]));
+            let is_constraint =
+                ["drop", "rename", "validate", "alter"].iter().any(|word| cursor.eat_all(&[word, "constraint"]));
             if !is_constraint {
                 cursor.is_one_of(&["drop", "rename", "alter"]).then(|| cursor.skip())?;
                 cursor.eat("column");
             }
-            Self::passed_if_exists(cursor);
-            let name = if cursor.is("to") { None } else { Some(cursor.name()?) };
-            match name {
-                Some(name) if is_constraint => (Subject::Constraint(table, name.clone()), name),
-                Some(name) => (Subject::Column(table, name.clone()), name),
-                None => (Subject::Relation(table.clone()), table),
-            }
-        } else if ["table", "view", "sequence"].iter().any(|word| cursor.eat_all(&["drop", word])) {
-            Self::passed_if_exists(cursor);
-            let name = self.relation(cursor).ok()?;
-            (Subject::Relation(name.clone()), name)
-        } else if ["drop", "alter"].iter().any(|word| cursor.eat_all(&[word, "type"])) {
-            Self::passed_if_exists(cursor);
-            let name = self.relation(cursor).ok()?;
-            (Subject::Type(name.clone()), name)
-        } else if ["drop", "alter"].iter().any(|word| cursor.eat_all(&[word, "index"])) {
-            cursor.eat("concurrently");
-            Self::passed_if_exists(cursor);
-            let name = self.relation(cursor).ok()?;
-            (Subject::Index(name.clone()), name)
-        } else {
-            return None;
+            is_lenient |= Self::passed_if_exists(cursor);
+            let subject = match cursor.is("to") {
+                true => Subject::Relation(table),
+                false if is_constraint => Subject::Constraint(table, cursor.name()?),
+                false => Subject::Column(table, cursor.name()?),
+            };
+            return Some(Change { subject, is_lenient });
+        }
+        let is_of = |words: &[&str], cursor: &mut Cursor<'_>| {
+            words.iter().any(|word| ["drop", "alter"].iter().any(|first| cursor.eat_all(&[first, word])))
         };
-        let asked = format!("'{}'", qualified::plain(qualified::base(&name)).replace('\'', "''"));
-        question.contains(&asked).then_some(subject)
+        let subject: fn(String) -> Subject = match cursor.peek().to_ascii_lowercase().as_str() {
+            "drop" if is_of(&["table", "view", "sequence"], cursor) => Subject::Relation,
+            _ if is_of(&["type"], cursor) => Subject::Type,
+            _ if is_of(&["index"], cursor) => Subject::Index,
+            _ => return None,
+        };
+        cursor.eat("concurrently");
+        let is_lenient = Self::passed_if_exists(cursor);
+        Some(Change { subject: subject(self.relation(cursor).ok()?), is_lenient })
     }
 
     fn has(&self, subject: &Subject) -> bool {
@@ -144,7 +141,53 @@ impl Reader {
     }
 }
 
-/// What a statement changes, which has to be there for it.
+/// What a statement does to something that has to be there.
+struct Change {
+    subject: Subject,
+    /// Whether it does nothing where that is not there.
+    is_lenient: bool,
+}
+
+impl Change {
+    /// Whether a question to the catalogue asks for nothing but what is changed: by its name, that of its table, those of
+    /// namespaces, and kinds, which are of one letter.
+    fn is_asked_by(&self, question: &str) -> bool {
+        let (table, name) = match &self.subject {
+            Subject::Constraint(table, name) | Subject::Column(table, name) => (Some(table), name),
+            Subject::Relation(name) | Subject::Type(name) | Subject::Index(name) => (None, name),
+        };
+        let parts = |name: &str| {
+            let (namespace, base) = qualified::split(name);
+            [Some(base), namespace]
+                .into_iter()
+                .flatten()
+                .map(|part| qualified::plain(part).into_owned())
+                .collect::<Vec<_>>()
+        };
+        let own = match table {
+            Some(_) => name.clone(),
+            None => qualified::plain(qualified::base(name)).into_owned(),
+        };
+        let mut known = parts(table.unwrap_or(name));
+        known.extend([own.clone(), PUBLIC.to_owned()]);
+        let mut is_named = false;
+        let mut cursor = Cursor::new(question, SYNTAX);
+        while !cursor.is_at_end() {
+            if cursor.is_one_of(&["not", "or", "like", "ilike", "join", "<>", "!=", "<", ">"]) {
+                return false;
+            }
+            match cursor.text() {
+                Some(text) if text == own => is_named = true,
+                Some(text) if text.len() == 1 || parts(&text).iter().all(|part| known.contains(part)) => {}
+                Some(_) => return false,
+                None => cursor.skip(),
+            }
+        }
+        is_named
+    }
+}
+
+/// What a statement changes.
 enum Subject {
     /// A constraint, behind its table.
     Constraint(String, String),
@@ -290,6 +333,18 @@ mod tests {
         // The question is about something else.
         case(&column("a"), "alter table t drop column b", "unread");
         case(&column("a"), "alter table t add column d int", "unread");
+        // Or about more.
+        case(
+            &format!("{} and data_type = 'text'", column("b")),
+            "alter table t alter column b drop not null",
+            "unread",
+        );
+        case(&format!("{} or true", column("b")), "alter table t drop column b", "unread");
+        case(
+            "select 1 from pg_constraint where conname = 'c' and conrelid = 'public.t'::regclass and contype = 'c'",
+            "alter table t drop constraint if exists c",
+            "a b; ",
+        );
         let constraint = "select 1 from pg_constraint where conname = 'c'";
         case(constraint, "alter table t drop constraint c", "a b; ");
         case(constraint, "alter table t drop constraint c; alter table t add constraint d check (b > 0)", "unread");
@@ -302,5 +357,8 @@ mod tests {
             ),
             "a b; c"
         );
+        let either = |sql: &str| columns(&format!("do $$ begin {sql}; exception when others then null; end $$"));
+        assert_eq!(either("alter table t drop column b; alter table t drop constraint gone"), "a b; c");
+        assert_eq!(either("alter table t drop column b; alter table t drop constraint if exists gone"), "a; c");
     }
 }
