@@ -381,3 +381,30 @@ pub(super) fn same(a: &Option<String>, b: &Option<String>) -> bool {
         _ => false,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::dialect::mariadb::SYNTAX;
+    use crate::dialect::reading::Statements;
+
+    #[test]
+    fn a_column_makes_one_key_of_a_kind() {
+        #[track_caller]
+        fn case(columns: &str, on_mariadb: &str, on_mysql: &str) {
+            for (flavor, expected) in [(Flavor::Mariadb, on_mariadb), (Flavor::Mysql, on_mysql)] {
+                let mut reader = Reader::new(flavor);
+                let sql = format!("create table t ({columns})");
+                assert!(reader.statement(&mut Cursor::new(&sql, SYNTAX), &sql).is_ok(), "{sql}");
+                let keys: String =
+                    reader.made.iter().map(|one| if one.kind == Kind::Primary { 'p' } else { 'u' }).collect();
+                assert_eq!(keys, expected, "{sql}");
+            }
+        }
+        case("id serial primary key", "p", "up");
+        case("id int primary key unique", "p", "pu");
+        case("id serial unique", "u", "u");
+        case("a int unique unique key, b int unique", "uu", "uu");
+        case("id serial, primary key (id), unique (id)", "upu", "upu");
+    }
+}

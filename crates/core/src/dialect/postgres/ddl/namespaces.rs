@@ -1,4 +1,5 @@
-//! What is kept as it is written, behind `set search_path`: it is made without one, so its names are given their namespace.
+//! Namespaces: those that nothing made, and what is kept as it is written behind `set search_path`: it is made without one, so
+//! its names are given their namespace.
 
 use std::collections::BTreeSet;
 
