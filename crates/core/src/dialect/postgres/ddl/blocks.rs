@@ -1,15 +1,17 @@
 //! `do` blocks that make what is not there yet, or change what is there, as scripts do that may run twice.
 
 use super::{PUBLIC, Reader, Reading, SYNTAX};
+use crate::dialect::postgres::catalogue::OtherRow;
 use crate::dialect::reading::{Read, Statements, Stop};
-use crate::physical::qualified;
+use crate::physical::{ObjectKind, qualified};
 use crate::sql::Cursor;
 
 /// The words with which statements about a schema begin.
 const OF_SCHEMA: [&str; 6] = ["create", "alter", "drop", "comment", "grant", "revoke"];
 
 impl Reader {
-    /// Takes in what a block makes where nothing is. Of a block that does anything else nothing is.
+    /// Takes in what a block makes where nothing is, and changes where something is. Of a block that does anything else
+    /// nothing is taken in.
     pub(super) fn block(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
         let start = cursor.at();
         cursor.skip();
@@ -22,14 +24,18 @@ impl Reader {
         let mut subjects = Vec::new();
         for guarded in &statements {
             subjects.push(match guarded.only {
-                Only::IfThere(question) => match self.change(guarded.sql).filter(|one| one.is_asked_by(question)) {
+                Only::IfThere(question) => match self
+                    .change(guarded.sql)
+                    .filter(|one| one.is_asked_by(question) && !self.is_apart(&one.subject))
+                {
                     None => return Ok(Read::Unread),
                     change => change.map(|one| one.subject),
                 },
                 Only::IfMissing | Only::Always => None,
             });
         }
-        let is_without_subject = |one: Change| !one.is_lenient && !self.has(&one.subject);
+        let is_without_subject =
+            |one: Change| !one.is_lenient && !self.has(&one.subject) && !self.is_apart(&one.subject);
         let is_refused = |one: &Guarded<'_>| {
             one.only == Only::Always
                 && (self.is_there(&mut Cursor::new(one.sql, SYNTAX))
@@ -126,6 +132,23 @@ impl Reader {
         cursor.eat("concurrently");
         let is_lenient = Self::passed_if_exists(cursor);
         Some(Change { subject: subject(self.relation(cursor).ok()?), is_lenient })
+    }
+
+    /// Whether something may be there that is not known piece by piece: what is of a partition, a foreign table or a view,
+    /// and an index that may be of one.
+    fn is_apart(&self, subject: &Subject) -> bool {
+        let is_kept_whole = |name: &String| {
+            self.oid(name).is_none()
+                && (self.is_partition(name) || self.catalogue.others.iter().any(|row| row.name == *name))
+        };
+        match subject {
+            Subject::Constraint(table, _) | Subject::Column(table, _) => is_kept_whole(table),
+            Subject::Relation(name) | Subject::Type(name) => !self.has(subject) && is_kept_whole(name),
+            Subject::Index(name) => {
+                let of_view = |row: &OtherRow| row.kind == ObjectKind::ViewIndex && row.name == *name;
+                self.index(name).is_none() && (!self.parts.is_empty() || self.catalogue.others.iter().any(of_view))
+            }
+        }
     }
 
     fn has(&self, subject: &Subject) -> bool {
@@ -357,6 +380,14 @@ mod tests {
             ),
             "a b; c"
         );
+        // Of what is kept as a whole, nobody knows here what is in it.
+        let mut reader = Reader::default();
+        for sql in ["create materialized view v as select 1 as a", "create index v_a on v (a)"] {
+            assert!(reader.statement(&mut Cursor::new(sql, SYNTAX), sql).is_ok(), "{sql}");
+        }
+        let asked =
+            "do $$ begin if exists (select from pg_class where relname = 'v_a') then drop index v_a; end if; end $$";
+        assert!(matches!(reader.statement(&mut Cursor::new(asked, SYNTAX), asked), Ok(Read::Unread)));
         let either = |sql: &str| columns(&format!("do $$ begin {sql}; exception when others then null; end $$"));
         assert_eq!(either("alter table t drop column b; alter table t drop constraint gone"), "a b; c");
         assert_eq!(either("alter table t drop column b; alter table t drop constraint if exists gone"), "a; c");
