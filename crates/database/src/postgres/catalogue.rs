@@ -149,6 +149,12 @@ struct Reader<'a> {
     answers: BTreeMap<String, Vec<Row>>,
 }
 
+/// Right after a migration the server does not know yet how large its catalogues have become, and would look rows up one by
+/// one. And where a hash of rows is larger than `work_mem`, it is divided, which does not help for those that all say the same,
+/// as most constraints do that they have no index: at 5,000 tables the 4 MB of the usual setting made 8,192 parts of them, and
+/// one question took 5.7 s instead of 0.8.
+const FOR_READING: &str = "set enable_nestloop = off; set work_mem = '128MB'";
+
 /// Which namespaces are read beside the one that is worked in.
 pub(super) enum Others<'a> {
     /// All that somebody made.
@@ -178,11 +184,9 @@ pub(super) fn read(
         presence: Presence::default(),
         answers: BTreeMap::new(),
     };
-    // Right after a migration the server does not know yet how large its catalogues have become, and would look rows up one
-    // by one.
-    reader.session.execute("set enable_nestloop = off")?;
+    reader.session.execute(FOR_READING)?;
     reader.all(namespace, others)?;
-    reader.session.execute("reset enable_nestloop")?;
+    reader.session.execute("reset enable_nestloop; reset work_mem")?;
     Ok(introspect(reader.catalogue))
 }
 

@@ -226,6 +226,16 @@ impl PostgresSession {
         &self.url
     }
 
+    /// The mark that has the number of a transaction in it, where the question finds one.
+    fn numbered(&mut self, number: &str) -> Result<Option<String>, ServerError> {
+        let found = self.value(&format!(
+            "select concat_ws(' ', d.oid, to_regclass('hollow_oak_journal')::oid, number)
+             from pg_database d, ({number}) found (number)
+             where d.datname = current_database() and to_regclass('hollow_oak_journal') is not null"
+        ))?;
+        Ok(found.map(|found| format!("{} {} {:?} nothing since {found}", self.version, self.namespace, self.others)))
+    }
+
     /// Has the statements run, and takes all of it back.
     fn aside<T>(&mut self, work: impl FnOnce(&mut Self) -> Result<T, ServerError>) -> Result<T, ServerError> {
         let inside = self.value("select pg_current_xact_id_if_assigned()")?.is_some();
@@ -366,6 +376,23 @@ impl Session for PostgresSession {
     // The transaction sees what others did before it began, and its own tables.
     fn mark_after(&mut self, _: &str, _: usize) -> Result<Option<String>, ServerError> {
         self.catalogue_mark()
+    }
+
+    // Whatever changes a catalogue in a way that counts does so in a transaction with a number. Those that have ended are
+    // below the snapshot's upper end, and one that is under way is not seen (PostgreSQL 17, "Transaction ID and Snapshot
+    // Information Functions"). The two identifiers tell a copy of the database from it.
+    fn still_mark(&mut self) -> Result<Option<String>, ServerError> {
+        self.numbered("select pg_snapshot_xmax(pg_current_snapshot())::text")
+    }
+
+    // Before the transaction's own number all have to have ended, and been seen. Its commit is the next end; where parts of it
+    // had numbers of their own (savepoints), those are higher, and the text will be another.
+    fn still_mark_after(&mut self) -> Result<Option<String>, ServerError> {
+        self.numbered(
+            "select (own::text::numeric + 1)::text
+             from (select pg_current_snapshot() as seen, pg_current_xact_id() as own) moment
+             where pg_snapshot_xmin(seen) = own and pg_snapshot_xmax(seen) = own",
+        )
     }
 
     fn begin_still(&mut self) -> Result<(), ServerError> {

@@ -135,9 +135,22 @@ impl Database for Connection {
     fn glance(&self, project: &str) -> Result<(Events, Option<Remembered>), DatabaseError> {
         self.at_one_moment(|session| {
             let events = journal::read(session)?;
-            let mark = if events.is_empty() { None } else { session.catalogue_mark()? };
-            let seen = mark.map(|mark| journal::remembered(session, project, &mark)).transpose()?;
-            Ok((events, seen.flatten()))
+            if events.is_empty() {
+                return Ok((events, None));
+            }
+            let recall = |mark: Option<String>, session: &mut dyn Session| match mark {
+                Some(mark) => journal::remembered(session, project, &mark),
+                None => Ok(None),
+            };
+            let still = session.still_mark()?;
+            let seen = match recall(still, session)? {
+                Some(seen) => Some(seen),
+                None => {
+                    let mark = session.catalogue_mark()?;
+                    recall(mark, session)?
+                }
+            };
+            Ok((events, seen))
         })
     }
 

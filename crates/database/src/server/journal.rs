@@ -174,9 +174,11 @@ pub(super) fn keep_forms(session: &dyn Session, forms: &[StoredForm]) -> String 
     keep(session, rows.iter().map(|(kind, hash, content)| (*kind, hash.as_str(), content.as_str())))
 }
 
-/// The statement that keeps what was seen beside a mark of the catalogue.
-pub(super) fn keep_remembered(session: &dyn Session, project: &str, mark: &str, seen: &Remembered) -> String {
-    keep(session, [(remembered::KIND, &*Remembered::name(project, mark), &*seen.text())])
+/// The statement that keeps what was seen beside marks of the catalogue.
+pub(super) fn keep_remembered(session: &dyn Session, project: &str, marks: &[String], seen: &Remembered) -> String {
+    let names: Vec<String> = marks.iter().map(|mark| Remembered::name(project, mark)).collect();
+    let text = seen.text();
+    keep(session, names.iter().map(|name| (remembered::KIND, &**name, &*text)))
 }
 
 /// What was seen when the catalogue had this mark.

@@ -151,7 +151,8 @@ fn note(
         if let Some(Sighting { mark, remembered }) = seen
             && let Some(mark) = session.mark_after(mark, made)?
         {
-            closing.statements.push(journal::keep_remembered(session, entry.project, &mark, remembered));
+            let marks: Vec<String> = session.still_mark_after()?.into_iter().chain([mark]).collect();
+            closing.statements.push(journal::keep_remembered(session, entry.project, &marks, remembered));
         }
         session.commit_with(&closing)
     };
@@ -503,9 +504,11 @@ impl Run<'_, '_> {
     fn settle_outcome(&mut self) -> Result<(), Failure> {
         let mut observed = None;
         if let Some(outcome) = self.migrating.outcome {
+            let still = self.database(|session| session.still_mark_after())?;
             let (seen, mark) = self.check_marked(outcome)?;
             if let Some(mark) = mark {
-                let keep = journal::keep_remembered(self.session, self.migrating.entry.project, &mark, &seen);
+                let marks: Vec<String> = still.into_iter().chain([mark]).collect();
+                let keep = journal::keep_remembered(self.session, self.migrating.entry.project, &marks, &seen);
                 self.closing.statements.push(keep);
             }
             observed = Some(seen.expected);

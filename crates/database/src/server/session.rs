@@ -122,6 +122,19 @@ pub(crate) trait Session: Send {
     /// in the one that began with the mark, see [`Session::begin_still`].
     fn mark_after(&mut self, before: &str, statements: usize) -> Result<Option<String>, ServerError>;
 
+    /// A text that stays the same for as long as nothing at all is written on the whole server, and costs nothing to find
+    /// out; nothing where the server has no such thing.
+    fn still_mark(&mut self) -> Result<Option<String>, ServerError> {
+        Ok(None)
+    }
+
+    /// What that text will be right after the transaction that is open, if nothing else is written meanwhile; nothing while
+    /// somebody else's is under way. To be asked before the catalogue is read that it is kept beside, unless the
+    /// transaction sees one moment.
+    fn still_mark_after(&mut self) -> Result<Option<String>, ServerError> {
+        Ok(None)
+    }
+
     /// Begins a transaction that sees one moment, and what it changes itself.
     fn begin_still(&mut self) -> Result<(), ServerError>;
 

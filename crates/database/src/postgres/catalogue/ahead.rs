@@ -3,7 +3,7 @@
 use std::thread;
 
 use super::tables::{NUMBERING, RELATIONS};
-use super::{Reader, Row, optional};
+use super::{FOR_READING, Reader, Row, optional};
 use crate::error::DatabaseError;
 use crate::postgres::connect;
 use crate::server::{ServerError, Session};
@@ -54,7 +54,7 @@ impl Reader<'_> {
 /// What a session of its own is answered (PostgreSQL 17, "SET TRANSACTION", on snapshots).
 fn answers(url: &ServerUrl, snapshot: &str, questions: &[String]) -> Result<Vec<Vec<Row>>, DatabaseError> {
     let mut session = connect::another(url)?;
-    session.execute("set enable_nestloop = off")?;
+    session.execute(FOR_READING)?;
     session.begin_reading()?;
     session.execute(&format!("set transaction snapshot '{snapshot}'"))?;
     questions.iter().map(|sql| Ok(session.rows(sql)?)).collect()

@@ -314,9 +314,9 @@ impl Reader<'_> {
              join pg_class c on c.oid = con.conrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
                   and not c.relispartition
              left join pg_class rc on rc.oid = con.confrelid
-             left join pg_index i on i.indexrelid = con.conindid and con.contype in ('p', 'u')
-             left join pg_class ic on ic.oid = i.indexrelid
-             left join pg_tablespace ts on ts.oid = ic.reltablespace
+             left join (pg_index i join pg_class ic on ic.oid = i.indexrelid
+                                   left join pg_tablespace ts on ts.oid = ic.reltablespace)
+               on i.indexrelid = con.conindid and con.contype in ('p', 'u')
              where con.contype <> 't' and con.conparentid = 0"
         )
     }
