@@ -150,6 +150,9 @@ impl<'t> Line<'t> {
                     let ty = self.before.strip_suffix('(').map(last_word).filter(|ty| matches!(*ty, "text" | "bytes"));
                     ty.map(|ty| format!("write `{ty}`, which has no limit"))
                 }
+                _ if wanted.starts_with("`,` or the end") && self.column().is_some_and(|(_, ty)| ty == "enum") => {
+                    Some(format!("an enum is a type by its name alone: write `{found}`"))
+                }
                 _ if wanted.starts_with("`,` or the end") => {
                     clause(found).or_else(|| (found == "primary").then(|| "write `, primary key`".into()))
                 }
@@ -370,6 +373,7 @@ mod tests {
             "kind: enum('a', 'b')",
             "declare it beside the table, `enum kind { 'a', 'b' }`, and write its name here: `kind`",
         );
+        case("kind: enum temper, null", "an enum is a type by its name alone: write `temper`");
         case("note: text not null", "a column is not null unless it says `null`: leave it away");
         case("note: text, nullable", "write `null`");
         case("note: text?", "what may be null says so: `text, null`");

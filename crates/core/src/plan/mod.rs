@@ -8,6 +8,7 @@
 //! Must not: write SQL, or look at a database.
 
 mod answer;
+mod beginning;
 mod burden;
 mod choices;
 mod deferred;

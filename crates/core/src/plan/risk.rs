@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 use std::str::FromStr;
 
+use super::beginning::Beginning;
 use super::burden::{Blocks, Burden};
 use super::choices::{Choices, Kept};
 use super::renaming;
@@ -167,7 +168,8 @@ impl<'a> Known<'a> {
                 key.columns.iter().any(empty) && (key.columns.len() == 1 || key.attributes.is_empty())
             }
             Constraint::Unique(key) => key.columns.iter().any(|one| empty(&one.name)) && key.attributes.is_empty(),
-            Constraint::PrimaryKey(_) | Constraint::Check(_) => false,
+            Constraint::PrimaryKey(_) => false,
+            Constraint::Check(check) => self.begins_within(table, check),
         };
         let asks_the_same = |other: &Constraint| match (other, constraint) {
             (Constraint::ForeignKey(old), Constraint::ForeignKey(new)) => {
@@ -188,14 +190,23 @@ impl<'a> Known<'a> {
 
     /// Whether no row has a value in a column, which this plan has just added.
     fn comes_empty(&self, table: &str, column: &str) -> bool {
+        self.beginning(table, column) == Beginning::Empty
+    }
+
+    /// Whether every row begins with what a check lets through, in a column that this plan has just added.
+    fn begins_within(&self, table: &str, check: &Check) -> bool {
+        let [column] = check.expression.columns() else { return false };
+        self.beginning(table, &column.name).meets(check)
+    }
+
+    /// What every row has in a column that this plan has just added.
+    fn beginning(&self, table: &str, column: &str) -> Beginning<'_> {
         let name = (table.to_owned(), column.to_owned());
-        let has_none = |column: &Column| {
-            column.nullable && column.default.is_none() && column.generated.is_none() && !column.numbers_rows()
-        };
-        self.added.contains(&name)
-            && !self.filled.contains_key(&name)
-            && !self.written.contains(table)
-            && self.to.table(table).and_then(|table| table.column(column)).is_some_and(has_none)
+        if !self.added.contains(&name) || self.filled.contains_key(&name) || self.written.contains(table) {
+            return Beginning::Unknown;
+        }
+        let column = self.to.table(table).and_then(|table| table.column(column));
+        column.map_or(Beginning::Unknown, Beginning::of)
     }
 
     /// Whether rows may be told apart by a column.
@@ -299,7 +310,9 @@ fn to_rows(risks: &mut Risks<'_>, step: &Step) {
         Step::DropColumn { table, column } if among(&known.added, table, column) => {}
         Step::DropColumn { table, column } => risks.dropped(table, column),
         Step::AddColumn { table, column, checks, key, .. } => {
-            if !checks.is_empty() && (column.default.is_some() || column.generated.is_some()) {
+            let begins = Beginning::of(column);
+            let gets_one = column.default.is_some() || column.generated.is_some();
+            if gets_one && !checks.iter().all(|check| begins.meets(check)) {
                 risks.add(
                     RiskKind::MayRefuse,
                     format!("fails if {table} has rows for which {} does not meet its check", column.name),
@@ -363,6 +376,14 @@ fn to_rows(risks: &mut Risks<'_>, step: &Step) {
         Step::RemakeEnum(swap) => risks.enumeration(swap),
         Step::RebuildTable(rebuild) => risks.rebuild(rebuild),
     }
+}
+
+/// What every row has in a column that a rebuild adds and does not copy.
+fn beginning_in<'r>(rebuild: &'r Rebuild, column: &str) -> Beginning<'r> {
+    let is_new = rebuild.alteration.from.column(column).is_none();
+    let new = rebuild.alteration.to.column(column).filter(|_| is_new);
+    let new = new.filter(|new| rebuild.copied.iter().all(|(name, _)| *name != new.name));
+    new.map_or(Beginning::Unknown, Beginning::of)
 }
 
 struct Risks<'a> {
@@ -571,18 +592,26 @@ impl Risks<'_> {
 
     fn rebuild(&mut self, rebuild: &Rebuild) {
         let table = &rebuild.alteration.to;
+        let beginning = |name: &str| beginning_in(rebuild, name);
+        let is_empty = |name: &String| beginning(name) == Beginning::Empty;
         for change in &rebuild.alteration.items {
             match change {
                 ItemChange::Column(change) => self.column(table, change, &rebuild.copied),
                 ItemChange::PrimaryKey(Change::Add(key) | Change::Alter { to: key, .. }) => {
                     self.key(&table.name, &key.columns)
                 }
+                // Rows without a value are not alike, and reference nothing.
+                ItemChange::Unique(Change::Add(key)) if key.columns.iter().any(|one| is_empty(&one.name)) => {}
                 ItemChange::Unique(Change::Add(key) | Change::Alter { to: key, .. }) => {
                     self.key(&table.name, &key.columns)
                 }
+                ItemChange::ForeignKey(Change::Add(key)) if key.columns.iter().any(is_empty) => {}
                 ItemChange::ForeignKey(Change::Add(key) | Change::Alter { to: key, .. }) => {
                     self.reference(&table.name, key);
                 }
+                ItemChange::Check(Change::Add(check))
+                    if let [column] = check.expression.columns()
+                        && beginning(&column.name).meets(check) => {}
                 ItemChange::Check(Change::Add(check) | Change::Alter { to: check, .. }) => {
                     self.check(&table.name, check);
                 }
