@@ -50,6 +50,22 @@ fn assert_says(answer: &Answer, sentences: &[&str]) {
 }
 
 #[test]
+fn what_a_new_column_begins_with_is_no_risk_where_every_rule_allows_it() {
+    on_each_provider(|provider| {
+        let here = filled(provider);
+        let before = here.query(HIVES);
+        let more = "mood:       temper, default calm\n    second:     temper, null\n    tag:        text(12), null, unique\n    \
+                    helper_id:  int32, null, references keeper\n    notes:";
+        here.project.declare(&BEFORE.replace("notes:", more));
+        let drafted = here.project.draft("moods", &[]);
+        assert!(!drafted.contains("may refuse"), "{provider}: {drafted}");
+        here.project.ok(&["apply", "--yes"]);
+        assert_eq!(here.query("select count(*) from hive where mood = 'calm' and second is null"), ["4"], "{provider}");
+        assert_eq!(here.query(HIVES), before, "{provider}");
+    });
+}
+
+#[test]
 fn what_would_be_refused_is_counted_before_anything_runs() {
     on_each_provider(|provider| {
         let here = filled(provider);
