@@ -19,6 +19,7 @@ mod misfits;
 mod naming;
 mod origin;
 pub mod others;
+mod places;
 pub mod postgres;
 mod quoting;
 mod reading;

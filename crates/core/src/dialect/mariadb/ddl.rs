@@ -16,6 +16,7 @@ use std::collections::BTreeSet;
 use super::Flavor;
 use super::catalogue::{Catalogue, ColumnRow, PartRow, TableRow, introspect};
 use crate::Span;
+use crate::dialect::places::Places;
 use crate::dialect::reading::{OrStop, Read, Statements, Stop, blanked};
 use crate::physical::Introspected;
 use crate::sql::Cursor;
@@ -107,6 +108,8 @@ pub(in crate::dialect) struct Reader {
     fires: Vec<Fires>,
     /// Tables and sequences of the session that runs the file.
     temporary: BTreeSet<String>,
+    places: Places<String>,
+    column_places: Places<String>,
 }
 
 /// A trigger, and when it fires.
@@ -189,7 +192,9 @@ impl Reader {
     /// A reader for one of the two.
     pub(in crate::dialect) fn new(flavor: Flavor) -> Self {
         let (made, fires) = (Vec::new(), Vec::new());
-        Self { flavor, catalogue: Catalogue::default(), made, fires, temporary: BTreeSet::new() }
+        let [places, column_places] = [Places::default(), Places::default()];
+        let (catalogue, temporary) = (Catalogue::default(), BTreeSet::new());
+        Self { flavor, catalogue, made, fires, temporary, places, column_places }
     }
 
     // ---- names --------------------------------------------------------------------------------------------------
@@ -203,7 +208,11 @@ impl Reader {
     }
 
     fn has(&self, table: &str) -> bool {
-        self.catalogue.tables.iter().any(|row| row.name == table)
+        self.table_at(table).is_some()
+    }
+
+    fn table_at(&self, table: &str) -> Option<usize> {
+        self.places.find(&self.catalogue.tables, table, |row| row.name == table, |_| true)
     }
 
     fn table(&self, cursor: &mut Cursor<'_>) -> Reading<String> {
@@ -219,13 +228,19 @@ impl Reader {
     }
 
     fn table_row(&mut self, table: &str) -> Option<&mut TableRow> {
-        self.catalogue.tables.iter_mut().find(|row| row.name == table)
+        self.table_at(table).map(|at| &mut self.catalogue.tables[at])
     }
 
     fn column(&mut self, table: &str, name: &str) -> Reading<&mut ColumnRow> {
-        let missing = Stop::Because(format!("there is no column `{name}` in `{table}`"));
-        let mut rows = self.catalogue.columns.iter_mut();
-        rows.find(|row| row.table == table && row.name.eq_ignore_ascii_case(name)).ok_or(missing)
+        match self.column_at(table, name) {
+            Some(at) => Ok(&mut self.catalogue.columns[at]),
+            None => Err(Stop::Because(format!("there is no column `{name}` in `{table}`"))),
+        }
+    }
+
+    fn column_at(&self, table: &str, name: &str) -> Option<usize> {
+        let is_it = |row: &ColumnRow| row.name.eq_ignore_ascii_case(name);
+        self.column_places.find(&self.catalogue.columns, table, |row| row.table == table, is_it)
     }
 }
 

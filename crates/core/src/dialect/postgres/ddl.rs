@@ -25,6 +25,7 @@ use super::catalogue::{Catalogue, ColumnRow, IndexRow, OtherRow, SequenceRow, de
 use super::quote::{literal, quote, quote_object};
 use super::render::object_name;
 use super::types::type_name;
+use crate::dialect::places::Places;
 use crate::dialect::reading::{OrStop, Read, Statements, Stop};
 use crate::physical::{Introspected, ObjectKind, qualified};
 use crate::sql::{Cursor, TokenKind};
@@ -124,6 +125,9 @@ pub(in crate::dialect) struct Reader {
     attached: Vec<(String, String)>,
     /// Tables, views and sequences of the session that runs the file.
     temporary: BTreeSet<String>,
+    places: Places<u32>,
+    name_places: Places<String>,
+    column_places: Places<u32>,
 }
 
 impl Statements for Reader {
@@ -200,11 +204,17 @@ impl Reader {
     }
 
     fn oid(&self, table: &str) -> Option<u32> {
-        self.catalogue.tables.iter().find(|row| row.name == table).map(|row| row.oid)
+        let rows = &self.catalogue.tables;
+        let at = self.name_places.find(rows, table, |row| row.name == table, |_| true)?;
+        Some(rows[at].oid)
     }
 
     fn table_name(&self, oid: u32) -> String {
-        self.catalogue.tables.iter().find(|row| row.oid == oid).map(|row| row.name.clone()).unwrap_or_default()
+        self.table_at(oid).map(|at| self.catalogue.tables[at].name.clone()).unwrap_or_default()
+    }
+
+    fn table_at(&self, oid: u32) -> Option<usize> {
+        self.places.find(&self.catalogue.tables, &oid, |row| row.oid == oid, |_| true)
     }
 
     fn number(&self, oid: u32, column: &str) -> Option<i16> {
@@ -226,8 +236,11 @@ impl Reader {
     }
 
     fn column(&mut self, oid: u32, name: &str) -> Reading<&mut ColumnRow> {
-        let missing = Stop::Because(format!("there is no column `{name}` in `{}`", self.table_name(oid)));
-        self.catalogue.columns.iter_mut().find(|row| row.table == oid && row.name == name).ok_or(missing)
+        let rows = &self.catalogue.columns;
+        match self.column_places.find(rows, &oid, |row| row.table == oid, |row| row.name == name) {
+            Some(at) => Ok(&mut self.catalogue.columns[at]),
+            None => Err(Stop::Because(format!("there is no column `{name}` in `{}`", self.table_name(oid)))),
+        }
     }
 
     fn is_taken(&self, oid: u32, name: &str) -> bool {

@@ -1,6 +1,8 @@
 //! Keys, indexes, references and checks in a file, and what the server makes of them when all are known.
 
-use super::{Kind, Made, Reader, Reading, text_of};
+use std::collections::BTreeMap;
+
+use super::{ColumnRow, Kind, Made, Reader, Reading, text_of};
 use crate::dialect::mariadb::Flavor;
 use crate::dialect::mariadb::catalogue::{PartRow, ReferenceRow};
 use crate::dialect::mariadb::lower::widest_character;
@@ -272,7 +274,9 @@ impl Reader {
         let flavor = self.flavor;
         for one in &mut self.made {
             let mut is_long = false;
-            let table = self.catalogue.tables.iter().find(|row| row.name == one.table);
+            let tables = &self.catalogue.tables;
+            let table =
+                self.places.find(tables, &*one.table, |row| row.name == one.table, |_| true).map(|at| &tables[at]);
             // In memory an index is one by hash unless it says otherwise (MariaDB, "Storage Engine Index Types").
             let is_in_memory = table.is_some_and(|row| row.engine.eq_ignore_ascii_case("memory"));
             for part in &mut one.parts {
@@ -283,9 +287,11 @@ impl Reader {
                 if part.method == "HASH" && !is_in_memory {
                     part.method = "BTREE".into();
                 }
-                let column = self.catalogue.columns.iter().find(|row| {
-                    row.table == one.table
-                        && part.column.as_ref().is_some_and(|name| name.eq_ignore_ascii_case(&row.name))
+                let columns = &self.catalogue.columns;
+                let column = part.column.as_ref().and_then(|name| {
+                    let is_it = |row: &ColumnRow| name.eq_ignore_ascii_case(&row.name);
+                    let at = self.column_places.find(columns, &*one.table, |row| row.table == one.table, is_it)?;
+                    Some(&columns[at])
                 });
                 let length = column.and_then(|row| {
                     let lower = row.ty.to_ascii_lowercase();
@@ -323,27 +329,28 @@ impl Reader {
         let takes_over = |(at, index): (usize, &Made), (other_at, other): (usize, &Made)| {
             at != other_at && other.serves(index) && (other_at > at || other.parts.len() > index.parts.len())
         };
+        let (others, needed) = (by_table(&all), by_table(&of_references));
         let stays = |(at, index): (usize, &Made)| {
-            !all.iter().any(|other| other.serves(index))
-                && !of_references.iter().enumerate().any(|other| takes_over((at, index), other))
+            let mut others = others.get(&*index.table).into_iter().flatten();
+            let mut needed = needed.get(&*index.table).into_iter().flatten();
+            !others.any(|(_, other)| other.serves(index)) && !needed.any(|other| takes_over((at, index), *other))
         };
         let kept: Vec<bool> = of_references.iter().enumerate().map(stays).collect();
         for (mut index, _) in of_references.into_iter().zip(kept).filter(|(_, stays)| *stays) {
             index.parts.iter_mut().for_each(|part| part.peculiarities.clear());
             all.push(index);
         }
-        let mut taken: Vec<(String, String)> =
-            all.iter().filter_map(|one| Some((one.table.clone(), one.name.clone()?.to_lowercase()))).collect();
+        let mut taken: BTreeMap<String, Vec<String>> = BTreeMap::new();
+        for one in &all {
+            taken.entry(one.table.clone()).or_default().extend(one.name.as_ref().map(|name| name.to_lowercase()));
+        }
         for mut index in all {
             let name = match (&index.name, index.kind) {
                 (_, Kind::Primary) => "PRIMARY".to_owned(),
                 (Some(name), _) => name.clone(),
-                (None, _) => {
-                    let own = taken.iter().filter(|(table, _)| *table == index.table).map(|(_, name)| name.clone());
-                    free_name(&index, &own.collect::<Vec<_>>())
-                }
+                (None, _) => free_name(&index, taken.get(&index.table).map_or(&[], Vec::as_slice)),
             };
-            taken.push((index.table.clone(), name.to_lowercase()));
+            taken.entry(index.table.clone()).or_default().push(name.to_lowercase());
             for part in &mut index.parts {
                 part.table.clone_from(&index.table);
                 part.index.clone_from(&name);
@@ -352,6 +359,15 @@ impl Reader {
             self.catalogue.parts.append(&mut index.parts);
         }
     }
+}
+
+/// Indexes by their tables, each with its place in the list.
+fn by_table(indexes: &[Made]) -> BTreeMap<&str, Vec<(usize, &Made)>> {
+    let mut found: BTreeMap<&str, Vec<(usize, &Made)>> = BTreeMap::new();
+    for (at, one) in indexes.iter().enumerate() {
+        found.entry(&one.table).or_default().push((at, one));
+    }
+    found
 }
 
 /// How many bytes a part of a key has at most; a longer one is cut, or is a hash where it is unique (MariaDB 10.11, "InnoDB

@@ -188,11 +188,12 @@ impl Reader {
             collation = Some(self.collation(cursor)?);
         }
         // The usual one is worth saying where what is read has another.
-        let read = Expression::read(cursor.between(start, cursor.at()), SYNTAX);
-        let has_own = |column: &ColumnRow| column.table == row.table && column.collation.is_some();
-        let mut collated = self.catalogue.columns.iter().filter(|column| has_own(column));
-        let is_usual = !collated.any(|column| read.mentions(&column.name));
-        collation.take_if(|name| name == "default" && is_usual);
+        if collation.as_deref() == Some("default") {
+            let read = Expression::read(cursor.between(start, cursor.at()), SYNTAX);
+            let has_own = |column: &ColumnRow| column.table == row.table && column.collation.is_some();
+            let mut collated = self.catalogue.columns.iter().filter(|column| has_own(column));
+            collation = collation.filter(|_| collated.any(|column| read.mentions(&column.name)));
+        }
         let mut operators = None;
         if !cursor.is_one_of(&["asc", "desc", "nulls"]) && !matches!(cursor.peek(), "," | ")") {
             let class = self.operator_class(cursor)?;

@@ -123,7 +123,8 @@ impl Reader {
     /// A unique constraint that says what the primary key or one before it says is not made (PostgreSQL 15,
     /// `parse_utilcmd.c`, `transformIndexConstraints`).
     pub(super) fn leave_out_doubled(&mut self, oid: u32) {
-        let mut at = 0;
+        let Some(first) = self.catalogue.constraints.iter().position(|row| row.table == oid) else { return };
+        let mut at = first;
         while let Some(row) = self.catalogue.constraints.get(at) {
             let says_the_same = |other: &ConstraintRow| {
                 other.table == oid
@@ -133,8 +134,10 @@ impl Reader {
             };
             let is_doubled = row.table == oid
                 && row.kind == 'u'
-                && (self.catalogue.constraints.iter().any(|other| other.kind == 'p' && says_the_same(other))
-                    || self.catalogue.constraints[..at].iter().any(|other| other.kind == 'u' && says_the_same(other)));
+                && (self.catalogue.constraints[first..].iter().any(|other| other.kind == 'p' && says_the_same(other))
+                    || self.catalogue.constraints[first..at]
+                        .iter()
+                        .any(|other| other.kind == 'u' && says_the_same(other)));
             match is_doubled {
                 true => self.remove_constraint(at),
                 false => at += 1,
@@ -289,7 +292,7 @@ impl Reader {
     }
 
     pub(super) fn table_row(&mut self, oid: u32) -> &mut TableRow {
-        let at = self.catalogue.tables.iter().position(|row| row.oid == oid).unwrap_or_default();
+        let at = self.table_at(oid).unwrap_or_default();
         &mut self.catalogue.tables[at]
     }
 
