@@ -253,7 +253,8 @@ impl Reader {
         }
         cursor.go_to(start);
         let oid = self.table(cursor)?;
-        let before = self.statistics_of(oid);
+        let has_parts = || self.catalogue.others.iter().any(|row| row.kind == ObjectKind::Partition);
+        let statistics = (!is_alone && has_parts()).then(|| self.statistics_of(oid));
         let heritage = (!is_alone && self.has_heirs(oid)).then(|| self.heritage(oid));
         loop {
             self.table_action(cursor, oid)?;
@@ -261,7 +262,7 @@ impl Reader {
                 break;
             }
         }
-        if !is_alone {
+        if let Some(before) = statistics {
             let new = self.statistics_of(oid).into_iter().filter(|one| !before.contains(one));
             self.hand_down(&name, &new.collect::<Vec<_>>());
         }
