@@ -198,6 +198,15 @@ impl Bench {
         timed(&mut self.command(&folder, &["draft", "all"]), None)?;
         let made = timed(&mut self.command(&folder, &["apply", "--yes"]), None)?;
         println!("{:44} {:>9.1}", format!("{}: apply {tables} tables", provider.title()), ms(made));
+        let status = |when: &str| {
+            let pair = interleaved(
+                || timed(&mut self.command(&folder, &["status"]), None),
+                || timed(&mut client(server, &database), Some("select 1;\n")),
+            )?;
+            row(&format!("{}: status{when}, {tables} tables / client, select 1", provider.title()), pair, Some(1.0));
+            Ok::<(), String>(())
+        };
+        status("")?;
         let (name, goal) = if provider == Provider::Postgres { ("pg_dump", 0.35) } else { ("mariadb-dump", 0.15) };
         let pair = interleaved(
             || timed(&mut self.command(&folder, &["diff", "live", "declared"]), None),
@@ -223,12 +232,7 @@ impl Bench {
             || timed(&mut dumper(server, &database), None),
         )?;
         row(&format!("{}: adopt, {tables} tables / {name}", provider.title()), pair, Some(1.0));
-        let pair = interleaved(
-            || timed(&mut self.command(&folder, &["status"]), None),
-            || timed(&mut client(server, &database), Some("select 1;\n")),
-        )?;
-        row(&format!("{}: status, {tables} tables / client, select 1", provider.title()), pair, Some(1.0));
-        Ok(())
+        status(", others wrote")
     }
 
     fn migrations_on(&self, server: &PrivateServer) -> Result<(), String> {

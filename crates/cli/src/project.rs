@@ -407,7 +407,11 @@ pub struct ScriptFile {
 impl ScriptFile {
     /// Reads a script's file.
     pub fn read(path: PathBuf) -> Result<Self> {
-        let text = read_file(&path)?.replace("\r\n", "\n");
+        let mut text = read_file(&path)?;
+        // A baseline of thousands of tables has megabytes, which need not be copied for nothing.
+        if text.contains('\r') {
+            text = text.replace("\r\n", "\n");
+        }
         Ok(Self { path, text })
     }
 
