@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use std::hash::Hash;
 
 /// Where the first row of each owner was when it was last looked for. Rows of one owner stand together as a rule, so that most
-/// lookups need not go through all the others; a list of which nobody told anything is looked through, from its end.
+/// lookups need not go through all the others; where that finds nothing, the whole list is looked through, from its end.
 #[derive(Debug, Default)]
 pub(super) struct Places<K>(RefCell<HashMap<K, usize>>);
 

@@ -108,6 +108,7 @@ pub(in crate::dialect) struct Reader {
     fires: Vec<Fires>,
     /// Tables and sequences of the session that runs the file.
     temporary: BTreeSet<String>,
+    /// Where tables stand, by name, and the columns of each.
     places: Places<String>,
     column_places: Places<String>,
 }

@@ -125,6 +125,7 @@ pub(in crate::dialect) struct Reader {
     attached: Vec<(String, String)>,
     /// Tables, views and sequences of the session that runs the file.
     temporary: BTreeSet<String>,
+    /// Where tables stand, by number and by name, and the columns of each.
     places: Places<u32>,
     name_places: Places<String>,
     column_places: Places<u32>,
