@@ -131,12 +131,13 @@ pub trait Database: Send {
     /// Where the database does not answer.
     fn kept_scripts(&self, up_sha: &str, down_sha: &str) -> Result<Option<KeptScripts>, DatabaseError>;
 
-    /// What has to be kept around a migration's steps, and the state of the schema that this is true of.
+    /// What has to be kept around the steps of each of some migrations, and the state of the schema that this is true of. The
+    /// catalogue is read once for all.
     ///
     /// # Errors
     ///
     /// Where the database does not answer.
-    fn preflight(&self, script: &hollow_oak_core::script::Script) -> Result<Preflight, DatabaseError>;
+    fn preflight(&self, scripts: &[&hollow_oak_core::script::Script]) -> Result<Vec<Preflight>, DatabaseError>;
 
     /// Whether a run of the project is under way now.
     ///

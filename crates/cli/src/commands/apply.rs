@@ -82,7 +82,7 @@ pub fn run(args: &ApplyArgs, global: &Global, output: &mut Output) -> Result<Exi
     if pending.is_empty() {
         return nothing_to_do(&project, &history, &state, &target, global, output);
     }
-    let preflights = pending.iter().map(|one| Ok(database.preflight(&one.script)?)).collect::<Result<Vec<_>>>()?;
+    let preflights = database.preflight(&pending.iter().map(|one| &one.script).collect::<Vec<_>>())?;
     for (one, preflight) in pending.iter().zip(&preflights) {
         refuse_broken(preflight, &one.migration.folder, &target.name)?;
     }

@@ -59,8 +59,9 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
         chosen.into_iter().map(|applied| read(&history, applied, &*database, &target)).collect::<Result<Vec<_>>>()?;
     refuse_half_changed_values(&leaving, &state, &target)?;
     refuse_purged(&leaving, &state, &*database, &target)?;
-    for one in &leaving {
-        refuse_broken(&database.preflight(&one.script)?, &one.label(), &target.name)?;
+    let preflights = database.preflight(&leaving.iter().map(|one| &one.script).collect::<Vec<_>>())?;
+    for (one, preflight) in leaving.iter().zip(&preflights) {
+        refuse_broken(preflight, &one.label(), &target.name)?;
     }
     if args.dry_run {
         dry_run(&leaving, &target, global, output);
@@ -74,7 +75,7 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
             target.name,
             dim(format_args!("{}; {}", target.url, project.migrations_found(&history)))
         ));
-        for (at, one) in leaving.iter().enumerate() {
+        for (at, (one, preflight)) in leaving.iter().zip(&preflights).enumerate() {
             let unfinished = state.journal.unfinished.as_ref().filter(|one_| one_.migration == one.applied.migration);
             let interrupted = match unfinished.map(|unfinished| unfinished.direction) {
                 Some(Direction::Up) => "  was interrupted on its way up; what of it was done is undone",
@@ -83,7 +84,7 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
             };
             output.line(format_args!("\n{}{}", strong(one.label()), accent(interrupted)));
             show_steps(&one.script, &one.records(&project, &target)?, output);
-            show_preflight(&database.preflight(&one.script)?, output);
+            show_preflight(preflight, output);
             if at + 1 == leaving.len() {
                 counted.show(&target.name, output);
             }
@@ -113,7 +114,7 @@ pub fn run(args: &RevertArgs, global: &Global, output: &mut Output) -> Result<Ex
         &state,
         &target,
         (&overrides, reason.as_deref()),
-        args.interrupted.undecided(),
+        (preflights.first().map(|one| one.schema_state), args.interrupted.undecided()),
         &mut *database,
         output,
     )?;
@@ -385,7 +386,7 @@ fn run_all(
     state: &State,
     target: &Target,
     (overrides, reason): (&str, Option<&str>),
-    undecided: Option<Undecided>,
+    (mut schema_state, undecided): (Option<i64>, Option<Undecided>),
     database: &mut dyn Database,
     output: &mut Output,
 ) -> Result<()> {
@@ -393,7 +394,6 @@ fn run_all(
     let mut managed = state.expected().clone();
     for (at, one) in leaving.iter().enumerate() {
         let outcome = outcome(project, history, one, &managed, target)?;
-        let preflight = database.preflight(&one.script)?;
         let scripts = Scripts {
             up: &one.scripts.up,
             up_sha: one.applied.up_sha.as_deref().unwrap_or_default(),
@@ -411,7 +411,6 @@ fn run_all(
             expected: "",
             oak_version: env!("CARGO_PKG_VERSION"),
         };
-        let schema_state = Some(preflight.schema_state);
         let unfinished = state.journal.unfinished.as_ref().filter(|_| at == 0);
         let resume = unfinished.map(|unfinished| Resume {
             steps_done: if unfinished.direction == Direction::Down { unfinished.steps_done } else { 0 },
@@ -423,7 +422,7 @@ fn run_all(
             keep: &[scripts],
             script: &one.script,
             last_seq,
-            schema_state,
+            schema_state: schema_state.take(),
             outcome: outcome.as_ref(),
             is_followed: at + 1 < leaving.len(),
             resume,

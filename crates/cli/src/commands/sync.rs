@@ -105,7 +105,9 @@ pub fn run(args: &SyncArgs, global: &Global, output: &mut Output) -> Result<Exit
     refuse_loss("oak sync", &args.accept, &plan)?;
     let script = Script::read(target.dialect, &text)
         .map_err(|error| Failure::new(format!("the generated script cannot be read back: {error}")))?;
-    refuse_broken(&database.preflight(&script)?, "this", &target.name)?;
+    for preflight in database.preflight(&[&script])? {
+        refuse_broken(&preflight, "this", &target.name)?;
+    }
     if !confirm(&format!("run it on {}?", target.name), global, output)? {
         output.line("nothing was changed");
         return Ok(Exit::Failed);

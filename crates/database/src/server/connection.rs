@@ -174,17 +174,20 @@ impl Database for Connection {
     }
 
     // PostgreSQL knows what a view or trigger reads, follows a rename, and refuses a drop.
-    fn preflight(&self, script: &Script) -> Result<Preflight, DatabaseError> {
+    fn preflight(&self, scripts: &[&Script]) -> Result<Vec<Preflight>, DatabaseError> {
         let takes_names = |object: &str| {
             ["rename-table ", "rename-column ", "drop-column "].iter().any(|kind| object.starts_with(kind))
         };
-        if self.provider == Provider::Postgres || !script.steps.iter().any(|step| takes_names(&step.object)) {
-            return Ok(Preflight::default());
+        let nothing = vec![Preflight::default(); scripts.len()];
+        let mut steps = scripts.iter().flat_map(|script| &script.steps);
+        if self.provider == Provider::Postgres || !steps.any(|step| takes_names(&step.object)) {
+            return Ok(nothing);
         }
-        self.with(Preflight::default(), |session| {
+        self.with(nothing, |session| {
             let syntax = session.dialect().syntax();
             let live = introspect(session)?.schema;
-            Ok(Preflight { broken: preflight::broken(script, &live, syntax), ..Preflight::default() })
+            let broken = scripts.iter().map(|script| preflight::broken(script, &live, syntax));
+            Ok(broken.map(|broken| Preflight { broken, ..Preflight::default() }).collect())
         })
     }
 

@@ -125,8 +125,8 @@ impl Database for Connection {
         journal::kept_scripts(&self.inner, up_sha, down_sha)
     }
 
-    fn preflight(&self, script: &Script) -> Result<Preflight, DatabaseError> {
-        preflight::preflight(&self.inner, script)
+    fn preflight(&self, scripts: &[&Script]) -> Result<Vec<Preflight>, DatabaseError> {
+        scripts.iter().map(|script| preflight::preflight(&self.inner, script)).collect()
     }
 
     fn run(&mut self, migrating: &Migrating<'_>, waiting: &mut dyn FnMut(Waiting)) -> Result<Ran, Failure> {
