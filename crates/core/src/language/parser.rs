@@ -8,9 +8,7 @@ mod declarations;
 mod tables;
 mod trivia;
 
-use logos::Logos;
-
-use super::lexer::Token;
+use super::lexer::{Seen, Token, look_at};
 use super::mistake::{Mistake, MistakeKind};
 use super::syntax::{ClauseKind, Column, File, Item, Name, Spanned};
 use crate::Span;
@@ -27,14 +25,6 @@ pub fn parse(source: &str) -> (File, Vec<Mistake>) {
 }
 
 type Parsed<T> = Result<T, Mistake>;
-
-/// What stands at an offset.
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Seen {
-    Token(Token),
-    Unreadable,
-    End,
-}
 
 struct Parser<'a> {
     source: &'a str,
@@ -104,22 +94,11 @@ pub(crate) fn dedented(text: &str) -> String {
 }
 
 impl<'a> Parser<'a> {
-    fn look_at(&self, offset: usize) -> (Seen, Span) {
-        let mut lexer = Token::lexer(&self.source[offset..]);
-        let token = lexer.next();
-        let span = Span::new(offset + lexer.span().start, offset + lexer.span().end);
-        match token {
-            Some(Ok(token)) => (Seen::Token(token), span),
-            Some(Err(())) => (Seen::Unreadable, span),
-            None => (Seen::End, Span::new(self.source.len(), self.source.len())),
-        }
-    }
-
     fn peek(&mut self) -> (Seen, Span) {
         match self.ahead {
             Some((at, seen, span)) if at == self.at => (seen, span),
             _ => {
-                let (seen, span) = self.look_at(self.at);
+                let (seen, span) = look_at(self.source, self.at);
                 self.ahead = Some((self.at, seen, span));
                 (seen, span)
             }
@@ -129,7 +108,7 @@ impl<'a> Parser<'a> {
     /// The token after the next one.
     fn peek_second(&mut self) -> (Seen, Span) {
         let (_, span) = self.peek();
-        self.look_at(span.end)
+        look_at(self.source, span.end)
     }
 
     fn bump(&mut self) -> Span {

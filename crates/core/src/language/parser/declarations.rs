@@ -1,8 +1,8 @@
 //! Declarations but for tables.
 
-use super::{DECLARATIONS, Parsed, Parser, Seen, dedented};
+use super::{DECLARATIONS, Parsed, Parser, dedented};
 use crate::Span;
-use crate::language::lexer::Token;
+use crate::language::lexer::{Seen, Token, look_at};
 use crate::language::mistake::{Mistake, MistakeKind};
 use crate::language::sugar;
 use crate::language::syntax::{
@@ -344,11 +344,11 @@ impl Parser<'_> {
     fn program_goes_on(&mut self) -> bool {
         let mut offset = self.at;
         loop {
-            match self.look_at(offset) {
+            match look_at(self.source, offset) {
                 (Seen::Token(Token::Newline | Token::Comment), span) => offset = span.end,
                 (Seen::Token(Token::Comma | Token::Fence), _) => return true,
                 (Seen::Token(Token::Word), span) => {
-                    let next = self.look_at(span.end).0;
+                    let next = look_at(self.source, span.end).0;
                     return match span.text(self.source) {
                         "drop" | "create" => next == Seen::Token(Token::Fence),
                         "after" => matches!(next, Seen::Token(Token::Word | Token::Quoted)),

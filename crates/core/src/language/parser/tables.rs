@@ -1,8 +1,8 @@
 //! Tables and their items.
 
-use super::{ITEMS, Parsed, Parser, Seen};
+use super::{ITEMS, Parsed, Parser};
 use crate::Span;
-use crate::language::lexer::Token;
+use crate::language::lexer::{Seen, Token, look_at};
 use crate::language::mistake::{Mistake, MistakeKind};
 use crate::language::syntax::{
     Check, ForeignKey, Index, IndexPart, Item, ItemKind, Key, PartKey, Spanned, Table, Trivia,
@@ -75,7 +75,7 @@ impl Parser<'_> {
         }
         let (seen, span) = self.peek_second();
         matches!(seen, Seen::Token(Token::Word | Token::Quoted))
-            && self.look_at(span.end).0 == Seen::Token(Token::OpenBrace)
+            && look_at(self.source, span.end).0 == Seen::Token(Token::OpenBrace)
     }
 
     fn parse_item(&mut self, start: usize) -> Parsed<Item> {

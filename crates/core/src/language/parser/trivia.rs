@@ -1,8 +1,8 @@
 //! Comments and blank lines, and what they stand before.
 
-use super::{Parsed, Parser, Seen};
+use super::{Parsed, Parser};
 use crate::Span;
-use crate::language::lexer::Token;
+use crate::language::lexer::{Seen, Token, look_at};
 use crate::language::syntax::Trivia;
 use crate::sql::matching_parenthesis;
 
@@ -53,7 +53,7 @@ impl Parser<'_> {
     pub(super) fn continues(&mut self) -> bool {
         let mut offset = self.at;
         loop {
-            match self.look_at(offset) {
+            match look_at(self.source, offset) {
                 (Seen::Token(Token::Newline | Token::Comment), span) => offset = span.end,
                 (seen, _) => return seen == Seen::Token(Token::Comma),
             }
