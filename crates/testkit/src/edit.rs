@@ -285,7 +285,7 @@ fn edit_table(rng: &mut Chance, parts: &Parts, table: &mut Table) {
                 }
                 column.default.clear();
                 column.nullable = true;
-                column.generated = vec![Scoped::all(expression)];
+                column.generated = [Scoped::all(expression)].into();
             }
             if let Some(name) = changed {
                 drop_mentions(table, &name);
@@ -317,7 +317,7 @@ fn edit_table(rng: &mut Chance, parts: &Parts, table: &mut Table) {
             if let Some(column) = column
                 && (is_sqlite || matches!(column.ty, Type::Text(_)))
             {
-                column.collate = vec![Scoped::all(new.into())];
+                column.collate = [Scoped::all(new.into())].into();
             }
         }
         14 => {
@@ -327,10 +327,10 @@ fn edit_table(rng: &mut Chance, parts: &Parts, table: &mut Table) {
                 if column.identity.is_empty() {
                     if column.name.as_str() == "id" && column.ty.is_integer() {
                         column.default.clear();
-                        column.identity = vec![Scoped::all(new.clone())];
+                        column.identity = [Scoped::all(new.clone())].into();
                     }
                 } else if alters {
-                    column.identity = vec![Scoped::all(new.clone())];
+                    column.identity = [Scoped::all(new.clone())].into();
                 } else {
                     column.identity.clear();
                 }
@@ -444,7 +444,7 @@ fn options(rng: &mut Chance, table: &mut Table) {
     if option == "strict" {
         for column in table.columns.iter_mut().filter(|column| column.identity.is_empty()) {
             if column.ty != Type::Int(64) {
-                column.native = vec![Scoped::all("ANY".into())];
+                column.native = [Scoped::all("ANY".into())].into();
             }
         }
     }

@@ -160,7 +160,7 @@ pub fn table(rng: &mut Chance, parts: &Parts, name: Identifier) -> Table {
         0 | 1 => {
             let bits = rng.choice([8u8, 16, 32, 64]).unwrap_or(64);
             let mut column = Column::new("id", Type::Int(bits));
-            column.identity = vec![Scoped::all(identity(rng))];
+            column.identity = [Scoped::all(identity(rng))].into();
             table.columns.push(column);
             table.primary_keys.push(key(rng, "id_key", &["id"]));
             if is_sqlite && rng.u8(..4) == 0 {
@@ -191,7 +191,7 @@ pub fn table(rng: &mut Chance, parts: &Parts, name: Identifier) -> Table {
         table.options.push(Scoped::all("strict".into()));
         for column in &mut table.columns {
             let native = if column.ty == Type::Int(64) { "INTEGER" } else { "ANY" };
-            column.native = vec![Scoped::all(native.into())];
+            column.native = [Scoped::all(native.into())].into();
         }
     }
     for _ in 0..rng.usize(0..2) {
@@ -316,11 +316,11 @@ pub fn add_column(rng: &mut Chance, parts: &Parts, table: &mut Table) {
             Dialect::Postgres => &["inet", "BIT VARYING(5)", "tsvector"],
             Dialect::Mariadb(_) => &["int unsigned", "mediumint", "VARCHAR(7)"],
         };
-        column.native = vec![Scoped::all((*rng.choice(natives).unwrap_or(&"")).into())];
+        column.native = [Scoped::all((*rng.choice(natives).unwrap_or(&"")).into())].into();
         column.nullable = true;
     } else if rng.u8(..8) == 0 && !table.columns.is_empty() {
         let (expression, ty) = generated(rng, table);
-        column.generated = vec![Scoped::all(expression)];
+        column.generated = [Scoped::all(expression)].into();
         column.ty = ty.unwrap_or(column.ty);
         column.nullable = true;
     } else if rng.bool() {
@@ -329,7 +329,7 @@ pub fn add_column(rng: &mut Chance, parts: &Parts, table: &mut Table) {
     if rng.u8(..4) == 0
         && let Some(name) = collation(rng, &column.ty)
     {
-        column.collate = vec![Scoped::all(name.into())];
+        column.collate = [Scoped::all(name.into())].into();
     }
     table.columns.push(column);
 }

@@ -7,6 +7,7 @@ mod elsewhere;
 mod whole;
 mod words;
 
+use thin_vec::ThinVec;
 use whole::Anew;
 use words::Words;
 
@@ -261,12 +262,12 @@ impl Absorbing<'_> {
     }
 
     /// What is said for all is said anew, or for this provider where nobody else understands it.
-    fn replace<T: Clone>(&self, list: &mut Vec<Scoped<T>>, new: &[Scoped<T>], is_for_all: impl Fn(&T) -> bool) {
+    fn replace<T: Clone>(&self, list: &mut ThinVec<Scoped<T>>, new: &[Scoped<T>], is_for_all: impl Fn(&T) -> bool) {
         elsewhere::replaced(self.provider, list, new, |one| self.alone || is_for_all(one));
     }
 
     /// What is said for this provider is said anew.
-    fn scoped<T: Clone>(&self, list: &mut Vec<Scoped<T>>, new: &[Scoped<T>]) {
+    fn scoped<T: Clone>(&self, list: &mut ThinVec<Scoped<T>>, new: &[Scoped<T>]) {
         list.retain(|one| !one.scope.holds(self.provider));
         list.extend_from_slice(new);
     }

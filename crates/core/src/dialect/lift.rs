@@ -383,7 +383,7 @@ impl Lifter<'_> {
         let mut column = Column::new(Identifier::new(&*stored.name), Type::Native);
         match self.portable(&stored.ty) {
             Some(ty) => column.ty = ty,
-            None => column.native = vec![self.own(stored.ty.text().to_owned())],
+            None => column.native = [self.own(stored.ty.text().to_owned())].into(),
         }
         column.nullable = stored.nullable;
         column.about.clone_from(&stored.comment);
@@ -395,9 +395,9 @@ impl Lifter<'_> {
             .map(|one| Generated { expression: self.lifting.declared(&one.expression), storage: one.storage })
             .map(Scoped::all)
             .collect();
-        column.identity = stored.identity.iter().cloned().map(Scoped::all).collect();
+        column.identity = stored.identity.as_deref().cloned().map(Scoped::all).into_iter().collect();
         if self.lifting.numbers(table, stored) {
-            column.identity = vec![Scoped::all(Default::default())];
+            column.identity = [Scoped::all(Default::default())].into();
         }
         self.on_update(&mut column);
         column
@@ -533,7 +533,7 @@ impl Lifter<'_> {
                             continue;
                         };
                         column.ty = wanted.clone();
-                        column.native = vec![self.own(own.ty.text().to_owned())];
+                        column.native = [self.own(own.ty.text().to_owned())].into();
                         changed = true;
                     }
                 }
@@ -551,7 +551,7 @@ impl Lifter<'_> {
                 continue;
             };
             let value = self.value(table, column, &default);
-            table.columns[at].default = vec![Scoped::all(value)];
+            table.columns[at].default = [Scoped::all(value)].into();
         }
     }
 

@@ -533,7 +533,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
                 );
                 self.fault(kind, place.clone().part(Part::Default));
             }
-            made.default = default.and_then(|value| storing.default(table, column, value));
+            made.default = default.and_then(|value| storing.default(table, column, value)).map(Box::new);
             made.generated = Scoped::pick(&column.generated, here).map(|generated| {
                 let expression = storing.expression(table, &generated.expression);
                 Box::new(physical::Generated { expression, storage: generated.storage })

@@ -108,7 +108,7 @@ fn words(text: &str) -> impl Iterator<Item = &str> {
 mod tests {
     use super::*;
     use crate::physical::{IndexPart, KeyColumn, NameCase, TypeName, Unique};
-    use crate::schema::{Identity, ProgramKind};
+    use crate::schema::ProgramKind;
     use crate::sql::{Expression, Syntax};
 
     fn program(kind: ProgramKind, name: &str, create: &str) -> Program {
@@ -160,7 +160,7 @@ mod tests {
     fn the_key_of_a_column_that_numbers_rows_comes_with_it() {
         let with = |body: &str| {
             let mut table = Table::new("hive", NameCase::Counts);
-            let number = Column { identity: Some(Identity::default()), ..Column::new("no", TypeName::new("int")) };
+            let number = Column { identity: Some(Box::default()), ..Column::new("no", TypeName::new("int")) };
             table.columns = vec![number, Column::new("a", TypeName::new("int"))];
             let index = |name: &str, column: &str| {
                 Index::new(name, false, vec![IndexPart::new(IndexKey::Column(column.to_owned()))])

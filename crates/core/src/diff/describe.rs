@@ -347,7 +347,7 @@ fn column_details(from: &Column, to: &Column) -> Vec<Detail> {
     }
     let collation = |column: &Column| column.collation.clone().unwrap_or_else(|| "default".into());
     detail("collation", collation(from), collation(to));
-    let identity = |column: &Column| column.identity.as_ref().map_or("no".to_owned(), identity_text);
+    let identity = |column: &Column| column.identity.as_deref().map_or("no".to_owned(), identity_text);
     detail("identity", identity(from), identity(to));
     detail("comment", comment_text(&from.comment), comment_text(&to.comment));
     detail("attributes", list(&from.attributes), list(&to.attributes));
@@ -378,7 +378,7 @@ pub fn column_text(column: &Column) -> String {
     if let Some(collation) = &column.collation {
         words.push(format!("collate {collation}"));
     }
-    words.extend(column.identity.as_ref().map(identity_text));
+    words.extend(column.identity.as_deref().map(identity_text));
     words.extend(column.attributes.iter().cloned());
     words.join(", ")
 }

@@ -173,7 +173,7 @@ impl Place {
 
 fn expressions(table: &Table) -> impl Iterator<Item = (Place, &Expression)> {
     let columns = table.columns.iter().flat_map(|column| {
-        let default = column.default.as_ref().map(|one| (Place::Default(column.name.clone()), one));
+        let default = column.default.as_deref().map(|one| (Place::Default(column.name.clone()), one));
         let generated = column.generated.as_ref().map(|one| (Place::Generated(column.name.clone()), &one.expression));
         default.into_iter().chain(generated)
     });
@@ -191,7 +191,7 @@ fn expressions(table: &Table) -> impl Iterator<Item = (Place, &Expression)> {
 fn expressions_mut(table: &mut Table) -> impl Iterator<Item = (Place, &mut Expression)> {
     let columns = table.columns.iter_mut().flat_map(|column| {
         let name = &column.name;
-        let default = column.default.as_mut().map(|one| (Place::Default(name.clone()), one));
+        let default = column.default.as_deref_mut().map(|one| (Place::Default(name.clone()), one));
         let generated = column.generated.as_mut().map(|one| (Place::Generated(name.clone()), &mut one.expression));
         default.into_iter().chain(generated)
     });

@@ -306,7 +306,7 @@ fn renamed_table(table: &Table, renames: &Renames, quote: &impl Fn(&str) -> Stri
             column.name.clone_from(name);
         }
         let generated = column.generated.as_mut().map(|generated| &mut generated.expression);
-        generated.into_iter().chain(&mut column.default).for_each(in_expression);
+        generated.into_iter().chain(column.default.as_deref_mut()).for_each(in_expression);
         // A check that is written with the column.
         let checks = std::mem::take(&mut column.attributes).into_iter().map(|attribute| {
             let Some(condition) = attribute.strip_prefix("check ") else { return attribute };

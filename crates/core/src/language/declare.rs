@@ -2,8 +2,11 @@
 
 use std::collections::BTreeSet;
 
+use thin_vec::ThinVec;
+
 use super::syntax::{
-    self, Clause, ClauseKind, Declaration, DeclarationKind, EnumWord, File, Item, ItemKind, Key, Name, PartKey, Spanned,
+    self, Clause, ClauseKind, Declaration, DeclarationKind, EnumWord, File, Item, ItemKind, Key, Name, PartKey,
+    Reference, Spanned,
 };
 use crate::Span;
 use crate::schema::{
@@ -41,7 +44,7 @@ pub(super) fn declare_table(schema: &Schema, table: &Table, in_line: &InLine) ->
             name_domain(schema, column);
         }
     }
-    declared.items.extend(exclusions.map(|(one, scope)| item(ItemKind::Exclude(one.clone()), scope)));
+    declared.items.extend(exclusions.map(|(one, scope)| item(ItemKind::Exclude(Box::new(one.clone())), scope)));
     declared
 }
 
@@ -137,7 +140,7 @@ fn enumeration(owner: &Enum) -> syntax::Enum {
 }
 
 fn item(kind: ItemKind, scope: Scope) -> Item {
-    Item { leading: Vec::new(), kind, options: Vec::new(), scope, span: Span::default(), comment: None }
+    Item { leading: ThinVec::new(), kind, options: ThinVec::new(), scope, span: Span::default(), comment: None }
 }
 
 fn with_options(item: Item, options: &[Scoped<String>]) -> Item {
@@ -175,8 +178,9 @@ fn table_of(table: &Table, in_line: &InLine) -> syntax::Table {
         let key = declare_key(unique.name.as_ref(), &unique.columns, unique.nulls_equal);
         with_options(item(ItemKind::Unique(key), unique.scope), &unique.options)
     });
-    let foreign = chosen(&table.foreign_keys, &in_line.references, false)
-        .map(|key| with_options(item(ItemKind::ForeignKey(declare_foreign_key(key)), key.scope), &key.options));
+    let foreign = chosen(&table.foreign_keys, &in_line.references, false).map(|key| {
+        with_options(item(ItemKind::ForeignKey(Box::new(declare_foreign_key(key))), key.scope), &key.options)
+    });
     let checks = table
         .checks
         .iter()
@@ -186,7 +190,7 @@ fn table_of(table: &Table, in_line: &InLine) -> syntax::Table {
     let indexes = table
         .indexes
         .iter()
-        .map(|index| with_options(item(ItemKind::Index(declare_index(index)), index.scope), &index.options));
+        .map(|index| with_options(item(ItemKind::Index(Box::new(declare_index(index))), index.scope), &index.options));
     syntax::Table {
         name: name(&table.name),
         comment: None,
@@ -260,7 +264,7 @@ impl InLine {
             }
         }
         for (at, key) in table.foreign_keys.iter().enumerate() {
-            let is_meant = |kind: &ClauseKind| matches!(kind, ClauseKind::References { .. });
+            let is_meant = |kind: &ClauseKind| matches!(kind, ClauseKind::References(_));
             if reference_column(table, key).is_some()
                 && says(&key.columns[0], &is_meant, true)
                 && used.insert((false, &key.columns[0]))
@@ -372,7 +376,7 @@ fn declare_index(index: &Index) -> syntax::Index {
 }
 
 fn declare_column(column: &Column, beside: &Beside<'_>) -> syntax::Column {
-    let mut clauses = Clauses(Vec::new());
+    let mut clauses = Clauses(ThinVec::new());
     if column.nullable {
         clauses.all(ClauseKind::Null);
     }
@@ -415,7 +419,7 @@ fn declare_column(column: &Column, beside: &Beside<'_>) -> syntax::Column {
     syntax::Column { name: name(&column.name), ty, clauses: clauses.0 }
 }
 
-struct Clauses(Vec<Clause>);
+struct Clauses(ThinVec<Clause>);
 
 impl Clauses {
     fn push(&mut self, kind: ClauseKind, scope: Scope) {
@@ -434,7 +438,7 @@ impl Clauses {
 
     fn reference(&mut self, key: &ForeignKey) {
         let column = key.referenced_columns.first().map(name);
-        self.all(ClauseKind::References { table: name(&key.referenced_table), column });
+        self.all(ClauseKind::References(Box::new(Reference { table: name(&key.referenced_table), column })));
         if let Some(constraint) = &key.name {
             self.all(ClauseKind::Named(name(constraint)));
         }

@@ -402,6 +402,6 @@ fn type_arguments(type_name: &'static str, takes: &'static str, span: Span) -> M
 
 /// Words that may follow a reference without a comma, as in a `foreign key` item.
 fn follows_reference(column: &Column, word: &str) -> bool {
-    let after_reference = column.clauses.iter().any(|clause| matches!(clause.kind, ClauseKind::References { .. }));
+    let after_reference = column.clauses.iter().any(|clause| matches!(clause.kind, ClauseKind::References(_)));
     after_reference && matches!(word, "named" | "on" | "deferrable" | "indexed")
 }

@@ -7,7 +7,7 @@
 use std::collections::BTreeMap;
 
 use super::declare::{InLine, declare_table};
-use super::syntax::{Declaration, DeclarationKind, File, Index, Item, ItemKind, Name, Table};
+use super::syntax::{Declaration, DeclarationKind, File, Item, ItemKind, Name, Table};
 use super::{declare, parse, print};
 use crate::Span;
 use crate::diff::Renames;
@@ -165,8 +165,10 @@ fn item_key(item: &Item, source: &str) -> String {
         ItemKind::Unique(key) => format!("unique {}", columns(&key.columns)),
         ItemKind::ForeignKey(key) => format!("foreign key {} {}", columns(&key.columns), key.table.value),
         ItemKind::Check(check) => format!("check {}", plain(&check.expression.value)),
-        ItemKind::Index(Index { name: Some(name), .. }) => format!("index {}", name.value),
-        ItemKind::Index(index) => format!("index {:?}", index.parts.iter().map(|part| &part.key).collect::<Vec<_>>()),
+        ItemKind::Index(index) => match &index.name {
+            Some(name) => format!("index {}", name.value),
+            None => format!("index {:?}", index.parts.iter().map(|part| &part.key).collect::<Vec<_>>()),
+        },
         _ => plain(item.span.text(source)),
     };
     format!("{key} {:?}", item.scope)

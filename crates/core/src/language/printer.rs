@@ -430,7 +430,7 @@ fn column_text(text: &mut String, column: &Column, width: usize, scope: &str, co
     clauses.sort_by_key(|clause| clause_rank(&clause.kind));
     let ty = column.ty.as_ref().map(|ty| &ty.value);
     let in_type_position = match ty {
-        None => clauses.iter().position(|clause| matches!(clause.kind, ClauseKind::References { .. })),
+        None => clauses.iter().position(|clause| matches!(clause.kind, ClauseKind::References(_))),
         Some(Type::Native) => clauses.iter().position(|clause| matches!(clause.kind, ClauseKind::Native(_))),
         Some(_) => None,
     };
@@ -482,7 +482,7 @@ fn clause_rank(kind: &ClauseKind) -> u8 {
         ClauseKind::Identity { .. } => 2,
         ClauseKind::PrimaryKey => 3,
         ClauseKind::Unique => 4,
-        ClauseKind::References { .. } => 5,
+        ClauseKind::References(_) => 5,
         ClauseKind::Named(_) => 6,
         ClauseKind::OnDelete(_) => 7,
         ClauseKind::OnUpdate(_) => 8,
@@ -511,9 +511,9 @@ fn clause_text(kind: &ClauseKind) -> String {
         }
         ClauseKind::PrimaryKey => "primary key".into(),
         ClauseKind::Unique => "unique".into(),
-        ClauseKind::References { table, column: None } => format!("references {}", name(table)),
-        ClauseKind::References { table, column: Some(column) } => {
-            format!("references {}({})", name(table), name(column))
+        ClauseKind::References(to) => {
+            let column = to.column.as_ref().map(|column| format!("({})", name(column))).unwrap_or_default();
+            format!("references {}{column}", name(&to.table))
         }
         ClauseKind::Named(constraint) => format!("named {}", name(constraint)),
         ClauseKind::OnDelete(action) => format!("on delete {action}"),

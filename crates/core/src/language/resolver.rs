@@ -377,10 +377,10 @@ impl<'a> Resolver<'a> {
             return Ok(ty.value.clone());
         }
         let reference = found.clauses.iter().find_map(|clause| match &clause.kind {
-            ClauseKind::References { table, column } => Some((table, column)),
+            ClauseKind::References(to) => Some(to),
             _ => None,
         });
-        let Some((target, key)) = reference else {
+        let Some(syntax::Reference { table: target, column: key }) = reference.map(|to| &**to) else {
             return Err(MistakeKind::NoType { column: column.to_string() });
         };
         match key {
@@ -659,7 +659,7 @@ impl<'r, 'a> TableResolver<'r, 'a> {
         column.scope = item.scope;
         let mut reference = None;
         // What is said of a reference may stand before it.
-        let is_reference = |clause: &&syntax::Clause| matches!(clause.kind, ClauseKind::References { .. });
+        let is_reference = |clause: &&syntax::Clause| matches!(clause.kind, ClauseKind::References(_));
         for clause in written.clauses.iter().filter(is_reference) {
             self.clause(&mut column, &mut reference, &place, clause);
         }
@@ -704,8 +704,8 @@ impl<'r, 'a> TableResolver<'r, 'a> {
                 let columns = vec![column.name.clone()];
                 self.table.uniques.push(Unique { name: None, columns, nulls_equal: false, options: Vec::new(), scope });
             }
-            ClauseKind::References { table, column: key } => {
-                *reference = Some(self.inline_reference(column, table, key.as_ref(), clause, scope));
+            ClauseKind::References(to) => {
+                *reference = Some(self.inline_reference(column, &to.table, to.column.as_ref(), clause, scope));
             }
             ClauseKind::Default(value) => {
                 self.origin(place.clone(), Part::Default, value.span);
@@ -837,7 +837,7 @@ fn clause_word(kind: &ClauseKind) -> &'static str {
         ClauseKind::Identity { .. } => "identity",
         ClauseKind::PrimaryKey => "primary key",
         ClauseKind::Unique => "unique",
-        ClauseKind::References { .. } => "references",
+        ClauseKind::References(_) => "references",
         ClauseKind::Named(_) => "named",
         ClauseKind::OnDelete(_) => "on delete",
         ClauseKind::OnUpdate(_) => "on update",

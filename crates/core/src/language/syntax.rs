@@ -1,5 +1,7 @@
 //! The syntax tree: what was written, with spans and comments, before anybody asks what it means.
 
+use thin_vec::ThinVec;
+
 use crate::Span;
 use crate::schema::{
     Action, Deferrable, Exclusion, Form, Identifier, NullsOrder, ProgramKind, Scope, Storage, Type, Value,
@@ -138,15 +140,15 @@ pub struct Table {
     pub scope: Scope,
 }
 
-/// A line of a table.
+/// A line of a table. There are many, most of them short columns: what those seldom have is out of line.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Item {
     /// Comments and blank lines before it.
-    pub leading: Vec<Trivia>,
+    pub leading: ThinVec<Trivia>,
     /// What it declares.
     pub kind: ItemKind,
     /// `option "…" for P` behind a key, reference, check or index.
-    pub options: Vec<(Spanned<String>, Scope)>,
+    pub options: ThinVec<(Spanned<String>, Scope)>,
     /// For which providers.
     pub scope: Scope,
     /// All of it.
@@ -165,9 +167,9 @@ pub enum ItemKind {
     /// `unique [name] (cols)[, nulls equal]`
     Unique(Key),
     /// `[unique] index [name] (parts) …`
-    Index(Index),
+    Index(Box<Index>),
     /// `foreign key [name] (cols) references T (cols) …`
-    ForeignKey(ForeignKey),
+    ForeignKey(Box<ForeignKey>),
     /// `check [name] (expr)`
     Check(Check),
     /// `about "…"`
@@ -179,7 +181,7 @@ pub enum ItemKind {
     /// `partition by …`, in the provider's SQL.
     Partition(Spanned<String>),
     /// `exclude [name] using METHOD (…)`
-    Exclude(Exclusion),
+    Exclude(Box<Exclusion>),
 }
 
 /// A column.
@@ -190,7 +192,7 @@ pub struct Column {
     /// Its type, or nothing where `references` stands in its place.
     pub ty: Option<Spanned<Type>>,
     /// Its clauses, in written order.
-    pub clauses: Vec<Clause>,
+    pub clauses: ThinVec<Clause>,
 }
 
 /// A clause of a column.
@@ -225,12 +227,7 @@ pub enum ClauseKind {
     /// `unique`
     Unique,
     /// `references T` or `references T(col)`
-    References {
-        /// The referenced table.
-        table: Name,
-        /// The referenced column.
-        column: Option<Name>,
-    },
+    References(Box<Reference>),
     /// `named NAME`
     Named(Name),
     /// `on delete ACTION`
@@ -264,6 +261,15 @@ pub enum ClauseKind {
     Formerly(Name),
     /// `about "…"`
     About(String),
+}
+
+/// What a column references.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Reference {
+    /// The table.
+    pub table: Name,
+    /// The column, where it is said.
+    pub column: Option<Name>,
 }
 
 /// A key over columns.

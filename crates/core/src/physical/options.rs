@@ -3,15 +3,18 @@
 use std::fmt;
 
 use serde::{Serialize, Serializer};
+use thin_vec::ThinVec;
+
+use crate::fit::fit_thin;
 
 /// Options, each once, in the order in which they were given. That order is written, and it is no difference.
 #[derive(Clone, Default, Eq)]
-pub struct Options(Vec<String>);
+pub struct Options(ThinVec<String>);
 
 impl Options {
     /// None.
     pub const fn new() -> Self {
-        Self(Vec::new())
+        Self(ThinVec::new())
     }
 
     /// Adds one behind the others, unless it is there.
@@ -19,6 +22,11 @@ impl Options {
         if !self.contains(&option) {
             self.0.push(option);
         }
+    }
+
+    /// Gives up room to spare.
+    pub(crate) fn fit(&mut self) {
+        fit_thin(&mut self.0);
     }
 
     /// Takes one out; whether it was there.
@@ -115,7 +123,7 @@ impl<'a> IntoIterator for &'a Options {
 }
 
 impl IntoIterator for Options {
-    type IntoIter = std::vec::IntoIter<String>;
+    type IntoIter = thin_vec::IntoIter<String>;
     type Item = String;
 
     fn into_iter(self) -> Self::IntoIter {

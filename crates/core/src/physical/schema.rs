@@ -382,6 +382,8 @@ impl Table {
             fit(&mut key.referenced_columns);
         }
         self.indexes.iter_mut().for_each(|index| fit(&mut index.parts));
+        let of_columns = self.columns.iter_mut().map(|column| &mut column.attributes);
+        of_columns.chain(self.indexes.iter_mut().map(|index| &mut index.attributes)).for_each(Options::fit);
     }
 
     /// Its name as it is compared.
@@ -543,15 +545,15 @@ pub struct Column {
     pub declared_type: Origin,
     /// Whether it may hold null.
     pub nullable: bool,
-    /// Its default.
-    pub default: Option<Expression>,
+    /// Its default. In a box, since columns without one are many.
+    pub default: Option<Box<Expression>>,
     /// The expression that computes it. In a box, since few columns have one and there are many columns.
     pub generated: Option<Box<Generated>>,
     /// Its collation, where it is not the provider's default.
     pub collation: Option<String>,
     /// How it numbers the rows, where the provider keeps that with the column.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub identity: Option<Identity>,
+    pub identity: Option<Box<Identity>>,
     /// A description.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub comment: Option<String>,

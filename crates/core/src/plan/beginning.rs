@@ -58,7 +58,7 @@ mod tests {
         #[track_caller]
         fn case(default: Option<&str>, nullable: bool, check: &str, expected: bool) {
             let column = Column {
-                default: default.map(|text| Expression::read(text, Syntax::PLAIN)),
+                default: default.map(|text| Box::new(Expression::read(text, Syntax::PLAIN))),
                 nullable,
                 ..Column::new("temper", TypeName::new("text"))
             };

@@ -484,7 +484,7 @@ fn mark_early(steps: &mut [Step]) {
 }
 
 fn column_sql(column: &Column) -> String {
-    let default = column.default.as_ref().map(Expression::text).unwrap_or_default();
+    let default = column.default.as_deref().map(Expression::text).unwrap_or_default();
     let generated = column.generated.as_ref().map(|one| one.expression.text()).unwrap_or_default();
     format!("{} {default} {generated}", column.ty.text())
 }

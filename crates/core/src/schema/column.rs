@@ -1,9 +1,13 @@
 //! Columns.
 
+use thin_vec::ThinVec;
+
 use super::{Identifier, Scope, Scoped, Type, Value};
-use crate::fit::fit;
+use crate::fit::fit_thin;
 
 /// A column of a table. Keys, references and checks declared at a column stand with the table's.
+///
+/// There are many columns, and of most of these lists a column has nothing: such a list is one word.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Column {
     /// Its name.
@@ -13,19 +17,19 @@ pub struct Column {
     /// Whether it may hold null.
     pub nullable: bool,
     /// Whether the database numbers the rows through it.
-    pub identity: Vec<Scoped<Identity>>,
+    pub identity: ThinVec<Scoped<Identity>>,
     /// The value of a row that gives none.
-    pub default: Vec<Scoped<Value>>,
+    pub default: ThinVec<Scoped<Value>>,
     /// The expression it is computed by.
-    pub generated: Vec<Scoped<Generated>>,
+    pub generated: ThinVec<Scoped<Generated>>,
     /// Set to the moment of every update.
     pub on_update_now: Option<Scope>,
     /// The collation, by the provider's own name.
-    pub collate: Vec<Scoped<String>>,
+    pub collate: ThinVec<Scoped<String>>,
     /// The provider's own type, in place of the portable one.
-    pub native: Vec<Scoped<String>>,
+    pub native: ThinVec<Scoped<String>>,
     /// What else the provider keeps of it, in its own words.
-    pub options: Vec<Scoped<String>>,
+    pub options: ThinVec<Scoped<String>>,
     /// The name it had before; it counts once, see [`crate::diff::Renames`].
     pub formerly: Option<Identifier>,
     /// A description.
@@ -41,13 +45,13 @@ impl Column {
             name: name.into(),
             ty,
             nullable: false,
-            identity: Vec::new(),
-            default: Vec::new(),
-            generated: Vec::new(),
+            identity: ThinVec::new(),
+            default: ThinVec::new(),
+            generated: ThinVec::new(),
             on_update_now: None,
-            collate: Vec::new(),
-            native: Vec::new(),
-            options: Vec::new(),
+            collate: ThinVec::new(),
+            native: ThinVec::new(),
+            options: ThinVec::new(),
             formerly: None,
             about: None,
             scope: Scope::All,
@@ -56,12 +60,12 @@ impl Column {
 
     /// Gives up room that its lists have to spare.
     pub(crate) fn fit(&mut self) {
-        fit(&mut self.identity);
-        fit(&mut self.default);
-        fit(&mut self.generated);
-        fit(&mut self.collate);
-        fit(&mut self.native);
-        fit(&mut self.options);
+        fit_thin(&mut self.identity);
+        fit_thin(&mut self.default);
+        fit_thin(&mut self.generated);
+        fit_thin(&mut self.collate);
+        fit_thin(&mut self.native);
+        fit_thin(&mut self.options);
     }
 }
 

@@ -15,21 +15,21 @@ use crate::physical::qualified;
 /// read the same are the same.
 #[derive(Clone, Debug)]
 pub struct Identifier {
-    text: String,
+    text: Box<str>,
     /// The namespace and the name in it, where it is in one.
     parts: Option<Box<(String, String)>>,
 }
 
 impl Identifier {
     /// The name as it is to stand in the database.
-    pub fn new(name: impl Into<String>) -> Self {
+    pub fn new(name: impl Into<Box<str>>) -> Self {
         Self { text: name.into(), parts: None }
     }
 
     /// A name in a namespace.
     pub fn within(namespace: &str, name: &str) -> Self {
         let parts = (namespace.to_owned(), name.to_owned());
-        Self { text: qualified(Some(namespace), name), parts: Some(Box::new(parts)) }
+        Self { text: qualified(Some(namespace), name).into(), parts: Some(Box::new(parts)) }
     }
 
     /// The name's characters, with the namespace before them; see [`qualified`].

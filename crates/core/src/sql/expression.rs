@@ -6,6 +6,7 @@
 //! and the caller must not assume it.
 
 use serde::{Serialize, Serializer};
+use thin_vec::ThinVec;
 
 use super::{Lexer, Syntax, TokenKind, unquote};
 use crate::Span;
@@ -17,7 +18,7 @@ pub struct Expression {
     /// Where it is another than the text.
     canonical: Option<Box<str>>,
     others: Option<Box<Others>>,
-    columns: Box<[ColumnReference]>,
+    columns: ThinVec<ColumnReference>,
     parsed: bool,
     syntax: Syntax,
 }
@@ -67,7 +68,9 @@ impl Expression {
 
     fn made(text: &str, canonical: String, columns: Vec<ColumnReference>, parsed: bool, syntax: Syntax) -> Self {
         let canonical = (canonical != text).then(|| canonical.into_boxed_str());
-        Self { text: text.into(), canonical, others: None, columns: columns.into_boxed_slice(), parsed, syntax }
+        // Many name none, and a default is hardly ever more than a word.
+        let columns = columns.into_iter().collect();
+        Self { text: text.into(), canonical, others: None, columns, parsed, syntax }
     }
 
     fn canonical(&self) -> &str {

@@ -1,5 +1,7 @@
 //! What is new on one provider, in declarations that serve others, too.
 
+use thin_vec::ThinVec;
+
 use super::Dialect;
 use crate::physical;
 use crate::schema::{
@@ -220,7 +222,7 @@ fn nearest(provider: Provider, native: &str) -> Option<Type> {
 /// in the provider's own words.
 pub(super) fn replaced<T: Clone>(
     provider: Provider,
-    list: &mut Vec<Scoped<T>>,
+    list: &mut ThinVec<Scoped<T>>,
     new: &[Scoped<T>],
     is_for_all: impl Fn(&T) -> bool,
 ) {

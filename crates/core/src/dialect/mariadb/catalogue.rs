@@ -16,7 +16,7 @@ use crate::physical::{
     Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, NameCase, Options,
     PrimaryKey, Schema, Table, Unmanaged,
 };
-use crate::schema::{Action, Deferrable, Identity, Storage};
+use crate::schema::{Action, Deferrable, Storage};
 use crate::sql::{Expression, Lexer, TokenKind};
 
 /// Engines whose tables are columns, keys and plain options. What a table of another one stands for (tables, files or
@@ -239,7 +239,7 @@ fn column(flavor: Flavor, row: ColumnRow, is_json: bool, table_collation: &str) 
         // MariaDB, "Generated (Virtual and Persistent/Stored) Columns": it may hold null, whatever it is computed from.
         column.nullable |= flavor == Flavor::Mariadb;
     } else {
-        column.default = row.default.and_then(|text| default(flavor, &text, &extra, &column));
+        column.default = row.default.and_then(|text| default(flavor, &text, &extra, &column)).map(Box::new);
     }
     if is_text(&column.ty) {
         column.collation = row.collation.filter(|name| name != table_collation);
@@ -247,7 +247,7 @@ fn column(flavor: Flavor, row: ColumnRow, is_json: bool, table_collation: &str) 
     for word in extra.split(',').flat_map(|part| part.split("default_generated")).map(str::trim) {
         match word {
             "" => {}
-            "auto_increment" => column.identity = Some(Identity::default()),
+            "auto_increment" => column.identity = Some(Box::default()),
             other if other.contains("generated") => {
                 if other.contains("invisible") {
                     column.attributes.insert("invisible".into());

@@ -177,7 +177,7 @@ impl Storing for Mariadb {
                 );
                 lowering.fault(kind, place.clone().part(Part::Identity));
             }
-            made.identity = Some(plain);
+            made.identity = Some(Box::new(plain));
         }
         if column.on_update_now.as_ref().is_some_and(|scope| scope.holds(self.provider())) {
             match &column.ty {

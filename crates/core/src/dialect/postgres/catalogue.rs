@@ -368,7 +368,7 @@ impl Reading {
         let mut column = Column::new(row.name.clone(), ty);
         column.nullable = !row.required;
         match row.generated {
-            None => column.default = row.expression.map(|text| default(&text, &column.ty)),
+            None => column.default = row.expression.map(|text| Box::new(default(&text, &column.ty))),
             Some(kind) => {
                 let storage = if kind == 'v' { Storage::Virtual } else { Storage::Stored };
                 column.generated =
@@ -380,11 +380,11 @@ impl Reading {
             // PostgreSQL 17, "CREATE SEQUENCE": it starts at 1, or at -1 counting down, in steps of 1.
             let (from, by) = row.numbering.unwrap_or((1, 1));
             let usual = if by < 0 { -1 } else { 1 };
-            Identity {
+            Box::new(Identity {
                 always: kind == 'a',
                 from: Some(from).filter(|from| *from != usual),
                 by: Some(by).filter(|by| *by != 1),
-            }
+            })
         });
         column.attributes = words(row.peculiarities);
         // By this name the server makes it.

@@ -172,7 +172,7 @@ impl Storing for Postgres {
         }
         let ty = column_type(lowering, column, place);
         let mut made = typed(column, ty);
-        made.identity = lowering.identity(column).cloned();
+        made.identity = lowering.identity(column).cloned().map(Box::new);
         if column.ty == Type::Int(8) && made.identity.is_some() {
             // Its smallest integer type.
             made.ty = type_name("smallint");

@@ -68,7 +68,7 @@ pub(in crate::dialect) fn told_out(schema: &Schema, other: &Schema) -> Option<Sc
             let column = &mut table.columns[at];
             column.attributes.remove("serial");
             let default = format!("nextval({}::regclass)", literal(&quote_object(&name)));
-            column.default = Some(Expression::read(&default, SYNTAX));
+            column.default = Some(Box::new(Expression::read(&default, SYNTAX)));
             programs.extend(serial_sequence(name, &column.ty, &table.name, &column.name));
         }
     }

@@ -132,7 +132,7 @@ fn may_add(table: &Table, column: &Column) -> bool {
         .chain(table.uniques.iter().map(|unique| &unique.columns))
         .flatten()
         .any(|part| fold(&part.name) == fold(&column.name));
-    let constant = column.default.as_ref().is_none_or(crate::sql::Expression::is_literal);
+    let constant = column.default.as_deref().is_none_or(crate::sql::Expression::is_literal);
     let filled = column.nullable || column.default.is_some();
     match &column.generated {
         Some(generated) => !in_key && generated.storage == Storage::Virtual,

@@ -231,7 +231,7 @@ impl<'a> Reader<'a> {
                 "check" => self.check(table, named)?,
                 "default" => {
                     self.skip();
-                    column.default = self.default()?;
+                    column.default = self.default()?.map(Box::new);
                 }
                 "collate" => {
                     self.skip();

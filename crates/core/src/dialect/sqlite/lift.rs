@@ -48,7 +48,7 @@ impl Lifting for Sqlite {
             if let (true, Some(own)) = (is_native, stored.column(column.name.as_str()))
                 && own.ty.canonical() == "INTEGER"
             {
-                column.native = vec![Scoped { value: own.ty.text().to_owned(), scope }];
+                column.native = [Scoped { value: own.ty.text().to_owned(), scope }].into();
             }
         }
     }

@@ -128,7 +128,7 @@ fn stand_in(table: &Table) -> (String, String) {
     let alias = rowid_alias(table).and_then(|name| table.column(name));
     let column = alias.or_else(|| writable().find(|column| column.nullable)).or_else(|| writable().next());
     let name = column.map(|column| quote(&column.name)).unwrap_or_default();
-    let default = column.filter(|column| !column.nullable).and_then(|column| column.default.as_ref());
+    let default = column.filter(|column| !column.nullable).and_then(|column| column.default.as_deref());
     (name, default.map_or("null".into(), default_value))
 }
 

@@ -1,10 +1,12 @@
 //! Columns: types and clauses.
 
+use thin_vec::ThinVec;
+
 use super::{CLAUSES, Parsed, Parser, Seen, follows_reference, type_arguments};
 use crate::Span;
 use crate::language::lexer::Token;
 use crate::language::mistake::{Mistake, MistakeKind};
-use crate::language::syntax::{Clause, ClauseKind, Column, Spanned};
+use crate::language::syntax::{Clause, ClauseKind, Column, Reference, Spanned};
 use crate::nearest::nearest;
 use crate::schema::{Action, Deferrable, Identifier, Provider, Scope, Storage, Type};
 
@@ -13,7 +15,7 @@ impl Parser<'_> {
         let name = self.parse_name("the column's name")?;
         self.expect(Token::Colon, "`:`")?;
         let ty = self.parse_column_type()?;
-        let mut column = Column { name, ty, clauses: Vec::new() };
+        let mut column = Column { name, ty, clauses: ThinVec::new() };
         let mut may_follow = column.ty.is_none() || matches!(&column.ty, Some(ty) if ty.value == Type::Native);
         loop {
             let mut after_comma = false;
@@ -215,7 +217,7 @@ impl Parser<'_> {
                 } else {
                     None
                 };
-                Ok(ClauseKind::References { table, column })
+                Ok(ClauseKind::References(Box::new(Reference { table, column })))
             }
             "named" => {
                 self.bump();

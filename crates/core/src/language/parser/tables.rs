@@ -1,5 +1,7 @@
 //! Tables and their items.
 
+use thin_vec::ThinVec;
+
 use super::{ITEMS, Parsed, Parser};
 use crate::Span;
 use crate::language::lexer::{Seen, Token, look_at};
@@ -54,7 +56,7 @@ impl Parser<'_> {
             match self.parse_item(start) {
                 Ok(mut item) => {
                     leading.extend(self.inner.drain(..).map(Trivia::Comment));
-                    item.leading = leading;
+                    item.leading = leading.into_iter().collect();
                     items.push(item);
                 }
                 Err(mistake) => {
@@ -80,7 +82,7 @@ impl Parser<'_> {
 
     fn parse_item(&mut self, start: usize) -> Parsed<Item> {
         let mut scope = Scope::All;
-        let mut options = Vec::new();
+        let mut options = ThinVec::new();
         let kind = if self.peek_second().0 == Seen::Token(Token::Colon) {
             ItemKind::Column(self.parse_column(&mut scope)?)
         } else {
@@ -91,12 +93,12 @@ impl Parser<'_> {
         };
         let span = Span::new(start, self.at);
         let comment = self.end_of_item()?;
-        Ok(Item { leading: Vec::new(), kind, options, scope, span, comment })
+        Ok(Item { leading: ThinVec::new(), kind, options, scope, span, comment })
     }
 
     /// `, option "…" for P` behind an item, any number of times.
-    fn item_options(&mut self) -> Parsed<Vec<(Spanned<String>, Scope)>> {
-        let mut options = Vec::new();
+    fn item_options(&mut self) -> Parsed<ThinVec<(Spanned<String>, Scope)>> {
+        let mut options = ThinVec::new();
         loop {
             self.item_comma();
             if self.peek_word() != Some("option") {
@@ -147,11 +149,11 @@ impl Parser<'_> {
             "unique" if self.second_word() == Some("index") => {
                 self.bump();
                 self.bump();
-                Ok(ItemKind::Index(self.parse_index(true)?))
+                Ok(ItemKind::Index(Box::new(self.parse_index(true)?)))
             }
             "index" => {
                 self.bump();
-                Ok(ItemKind::Index(self.parse_index(false)?))
+                Ok(ItemKind::Index(Box::new(self.parse_index(false)?)))
             }
             "unique" => {
                 self.bump();
@@ -166,7 +168,7 @@ impl Parser<'_> {
             "foreign" => {
                 self.bump();
                 self.expect_word("key")?;
-                Ok(ItemKind::ForeignKey(self.parse_foreign_key()?))
+                Ok(ItemKind::ForeignKey(Box::new(self.parse_foreign_key()?)))
             }
             "check" => {
                 self.bump();
@@ -186,7 +188,7 @@ impl Parser<'_> {
                 }
                 Ok(ItemKind::Option(option))
             }
-            "exclude" => self.parse_exclusion().map(ItemKind::Exclude),
+            "exclude" => Ok(ItemKind::Exclude(Box::new(self.parse_exclusion()?))),
             "partition" => {
                 let how = self.parse_partition()?;
                 if matches!(self.peek_word(), Some("for" | "except")) {

@@ -269,7 +269,7 @@ impl Planner<'_> {
         };
         let is_filled = column.nullable || column.default.is_some() || column.generated.is_some();
         let values = self.choices.values_of(&table.name, &column.name).filter(|_| column.generated.is_none());
-        let apart = || column.default.as_ref().filter(|default| self.dialect.fills_apart(default));
+        let apart = || column.default.as_deref().filter(|default| self.dialect.fills_apart(default));
         let filling = values.map(Values::expression).or_else(|| apart().map(Expression::text));
         if let Some(expression) = filling {
             // First without a default, which would fill old rows as well.

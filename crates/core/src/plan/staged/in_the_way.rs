@@ -50,7 +50,8 @@ impl Planner<'_> {
                 disturbed.insert(table.case.item_key(&column.name));
                 let after = self.to.table(&table.name).and_then(|after| after.column(&column.name));
                 if column.generated.is_none() && !after.is_some_and(|after| self.is_remade(column, after)) {
-                    let default = after.filter(|after| after.ty == column.ty).and_then(|after| after.default.clone());
+                    let default =
+                        after.filter(|after| after.ty == column.ty).and_then(|after| after.default.as_deref().cloned());
                     columns.push(SwappedColumn { table: table.name.clone(), column: column.clone(), default });
                 }
             }
