@@ -2,6 +2,8 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
+use thin_vec::ThinVec;
+
 use super::diagnostic::{Diagnostic, Label, Source};
 use super::mistake::{Mistake, MistakeKind};
 use super::parser::parse;
@@ -53,7 +55,7 @@ impl Places {
         let read = |(source, span): &(usize, Span)| Some(parse(span.text(&sources.get(*source)?.text)).0);
         let files: Vec<_> = pieces.iter().map(|piece| read(piece).unwrap_or_default()).collect();
         let mut resolver = Resolver { origins: Some(Origins::default()), ..Resolver::default() };
-        resolver.collect(&files);
+        resolver.collect(files);
         resolver.resolve_tables();
         let origins = resolver.origins.unwrap_or_default();
         let placed = |mut diagnostic: Diagnostic| {
@@ -125,23 +127,25 @@ pub fn resolve(sources: &[Source]) -> Resolution {
         resolver.diagnostics.extend(mistakes.iter().map(|mistake| Diagnostic::in_text(mistake, at, &source.text)));
         files.push(file);
     }
-    resolver.collect(&files);
+    resolver.collect(files);
     resolver.resolve_tables();
     resolver.finish(sources)
 }
 
 /// A table as written, and the file it stands in.
-#[derive(Clone, Copy)]
-struct Written<'a> {
-    table: &'a syntax::Table,
+struct Written {
+    table: syntax::Table,
     source: usize,
 }
 
+/// Syntax trees are taken over, and go as they are resolved: a large schema need not be there twice.
 #[derive(Default)]
-struct Resolver<'a> {
-    tables: BTreeMap<&'a Identifier, Written<'a>>,
-    enums: BTreeMap<&'a Identifier, (&'a syntax::Enum, usize)>,
-    rows: Vec<(&'a syntax::Rows, usize)>,
+struct Resolver {
+    tables: BTreeMap<Identifier, Written>,
+    /// The columns of each table's primary key.
+    keys: HashMap<Identifier, Vec<Identifier>>,
+    enums: BTreeMap<Identifier, (syntax::Enum, usize)>,
+    rows: Vec<(syntax::Rows, usize)>,
     parts: Parts,
     /// Where each of the programs among the parts has its name.
     program_places: Vec<(usize, Span)>,
@@ -155,7 +159,7 @@ struct Resolver<'a> {
     declarations_missing: bool,
 }
 
-impl<'a> Resolver<'a> {
+impl Resolver {
     fn note_incomplete(&mut self, file: &syntax::File, mistakes: &[Mistake]) {
         for mistake in mistakes {
             let around = file.declarations.iter().find(|declaration| {
@@ -190,20 +194,20 @@ impl<'a> Resolver<'a> {
         });
     }
 
-    fn collect(&mut self, files: &'a [syntax::File]) {
-        for (source, file) in files.iter().enumerate() {
-            for declaration in &file.declarations {
+    fn collect(&mut self, files: Vec<syntax::File>) {
+        for (source, file) in files.into_iter().enumerate() {
+            for declaration in file.declarations {
                 for owner in owners(&declaration.kind) {
                     self.declared_at.note(owner, source, declaration.span);
                 }
-                match &declaration.kind {
+                match declaration.kind {
                     DeclarationKind::Table(table) => {
                         if let Some(first) = self.tables.get(&table.name.value) {
                             let kind = FaultKind::DuplicateTable(table.name.value.clone());
                             let first = (first.source, first.table.name.span);
                             self.twice(&kind, (source, table.name.span), first);
                         } else {
-                            self.tables.insert(&table.name.value, Written { table, source });
+                            self.tables.insert(table.name.value.clone(), Written { table, source });
                         }
                     }
                     DeclarationKind::Enum(owner) => {
@@ -212,10 +216,10 @@ impl<'a> Resolver<'a> {
                             let first = (*at, first.name.span);
                             self.twice(&kind, (source, owner.name.span), first);
                         } else {
-                            self.enums.insert(&owner.name.value, (owner, source));
+                            self.enums.insert(owner.name.value.clone(), (owner, source));
                         }
                     }
-                    DeclarationKind::Program(program) => self.program(program, source),
+                    DeclarationKind::Program(program) => self.program(&program, source),
                     DeclarationKind::Rows(rows) => self.rows.push((rows, source)),
                 }
             }
@@ -266,17 +270,46 @@ impl<'a> Resolver<'a> {
     }
 
     fn resolve_tables(&mut self) {
-        let enums: Vec<_> = self.enums.values().copied().collect();
-        for (owner, source) in enums {
-            self.enumeration(owner, source);
+        let enums = std::mem::take(&mut self.enums);
+        for (owner, source) in enums.values() {
+            self.enumeration(owner, *source);
         }
-        let tables: Vec<_> = self.tables.values().copied().collect();
-        for written in tables {
-            let table = TableResolver::new(self, written).table();
+        self.enums = enums;
+        // What a table asks of others, while they are all there.
+        self.take_types_over();
+        self.keys = self.tables.iter().map(|(name, written)| (name.clone(), key_columns(&written.table))).collect();
+        self.parts.tables.reserve_exact(self.tables.len());
+        for written in std::mem::take(&mut self.tables).into_values() {
+            let table = TableResolver::new(self, &written).table(written.table);
             self.parts.tables.push(table);
         }
         for (written, source) in std::mem::take(&mut self.rows) {
-            self.reference_rows(written, source);
+            self.reference_rows(&written, source);
+        }
+    }
+
+    /// Gives each column that has no type of its own that of what it references.
+    fn take_types_over(&mut self) {
+        let mut found = Vec::new();
+        for (name, written) in &self.tables {
+            for (at, item) in written.table.items.iter().enumerate() {
+                if let ItemKind::Column(column) = &item.kind
+                    && column.ty.is_none()
+                {
+                    found.push((name.clone(), at, self.type_of(name, &column.name.value, &mut Vec::new())));
+                }
+            }
+        }
+        for (name, at, ty) in found {
+            let Some(Written { table, source }) = self.tables.get_mut(&name) else { continue };
+            let Some(syntax::Item { kind: ItemKind::Column(column), .. }) = table.items.get_mut(at) else { continue };
+            let (span, source) = (column.name.span, *source);
+            let reference = column.clauses.first().map_or(span, |clause| clause.span);
+            let value = ty.as_ref().map_or(Type::Native, Clone::clone);
+            column.ty = Some(Spanned { value, span });
+            if let Err(kind) = ty {
+                self.mistake(kind, source, reference);
+            }
         }
     }
 
@@ -393,29 +426,16 @@ impl<'a> Resolver<'a> {
         }
     }
 
-    /// The columns of a table's primary key.
-    fn key_columns(&self, table: &Identifier) -> Vec<Identifier> {
-        let Some(written) = self.tables.get(table) else { return Vec::new() };
-        let mut inline = Vec::new();
-        for item in &written.table.items {
-            match &item.kind {
-                ItemKind::PrimaryKey(key) => return key.columns.iter().map(|name| name.value.clone()).collect(),
-                ItemKind::Column(column)
-                    if column.clauses.iter().any(|clause| clause.kind == ClauseKind::PrimaryKey) =>
-                {
-                    inline.push(column.name.value.clone());
-                }
-                _ => {}
-            }
-        }
-        inline
-    }
-
     fn single_key(&self, table: &Identifier) -> Option<Identifier> {
-        match &self.key_columns(table)[..] {
+        match &key_columns(&self.tables.get(table)?.table)[..] {
             [only] => Some(only.clone()),
             _ => None,
         }
+    }
+
+    /// The columns of a table's primary key.
+    fn key_of(&self, table: &Identifier) -> Vec<Identifier> {
+        self.keys.get(table).cloned().unwrap_or_default()
     }
 
     fn finish(mut self, sources: &[Source]) -> Resolution {
@@ -452,168 +472,195 @@ impl<'a> Resolver<'a> {
     }
 }
 
-struct TableResolver<'r, 'a> {
-    resolver: &'r mut Resolver<'a>,
-    written: Written<'a>,
+/// The columns of a table's primary key.
+fn key_columns(table: &syntax::Table) -> Vec<Identifier> {
+    let mut inline = Vec::new();
+    for item in &table.items {
+        match &item.kind {
+            ItemKind::PrimaryKey(key) => return key.columns.iter().map(|name| name.value.clone()).collect(),
+            ItemKind::Column(column) if column.clauses.iter().any(|clause| clause.kind == ClauseKind::PrimaryKey) => {
+                inline.push(column.name.value.clone());
+            }
+            _ => {}
+        }
+    }
+    inline
+}
+
+struct TableResolver<'r> {
+    resolver: &'r mut Resolver,
+    source: usize,
     table: Table,
 }
 
-impl<'r, 'a> TableResolver<'r, 'a> {
-    fn new(resolver: &'r mut Resolver<'a>, written: Written<'a>) -> Self {
+/// What an item has whatever it is.
+struct Said {
+    options: Vec<Scoped<String>>,
+    scope: Scope,
+    span: Span,
+}
+
+impl<'r> TableResolver<'r> {
+    fn new(resolver: &'r mut Resolver, written: &Written) -> Self {
         let mut table = Table::new(written.table.name.value.clone());
         table.scope = written.table.scope;
         // Lists that grow by and by are moved as often: a tenth of the time that a large schema takes.
         let items = &written.table.items;
         table.columns.reserve_exact(items.iter().filter(|item| matches!(item.kind, ItemKind::Column(_))).count());
-        Self { resolver, written, table }
+        Self { resolver, source: written.source, table }
     }
 
     fn origin(&mut self, item: Item, part: Part, span: Span) {
-        self.resolver.note(&self.table.name, Origin { item, part, source: self.written.source, span });
+        self.resolver.note(&self.table.name, Origin { item, part, source: self.source, span });
     }
 
     fn mistake(&mut self, kind: MistakeKind, span: Span) {
-        self.resolver.mistake(kind, self.written.source, span);
+        self.resolver.mistake(kind, self.source, span);
     }
 
-    fn table(mut self) -> Table {
-        let written = self.written.table;
+    fn table(mut self, written: syntax::Table) -> Table {
         self.origin(Item::Table, Part::Name, written.name.span);
-        for item in &written.items {
-            if let ItemKind::Column(column) = &item.kind {
-                self.column(column, item);
+        let mut others = Vec::new();
+        for syntax::Item { kind, options, scope, span, .. } in written.items {
+            match kind {
+                ItemKind::Column(column) => self.column(column, scope, span),
+                other => others.push((other, Said { options: scoped(options), scope, span })),
             }
         }
-        for item in &written.items {
-            self.item(item);
+        for (kind, said) in others {
+            self.item(kind, said);
         }
         self.table.fit();
         self.table
     }
 
-    fn names(&mut self, item: &Item, names: &[Name]) -> Vec<Identifier> {
+    fn names(&mut self, item: &Item, names: Vec<Name>) -> Vec<Identifier> {
         for (at, name) in names.iter().enumerate() {
             self.origin(item.clone(), Part::Element(at), name.span);
         }
-        names.iter().map(|name| name.value.clone()).collect()
+        values(names)
     }
 
-    fn item(&mut self, item: &syntax::Item) {
-        let scope = item.scope;
-        let options = options_of(item);
-        match &item.kind {
+    fn item(&mut self, kind: ItemKind, Said { options, scope, span }: Said) {
+        match kind {
             ItemKind::Column(_) => {}
             ItemKind::PrimaryKey(key) => {
-                let columns = self.head(Item::PrimaryKey, item, key.name.as_ref(), &key.columns);
-                self.table.primary_keys.push(PrimaryKey { name: plain(key.name.as_ref()), columns, options, scope });
+                let (name, columns) = self.head(Item::PrimaryKey, span, key.name, key.columns);
+                self.table.primary_keys.push(PrimaryKey { name, columns, options, scope });
             }
             ItemKind::Unique(key) => {
-                let columns = self.head(Item::Unique(self.table.uniques.len()), item, key.name.as_ref(), &key.columns);
-                let (name, nulls_equal) = (plain(key.name.as_ref()), key.nulls_equal);
+                let place = Item::Unique(self.table.uniques.len());
+                let (name, columns) = self.head(place, span, key.name, key.columns);
+                let nulls_equal = key.nulls_equal;
                 self.table.uniques.push(Unique { name, columns, nulls_equal, options, scope });
             }
-            ItemKind::ForeignKey(key) => self.foreign_key(key, item),
+            ItemKind::ForeignKey(key) => self.foreign_key(*key, Said { options, scope, span }),
             ItemKind::Check(check) => {
                 let place = Item::Check(self.table.checks.len());
-                self.head(place.clone(), item, check.name.as_ref(), &[]);
+                let (name, _) = self.head(place.clone(), span, check.name, Vec::new());
                 self.origin(place, Part::Expression, check.expression.span);
-                let expression = check.expression.value.clone();
-                self.table.checks.push(Check { name: plain(check.name.as_ref()), expression, options, scope });
+                self.table.checks.push(Check { name, expression: check.expression.value, options, scope });
             }
-            ItemKind::Index(index) => self.index(index, item),
+            ItemKind::Index(index) => self.index(*index, Said { options, scope, span }),
             ItemKind::About(text) => {
-                if self.table.about.replace(text.value.clone()).is_some() {
-                    self.mistake(MistakeKind::Repeated { word: "about".into() }, item.span);
+                if self.table.about.replace(text.value).is_some() {
+                    self.mistake(MistakeKind::Repeated { word: "about".into() }, span);
                 }
             }
             ItemKind::Formerly(old) => {
                 self.origin(Item::Table, Part::Formerly(0), old.span);
-                if self.table.formerly.replace(old.value.clone()).is_some() {
-                    self.mistake(MistakeKind::Repeated { word: "formerly".into() }, item.span);
+                if self.table.formerly.replace(old.value).is_some() {
+                    self.mistake(MistakeKind::Repeated { word: "formerly".into() }, span);
                 }
             }
             ItemKind::Option(option) => {
                 self.origin(Item::Option(self.table.options.len()), Part::Whole, option.span);
-                self.table.options.push(Scoped { value: option.value.clone(), scope });
+                self.table.options.push(Scoped { value: option.value, scope });
             }
             ItemKind::Partition(how) => {
                 self.origin(Item::Option(self.table.options.len()), Part::Whole, how.span);
                 self.table.options.push(Scoped { value: format!("partition by {}", how.value), scope });
             }
-            ItemKind::Exclude(exclusion) => self.exclusion(exclusion, item),
+            ItemKind::Exclude(exclusion) => self.exclusion(&exclusion, scope, span),
         }
     }
 
-    fn head(&mut self, place: Item, item: &syntax::Item, name: Option<&Name>, columns: &[Name]) -> Vec<Identifier> {
-        self.origin(place.clone(), Part::Whole, item.span);
-        if let Some(name) = name {
+    /// The name and the columns of a key or the like, noted.
+    fn head(
+        &mut self,
+        place: Item,
+        span: Span,
+        name: Option<Name>,
+        columns: Vec<Name>,
+    ) -> (Option<Identifier>, Vec<Identifier>) {
+        self.origin(place.clone(), Part::Whole, span);
+        if let Some(name) = &name {
             self.origin(place.clone(), Part::Name, name.span);
         }
-        self.names(&place, columns)
+        let columns = self.names(&place, columns);
+        (name.map(|name| name.value), columns)
     }
 
-    fn foreign_key(&mut self, key: &syntax::ForeignKey, item: &syntax::Item) {
+    fn foreign_key(&mut self, key: syntax::ForeignKey, Said { options, scope, span }: Said) {
         let place = Item::ForeignKey(self.table.foreign_keys.len());
-        let columns = self.head(place.clone(), item, key.name.as_ref(), &key.columns);
+        let (name, columns) = self.head(place.clone(), span, key.name, key.columns);
         self.origin(place.clone(), Part::ReferencedTable, key.table.span);
         for (at, name) in key.referenced.iter().enumerate() {
             self.origin(place.clone(), Part::Referenced(at), name.span);
         }
-        let referenced_columns = if key.referenced.is_empty() {
-            self.resolver.key_columns(&key.table.value)
-        } else {
-            key.referenced.iter().map(|name| name.value.clone()).collect()
+        let referenced_columns = match key.referenced.is_empty() {
+            true => self.resolver.key_of(&key.table.value),
+            false => values(key.referenced),
         };
         self.table.foreign_keys.push(ForeignKey {
-            name: plain(key.name.as_ref()),
+            name,
             columns,
-            referenced_table: key.table.value.clone(),
+            referenced_table: key.table.value,
             referenced_columns,
             on_delete: key.on_delete.unwrap_or_default(),
             on_update: key.on_update.unwrap_or_default(),
             deferrable: key.deferrable.unwrap_or_default(),
             indexed: key.indexed,
-            options: options_of(item),
-            scope: item.scope,
+            options,
+            scope,
         });
     }
 
-    fn index(&mut self, index: &syntax::Index, item: &syntax::Item) {
+    fn index(&mut self, index: syntax::Index, Said { options, scope, span }: Said) {
         let place = Item::Index(self.table.indexes.len());
-        self.head(place.clone(), item, index.name.as_ref(), &[]);
+        let (name, _) = self.head(place.clone(), span, index.name, Vec::new());
         for (at, part) in index.parts.iter().enumerate() {
             self.origin(place.clone(), Part::Element(at), part.span);
         }
         if let Some(predicate) = &index.predicate {
             self.origin(place, Part::Expression, predicate.span);
         }
-        let parts = index.parts.iter().map(|part| IndexPart {
-            key: match &part.key {
-                PartKey::Column(name) => KeyPart::Column(name.clone()),
-                PartKey::Expression(text) => KeyPart::Expression(text.clone()),
+        let parts = index.parts.into_iter().map(|part| IndexPart {
+            key: match part.key {
+                PartKey::Column(name) => KeyPart::Column(name),
+                PartKey::Expression(text) => KeyPart::Expression(text),
             },
             prefix: part.prefix,
-            collate: part.collate.clone(),
-            operators: part.operators.clone(),
+            collate: part.collate,
+            operators: part.operators,
             descending: part.descending,
             nulls: part.nulls,
         });
         self.table.indexes.push(Index {
-            name: plain(index.name.as_ref()),
+            name,
             unique: index.unique,
             parts: parts.collect(),
-            predicate: index.predicate.as_ref().map(|predicate| predicate.value.clone()),
-            including: index.including.iter().map(|name| name.value.clone()).collect(),
-            method: index.method.as_ref().map(|method| method.value.to_string()),
-            options: options_of(item),
-            scope: item.scope,
+            predicate: index.predicate.map(|predicate| predicate.value),
+            including: values(index.including),
+            method: index.method.map(|method| method.value.to_string()),
+            options,
+            scope,
         });
     }
 
     /// An exclusion is an object that is made behind its table.
-    fn exclusion(&mut self, written: &Exclusion, item: &syntax::Item) {
+    fn exclusion(&mut self, written: &Exclusion, scope: Scope, span: Span) {
         let exclusion = of_table(written, &self.table.name);
-        let span = item.span;
         let program = syntax::Program {
             kind: ProgramKind::Object,
             word: Some(Spanned { value: "constraint".into(), span }),
@@ -624,39 +671,27 @@ impl<'r, 'a> TableResolver<'r, 'a> {
             drop: None,
             after: Vec::new(),
             about: None,
-            scope: item.scope,
+            scope,
         };
-        let source = self.written.source;
-        self.resolver.program(&program, source);
+        self.resolver.program(&program, self.source);
     }
 
-    fn column(&mut self, written: &'a syntax::Column, item: &syntax::Item) {
+    fn column(&mut self, written: syntax::Column, scope: Scope, span: Span) {
         let place = Item::Column(self.table.columns.len());
-        self.origin(place.clone(), Part::Whole, item.span);
+        self.origin(place.clone(), Part::Whole, span);
         self.origin(place.clone(), Part::Name, written.name.span);
-        let ty_span = written.ty.as_ref().map_or(written.name.span, |ty| ty.span);
-        self.origin(place.clone(), Part::Type, ty_span);
-        let found = match &written.ty {
-            Some(ty) => Ok(ty.value.clone()),
-            None => self.resolver.type_of(&self.table.name, &written.name.value, &mut Vec::new()),
-        };
-        let ty = match found {
-            Ok(ty) => ty,
-            Err(kind) => {
-                let reference = written.clauses.first().map_or(ty_span, |clause| clause.span);
-                self.mistake(kind, reference);
-                Type::Native
-            }
-        };
+        let ty = written.ty.unwrap_or(Spanned { value: Type::Native, span: written.name.span });
+        self.origin(place.clone(), Part::Type, ty.span);
+        let ty = ty.value;
         // A domain is the type's own name there, and nothing elsewhere.
         let domain = match &ty {
             Type::Enum(name) if self.resolver.is_domain(name) => Some(name.declared()),
             _ => None,
         };
         let ty = if domain.is_some() { Type::Native } else { ty };
-        let mut column = Column::new(written.name.value.clone(), ty);
+        let mut column = Column::new(written.name.value, ty);
         column.native.extend(domain.map(|value| Scoped { value, scope: Scope::For(Provider::Postgres.into()) }));
-        column.scope = item.scope;
+        column.scope = scope;
         let mut reference = None;
         // What is said of a reference may stand before it.
         let is_reference = |clause: &&syntax::Clause| matches!(clause.kind, ClauseKind::References(_));
@@ -776,7 +811,7 @@ impl<'r, 'a> TableResolver<'r, 'a> {
         }
         let referenced_columns = match key {
             Some(key) => vec![key.value.clone()],
-            None => self.resolver.key_columns(&table.value),
+            None => self.resolver.key_of(&table.value),
         };
         ForeignKey {
             name: None,
@@ -813,10 +848,15 @@ fn of_table(written: &Exclusion, table: &Identifier) -> Exclusion {
     Exclusion { table: table.clone(), ..written.clone() }
 }
 
-fn options_of(item: &syntax::Item) -> Vec<Scoped<String>> {
-    let scoped =
-        |(option, scope): &(syntax::Spanned<String>, Scope)| Scoped { value: option.value.clone(), scope: *scope };
-    item.options.iter().map(scoped).collect()
+fn scoped(options: ThinVec<(Spanned<String>, Scope)>) -> Vec<Scoped<String>> {
+    options.into_iter().map(|(option, scope)| Scoped { value: option.value, scope }).collect()
+}
+
+/// The names without their places, in a list of just their size: one that is collected has the room of the longer ones.
+fn values(names: Vec<Name>) -> Vec<Identifier> {
+    let mut values = Vec::with_capacity(names.len());
+    values.extend(names.into_iter().map(|name| name.value));
+    values
 }
 
 fn plain(name: Option<&Name>) -> Option<Identifier> {
