@@ -51,6 +51,27 @@ table queen {
 }
 
 #[test]
+fn what_cannot_hold_for_some_providers_alone_is_not_taken_for_all() {
+    insta::assert_snapshot!(check(
+        r#"table keeper {
+    id:   int64, identity
+    name: text, formerly nickname for sqlite, null for sqlite
+    primary key (id)
+    about "who keeps bees" for sqlite
+}
+
+table hive {
+    id:        int64, identity
+    keeper_id: references keeper, on delete cascade for postgres, indexed
+    guest_id:  references keeper for sqlite, references keeper(id) for postgres, null
+    note:      text, null, for sqlite
+    primary key (id)
+}
+"#
+    ));
+}
+
+#[test]
 fn names_types_and_words() {
     insta::assert_snapshot!(check(
         r#"enum temper { calm, watchful, calm }

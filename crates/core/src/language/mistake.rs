@@ -32,6 +32,10 @@ pub enum MistakeKind {
     Repeated { word: String },
     #[error("`{word}` only makes sense beside `references`")]
     NeedsReference { word: String },
+    #[error("`{word}` cannot hold for some providers alone")]
+    HoldsForAll { word: String },
+    #[error("column `{column}` has a second reference in its line")]
+    SecondReference { column: String, table: String },
     #[error("{what} is not closed")]
     Unclosed { what: &'static str, close: String },
     #[error("a bare name is written in lower case, and `{word}` is not")]
@@ -52,6 +56,9 @@ pub enum MistakeKind {
     UnclosedTable { table: String },
 }
 
+/// The clauses that say more of a reference.
+pub(super) const OF_REFERENCES: [&str; 5] = ["named", "on delete", "on update", "deferrable", "indexed"];
+
 impl MistakeKind {
     /// What stands under the caret.
     pub fn label(&self) -> String {
@@ -63,7 +70,8 @@ impl MistakeKind {
             | Self::UnknownProvider { .. } => "unknown".into(),
             Self::Unclosed { close, .. } => format!("no closing {close}"),
             Self::UnclosedTable { .. } => "opened here".into(),
-            Self::Repeated { .. } => "again here".into(),
+            Self::Repeated { .. } | Self::SecondReference { .. } => "again here".into(),
+            Self::HoldsForAll { .. } => "here with providers".into(),
             Self::NoType { .. } => "no type".into(),
             Self::NoKeyToReference { .. } => "no single key".into(),
             Self::Contradiction { .. }
@@ -110,6 +118,17 @@ impl MistakeKind {
                 "for an index without a reference, write a line of its own behind the columns: `index (column)`".into()
             }
             Self::NeedsReference { .. } => "write `references TABLE` before it".into(),
+            Self::HoldsForAll { word } if OF_REFERENCES.contains(&&**word) => {
+                "put the providers behind `references TABLE`, which it belongs to; behind a comma they are of the whole column"
+                    .into()
+            }
+            Self::HoldsForAll { word } if word == "null" => {
+                "take the providers away; behind a comma they are of the whole column".into()
+            }
+            Self::HoldsForAll { .. } => "take the providers away".into(),
+            Self::SecondReference { column, table } => format!(
+                "write it below the columns, with its providers: `foreign key ({column}) references {table}, for …`"
+            ),
             Self::Unclosed { close, .. } if close.starts_with(['`', 'i']) => format!("add {close}"),
             Self::Unclosed { close, .. } => format!("add a {close}"),
             Self::UpperCase { word } => {

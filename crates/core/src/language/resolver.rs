@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use thin_vec::ThinVec;
 
 use super::diagnostic::{Diagnostic, Label, Source};
-use super::mistake::{Mistake, MistakeKind};
+use super::mistake::{Mistake, MistakeKind, OF_REFERENCES};
 use super::parser::parse;
 use super::syntax::{self, ClauseKind, DeclarationKind, ItemKind, Name, PartKey, Spanned};
 use crate::Span;
@@ -563,11 +563,13 @@ impl<'r> TableResolver<'r> {
             }
             ItemKind::Index(index) => self.index(*index, Said { options, scope, span }),
             ItemKind::About(text) => {
+                self.unscoped("about", scope, span);
                 if self.table.about.replace(text.value).is_some() {
                     self.mistake(MistakeKind::Repeated { word: "about".into() }, span);
                 }
             }
             ItemKind::Formerly(old) => {
+                self.unscoped("formerly", scope, span);
                 self.origin(Item::Table, Part::Formerly(0), old.span);
                 if self.table.formerly.replace(old.value).is_some() {
                     self.mistake(MistakeKind::Repeated { word: "formerly".into() }, span);
@@ -582,6 +584,13 @@ impl<'r> TableResolver<'r> {
                 self.table.options.push(Scoped { value: format!("partition by {}", how.value), scope });
             }
             ItemKind::Exclude(exclusion) => self.exclusion(&exclusion, scope, span),
+        }
+    }
+
+    /// Takes an item to task that says providers and holds for all.
+    fn unscoped(&mut self, word: &str, scope: Scope, span: Span) {
+        if scope != Scope::All {
+            self.mistake(MistakeKind::HoldsForAll { word: word.into() }, span);
         }
     }
 
@@ -704,8 +713,20 @@ impl<'r> TableResolver<'r> {
         self.table.foreign_keys.extend(reference);
         column.fit();
         for (at, clause) in written.clauses.iter().enumerate() {
-            if is_repeated(clause, &written.clauses[..at]) {
-                self.mistake(MistakeKind::Repeated { word: clause_word(&clause.kind).into() }, clause.span);
+            let before = &written.clauses[..at];
+            let word = || clause_word(&clause.kind).to_owned();
+            match &clause.kind {
+                _ if is_repeated(clause, before) => {
+                    self.mistake(MistakeKind::Repeated { word: word() }, clause.span);
+                }
+                ClauseKind::References(to) if before.iter().any(|other| is_reference(&other)) => {
+                    let (column, table) = (column.name.declared(), to.table.value.declared());
+                    self.mistake(MistakeKind::SecondReference { column, table }, clause.span);
+                }
+                _ => {}
+            }
+            if clause.scope != Scope::All && holds_for_all(&clause.kind) {
+                self.mistake(MistakeKind::HoldsForAll { word: word() }, clause.span);
             }
         }
         self.table.columns.push(column);
@@ -869,6 +890,12 @@ fn is_repeated(clause: &syntax::Clause, before: &[syntax::Clause]) -> bool {
         std::mem::discriminant(&other.kind) == std::mem::discriminant(&clause.kind) && other.scope == clause.scope
     };
     !matches!(clause.kind, ClauseKind::Check(_) | ClauseKind::Option(_)) && before.iter().any(is_same)
+}
+
+/// Whether a clause holds wherever its column, or its reference, does.
+fn holds_for_all(kind: &ClauseKind) -> bool {
+    let word = clause_word(kind);
+    OF_REFERENCES.contains(&word) || matches!(word, "null" | "formerly" | "about")
 }
 
 fn clause_word(kind: &ClauseKind) -> &'static str {

@@ -495,7 +495,7 @@ impl TypeName {
             space = false;
             canonical.push(character.to_ascii_uppercase());
         }
-        Self { text: text.trim().into(), canonical: canonical.into() }
+        Self::exact(text.trim(), &canonical)
     }
 
     /// The type that is written in one way and compared by another name.
@@ -505,7 +505,9 @@ impl TypeName {
 
     /// The type that is written in one way and compared by another, letter case and all.
     pub fn exact(text: &str, canonical: &str) -> Self {
-        Self { text: text.into(), canonical: canonical.into() }
+        let text: Arc<str> = text.into();
+        let canonical = if *text == *canonical { Arc::clone(&text) } else { canonical.into() };
+        Self { text, canonical }
     }
 
     /// As it was written.
