@@ -72,6 +72,20 @@ table hive {
 }
 
 #[test]
+fn for_one_provider_a_thing_is_said_once() {
+    let answer = check(
+        r#"table hive {
+    id:   int64, identity
+    name: text, default 'a', default 'b' for sqlite, default 'c' for mariadb, sqlite
+    primary key (id)
+}
+"#,
+    );
+    assert!(answer.contains("× `default` is said twice"), "{answer}");
+    assert!(answer.contains("default 'c' for mariadb, sqlite"), "{answer}");
+}
+
+#[test]
 fn names_types_and_words() {
     insta::assert_snapshot!(check(
         r#"enum temper { calm, watchful, calm }

@@ -233,13 +233,12 @@ impl Resolver {
     fn program(&mut self, written: &syntax::Program, source: usize) {
         let name = &written.name.value;
         let overlaps = |other: &Program| {
-            let shared = |provider: &Provider| other.scope.holds(*provider) && written.scope.holds(*provider);
             let table = written.table.as_ref().map(|table| &table.value);
             other.kind == written.kind
                 && other.word.as_ref() == written.word.as_ref().map(|word| &word.value)
                 && other.name == *name
                 && other.table.as_ref() == table
-                && Provider::ALL.iter().any(shared)
+                && other.scope.overlaps(written.scope)
         };
         let before = self.parts.programs.iter().position(overlaps);
         if let Some(first) = before.and_then(|at| self.program_places.get(at)).copied() {
@@ -775,7 +774,7 @@ impl<'r> TableResolver<'r> {
             }
             ClauseKind::OnUpdateNow => {
                 self.origin(place.clone(), Part::OnUpdate, clause.span);
-                column.on_update_now = Some(clause.scope);
+                column.on_update_now = Some(column.on_update_now.map_or(clause.scope, |scope| scope.or(clause.scope)));
             }
             ClauseKind::Check(expression) => {
                 let item = Item::Check(self.table.checks.len());
@@ -884,10 +883,13 @@ fn plain(name: Option<&Name>) -> Option<Identifier> {
     name.map(|name| name.value.clone())
 }
 
-/// Whether a clause may be said only once for the same providers, and was said before.
+/// Whether a clause may be said only once for the same providers, and was said before. What is said for all is not, where it is
+/// said for some.
 fn is_repeated(clause: &syntax::Clause, before: &[syntax::Clause]) -> bool {
     let is_same = |other: &syntax::Clause| {
-        std::mem::discriminant(&other.kind) == std::mem::discriminant(&clause.kind) && other.scope == clause.scope
+        std::mem::discriminant(&other.kind) == std::mem::discriminant(&clause.kind)
+            && (other.scope == Scope::All) == (clause.scope == Scope::All)
+            && other.scope.overlaps(clause.scope)
     };
     !matches!(clause.kind, ClauseKind::Check(_) | ClauseKind::Option(_)) && before.iter().any(is_same)
 }

@@ -116,6 +116,23 @@ impl Scope {
             Self::Except(set) => !set.contains(provider),
         }
     }
+
+    /// Whether some provider has items of both scopes.
+    pub fn overlaps(self, other: Self) -> bool {
+        Provider::ALL.into_iter().any(|provider| self.holds(provider) && other.holds(provider))
+    }
+
+    /// The scope of what holds where either does.
+    pub fn or(self, other: Self) -> Self {
+        let mut either = Providers::default();
+        for provider in Provider::ALL.into_iter().filter(|one| self.holds(*one) || other.holds(*one)) {
+            either.insert(provider);
+        }
+        match Provider::ALL.into_iter().all(|one| either.contains(one)) {
+            true => Self::All,
+            false => Self::For(either),
+        }
+    }
 }
 
 /// A value with the providers it is meant for.
@@ -137,5 +154,27 @@ impl<T> Scoped<T> {
     pub fn pick(list: &[Self], provider: Provider) -> Option<&T> {
         let holding = || list.iter().filter(|scoped| scoped.scope.holds(provider));
         holding().find(|scoped| scoped.scope != Scope::All).or_else(|| holding().next()).map(|scoped| &scoped.value)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn only(providers: &[Provider]) -> Scope {
+        let mut set = Providers::default();
+        providers.iter().for_each(|one| set.insert(*one));
+        Scope::For(set)
+    }
+
+    #[test]
+    fn scopes_overlap_where_a_provider_has_both() {
+        use Provider::{Mariadb, Mysql, Postgres, Sqlite};
+        assert!(only(&[Sqlite, Postgres]).overlaps(only(&[Postgres, Mysql])));
+        assert!(only(&[Sqlite]).overlaps(Scope::All));
+        assert!(!only(&[Sqlite]).overlaps(only(&[Postgres])));
+        assert!(!only(&[Sqlite]).overlaps(Scope::Except(Sqlite.into())));
+        assert_eq!(only(&[Mariadb]).or(only(&[Mysql])), only(&[Mariadb, Mysql]));
+        assert_eq!(only(&[Sqlite]).or(Scope::Except(Sqlite.into())), Scope::All);
     }
 }

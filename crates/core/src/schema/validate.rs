@@ -3,8 +3,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{
-    Action, Column, Enum, Fault, FaultKind, ForeignKey, Identifier, Item, KeyPart, Part, Parts, Place, Program,
-    Provider, Scope, Table, Type, UNCHECKED, Value,
+    Action, Column, Enum, Fault, FaultKind, ForeignKey, Identifier, Item, KeyPart, Part, Parts, Place, Program, Scope,
+    Table, Type, UNCHECKED, Value,
 };
 use crate::nearest::nearest;
 use crate::sql::{Expression, Lexer, Syntax, TokenKind};
@@ -103,7 +103,7 @@ impl<'a> Checker<'a> {
                     && other.word == program.word
                     && other.name == program.name
                     && other.table == program.table
-                    && overlap(other.scope, program.scope)
+                    && other.scope.overlaps(program.scope)
             };
             let earlier: Vec<_> = programs[..at].iter().enumerate().collect();
             if earlier.iter().any(|other| same(&other)) {
@@ -295,7 +295,7 @@ impl<'a> Checker<'a> {
         for (at, key) in table.primary_keys.iter().enumerate() {
             let place = Place::whole(&table.name, Item::PrimaryKey);
             let earlier = &table.primary_keys[..at];
-            if earlier.iter().any(|other| overlap(other.scope, key.scope)) {
+            if earlier.iter().any(|other| other.scope.overlaps(key.scope)) {
                 self.fault(FaultKind::TwoPrimaryKeys(table.name.clone()), place.clone());
             }
             self.column_list(table, &key.columns, &place);
@@ -461,7 +461,7 @@ impl<'a> Checker<'a> {
             self.of_one_line([name].into_iter(), place.clone());
             let earlier = seen.entry(name).or_default();
             let are_apart = |other: Kind| kind != other && kind != Kind::Check && other != Kind::Check;
-            let first = earlier.iter().find(|(other, theirs, _)| overlap(*theirs, scope) && !are_apart(*other));
+            let first = earlier.iter().find(|(other, theirs, _)| theirs.overlaps(scope) && !are_apart(*other));
             if let Some((_, _, first)) = first {
                 let kind = FaultKind::DuplicateConstraint { table: table.name.clone(), name: name.clone() };
                 self.faults.push(Fault::new(kind, place.clone()).with_other(first.clone()));
@@ -531,10 +531,6 @@ enum Kind {
 
 /// A constraint with a name: what it is, for whom, and where.
 type Named = (Kind, Scope, Place);
-
-fn overlap(a: Scope, b: Scope) -> bool {
-    Provider::ALL.into_iter().any(|provider| a.holds(provider) && b.holds(provider))
-}
 
 /// Whether a reference may point to these columns of the table: a primary key, a unique constraint, or a unique index over
 /// whole columns in their own collation, among those whose scope is wanted.
