@@ -31,7 +31,7 @@ table "Order Line" {
     net: decimal(6, 2), generated virtual (a - "b"), collate "nocase" for sqlite
     at: instant(3), default now, on update now
     tags: text[], for postgres
-    keeper_id: int64, references keeper(id), named k, indexed
+    keeper_id: int64, references keeper(id), named k, on delete cascade, on delete restrict for postgres, indexed except sqlite
     primary key pk ("Order Line")
     foreign key two (a, b) references other (c, d) on update cascade indexed
     unique index i ((lower(a)) desc nulls first, b prefix(3) collate "c" operators "o") where (a > 1) including (temper) using btree

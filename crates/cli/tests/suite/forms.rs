@@ -1,7 +1,7 @@
 //! Objects that are declared in clauses: domains, privileges, exclusions, partitions, sequences.
 
-use crate::support::REVERT;
 use crate::support::stage::Stage;
+use crate::support::{Project, REVERT};
 use hollow_oak_core::Provider;
 use hollow_oak_testkit::server::{Connects, shared, wanted};
 
@@ -218,4 +218,34 @@ table lock_mode {{
     project.ok(REVERT);
     assert_eq!(here.dump(), before);
     assert_eq!(here.query("select count(*) from lock join lock_mode using (name, token)"), ["2"]);
+}
+
+#[test]
+fn what_is_said_of_a_reference_may_be_for_some_providers() {
+    let project = Project::new(
+        r#"table keeper {
+    id: int64, identity
+    primary key (id)
+}
+
+table hive {
+    id:        int64, identity
+    keeper_id: references keeper, on delete cascade, on delete restrict for postgres, deferrable except mariadb
+    primary key (id)
+}
+"#,
+    );
+    let providers = "[providers]\nsqlite = {}\npostgres = {}\nmariadb = {}\n\n[targets.dev]";
+    project.write("hollow-oak.toml", &project.read("hollow-oak.toml").replace("[targets.dev]", providers));
+    project.ok(&["draft", "first"]);
+    let reference = |provider: &str| {
+        let script = project.read(&format!("migrations/0001-first/{provider}.up.sql"));
+        let line = script.lines().find_map(|line| line.split_once(" references ")).expect("there is a reference");
+        line.1.trim_end_matches([';', ',']).replace(['"', '`'], "")
+    };
+    assert_eq!(reference("sqlite"), "keeper (id) on delete cascade deferrable initially immediate");
+    assert_eq!(reference("postgres"), "keeper (id) on delete restrict deferrable");
+    assert_eq!(reference("mariadb"), "keeper (id) on delete cascade");
+    // The schema that was written down with the migration says the same in its own words.
+    assert!(project.ok(&["diff"]).starts_with("no difference"));
 }

@@ -62,7 +62,6 @@ fn what_cannot_hold_for_some_providers_alone_is_not_taken_for_all() {
 
 table hive {
     id:        int64, identity
-    keeper_id: references keeper, on delete cascade for postgres, indexed
     guest_id:  references keeper for sqlite, references keeper(id) for postgres, null
     note:      text, null, for sqlite
     primary key (id)

@@ -295,7 +295,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
 
     /// The same, where all one can do is to leave the thing out.
     pub(super) fn refuse(&mut self, what: impl Into<String>, place: Place) {
-        let instead = format!("take it out, or say `except {}` at the end of the item", self.here());
+        let instead = format!("take it out, or say `except {}` behind it", self.here());
         let kind = self.not_expressible(what, instead);
         self.fault(kind, place);
     }

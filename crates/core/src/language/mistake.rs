@@ -56,9 +56,6 @@ pub enum MistakeKind {
     UnclosedTable { table: String },
 }
 
-/// The clauses that say more of a reference.
-pub(super) const OF_REFERENCES: [&str; 5] = ["named", "on delete", "on update", "deferrable", "indexed"];
-
 impl MistakeKind {
     /// What stands under the caret.
     pub fn label(&self) -> String {
@@ -118,10 +115,6 @@ impl MistakeKind {
                 "for an index without a reference, write a line of its own behind the columns: `index (column)`".into()
             }
             Self::NeedsReference { .. } => "write `references TABLE` before it".into(),
-            Self::HoldsForAll { word } if OF_REFERENCES.contains(&&**word) => {
-                "put the providers behind `references TABLE`, which it belongs to; behind a comma they are of the whole column"
-                    .into()
-            }
             Self::HoldsForAll { word } if word == "null" => {
                 "take the providers away; behind a comma they are of the whole column".into()
             }

@@ -5,14 +5,14 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use thin_vec::ThinVec;
 
 use super::diagnostic::{Diagnostic, Label, Source};
-use super::mistake::{Mistake, MistakeKind, OF_REFERENCES};
+use super::mistake::{Mistake, MistakeKind};
 use super::parser::parse;
 use super::syntax::{self, ClauseKind, DeclarationKind, ItemKind, Name, PartKey, Spanned};
 use crate::Span;
 use crate::schema::{
     self, Check, Column, Deferrable, Enum, Exclusion, Fault, FaultKind, ForeignKey, Form, Generated, Identifier,
-    Identity, Index, IndexPart, Item, KeyPart, Part, Parts, Place, PrimaryKey, Program, ProgramKind, Provider, Rows,
-    Schema, Scope, Scoped, Table, Type, Unique, Value,
+    Identity, Index, IndexPart, Item, KeyPart, Part, Parts, Place, PrimaryKey, Program, ProgramKind, Provider,
+    Providers, Rows, Schema, Scope, Scoped, Table, Type, Unique, Value,
 };
 
 /// What reading all files gave.
@@ -709,7 +709,13 @@ impl<'r> TableResolver<'r> {
         for clause in written.clauses.iter().filter(|clause| !is_reference(clause)) {
             self.clause(&mut column, &mut reference, &place, clause);
         }
-        self.table.foreign_keys.extend(reference);
+        let said_for_some = written.clauses.iter().filter(|clause| clause.scope != Scope::All);
+        for (at, reference) in reference.map(|one| split(one, said_for_some)).into_iter().flatten().enumerate() {
+            if let (true, Some(clause)) = (at > 0, written.clauses.iter().find(is_reference)) {
+                self.origin(Item::ForeignKey(self.table.foreign_keys.len()), Part::Whole, clause.span);
+            }
+            self.table.foreign_keys.push(reference);
+        }
         column.fit();
         for (at, clause) in written.clauses.iter().enumerate() {
             let before = &written.clauses[..at];
@@ -806,6 +812,8 @@ impl<'r> TableResolver<'r> {
             | ClauseKind::OnUpdate(_)
             | ClauseKind::Deferrable(_)
             | ClauseKind::Indexed => match reference {
+                // What is said for some providers alone follows: see `split`.
+                Some(_) if clause.scope != Scope::All => {}
                 Some(reference) => said_of_reference(reference, &clause.kind),
                 None => {
                     let word = clause_word(&clause.kind).to_owned();
@@ -894,10 +902,9 @@ fn is_repeated(clause: &syntax::Clause, before: &[syntax::Clause]) -> bool {
     !matches!(clause.kind, ClauseKind::Check(_) | ClauseKind::Option(_)) && before.iter().any(is_same)
 }
 
-/// Whether a clause holds wherever its column, or its reference, does.
+/// Whether a clause holds wherever its column does.
 fn holds_for_all(kind: &ClauseKind) -> bool {
-    let word = clause_word(kind);
-    OF_REFERENCES.contains(&word) || matches!(word, "null" | "formerly" | "about")
+    matches!(kind, ClauseKind::Null | ClauseKind::Formerly(_) | ClauseKind::About(_))
 }
 
 fn clause_word(kind: &ClauseKind) -> &'static str {
@@ -921,6 +928,25 @@ fn clause_word(kind: &ClauseKind) -> &'static str {
         ClauseKind::Option(_) => "option",
         ClauseKind::Formerly(_) => "formerly",
         ClauseKind::About(_) => "about",
+    }
+}
+
+/// A reference of which these clauses say something for some providers alone: one for each way that it is.
+fn split<'a>(reference: ForeignKey, said: impl Iterator<Item = &'a syntax::Clause> + Clone) -> Vec<ForeignKey> {
+    let mut ways: Vec<(ForeignKey, Providers)> = Vec::new();
+    for provider in Provider::ALL.into_iter().filter(|one| reference.scope.holds(*one)) {
+        let mut here = reference.clone();
+        for clause in said.clone().filter(|clause| clause.scope.holds(provider)) {
+            said_of_reference(&mut here, &clause.kind);
+        }
+        match ways.iter_mut().find(|(way, _)| *way == here) {
+            Some((_, providers)) => providers.insert(provider),
+            None => ways.push((here, provider.into())),
+        }
+    }
+    match ways.len() {
+        1 => ways.into_iter().map(|(way, _)| way).collect(),
+        _ => ways.into_iter().map(|(way, providers)| ForeignKey { scope: Scope::For(providers), ..way }).collect(),
     }
 }
 
