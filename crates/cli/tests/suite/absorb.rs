@@ -468,6 +468,101 @@ fn what_only_one_provider_has_is_said_for_it() {
 }
 
 #[test]
+fn a_reference_and_its_index_change_each_for_itself() {
+    let declared = "\
+table keeper {
+    id:  int64, identity
+
+    primary key (id)
+}
+
+table hive {
+    id:         int64, identity
+    keeper_id:  references keeper, null, indexed
+    guest_id:   references keeper, null, indexed
+
+    primary key (id)
+}
+";
+    on_each_provider(|provider| {
+        let here = Stage::of(provider, declared);
+        here.project.migrate("first");
+        let (drop, key) = match provider {
+            Provider::Postgres => ("constraint", "references keeper"),
+            _ => ("foreign key", "references keeper (id)"),
+        };
+        // MariaDB needs the index for its reference, and SQLite has no statement for a constraint.
+        if matches!(provider, Provider::Sqlite | Provider::Postgres) {
+            here.sql("drop index hive_keeper_id_idx");
+        }
+        if provider != Provider::Sqlite {
+            here.sql(&format!("alter table hive drop {drop} hive_guest_id_fkey"));
+            here.sql(&format!(
+                "alter table hive add constraint hive_guest_id_fkey foreign key (guest_id) {key} on delete cascade"
+            ));
+        }
+        goes_everywhere(&here, &[]);
+        let text = here.project.read("schema/schema.oak");
+        let is_there = matches!(provider, Provider::Mariadb | Provider::Mysql);
+        let keeper = text.lines().find(|line| line.contains("keeper_id:")).expect("the column is there");
+        assert_eq!(keeper.ends_with("indexed"), is_there, "{text}");
+        if provider != Provider::Sqlite {
+            assert!(text.contains("references keeper(id), on delete cascade, indexed"), "{text}");
+            here.sql(&format!("alter table hive drop {drop} hive_guest_id_fkey"));
+            here.project.ok(&["absorb", "--yes"]);
+            here.assert_same("live", "declared");
+            let text = here.project.read("schema/schema.oak");
+            assert!(
+                text.contains("    guest_id:   int64, null\n") && text.contains("    index (guest_id)\n"),
+                "{text}"
+            );
+        }
+    });
+}
+
+#[test]
+fn another_provider_keeps_what_it_has_under_the_same_name() {
+    let declared = "\
+table keeper {
+    id:  int64, identity
+
+    primary key (id)
+}
+
+table hive {
+    id:         int64, identity
+    kg:         int32, null
+    keeper_id:  references keeper, null, on delete cascade, on delete restrict for postgres
+
+    primary key (id)
+    check light (kg < 100), for postgres
+    check light (kg < 60), for sqlite
+    index by_weight (kg desc), for postgres
+    index by_weight (kg), for sqlite
+}
+";
+    let here = Stage::of(Provider::Sqlite, declared);
+    let settings = here.project.read("hollow-oak.toml").replace("sqlite = {}", "sqlite = {}\npostgres = {}");
+    here.project.write("hollow-oak.toml", &settings);
+    here.project.migrate("first");
+    let file = rusqlite::Connection::open(here.project.file(&here.database)).expect("it is there");
+    file.execute_batch(
+        "drop index by_weight;
+         create index by_weight on hive (kg, id);
+         pragma writable_schema = on;
+         update sqlite_schema set sql = replace(replace(sql, 'kg < 60', 'kg < 70'), 'cascade', 'set null') where name = 'hive';
+         pragma writable_schema = reset",
+    )
+    .expect("it can be changed");
+    drop(file);
+    here.project.ok(&["absorb", "--yes"]);
+    insta::assert_snapshot!(here.project.read("schema/schema.oak"));
+    assert!(here.project.ok(&["diff", "live", "declared"]).starts_with("no difference"));
+    // Nothing of it is PostgreSQL's.
+    assert!(!here.project.file(&format!("migrations/{}/postgres.up.sql", here.project.newest())).exists());
+}
+
+#[test]
 fn what_is_new_goes_where_the_likes_of_it_are() {
     let here = Stage::of(Provider::Sqlite, DECLARED);
     here.sql("create table hive (id integer primary key, code text)");

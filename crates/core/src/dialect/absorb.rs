@@ -15,7 +15,10 @@ use super::naming::{NameKind, derived_name};
 use super::{Dialect, lowering};
 use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
 use crate::physical::{self, Named};
-use crate::schema::{Column, Identifier, Program, Provider, Schema, Scoped, Table, Type};
+use crate::schema::{
+    Column, ForeignKey, Identifier, Index, IndexPart, KeyPart, PrimaryKey, Program, Provider, Schema, Scope, Scoped,
+    Table, Type,
+};
 
 /// The declarations with what changed from `expected` to `live`; `lifted` is what `live` would be declared as, and `others` are
 /// the dialects that the declarations serve as well.
@@ -129,9 +132,13 @@ impl Absorbing<'_> {
             match item {
                 ItemChange::Column(change) => self.column(table, new, change)?,
                 ItemChange::PrimaryKey(change) => {
+                    let held =
+                        table.primary_keys.iter().find(|key| key.scope.holds(self.provider)).map(|key| key.scope);
                     table.primary_keys.retain(|key| !key.scope.holds(self.provider));
                     if !matches!(change, Change::Drop(_)) {
-                        table.primary_keys.extend(new.primary_keys.iter().cloned());
+                        let scope = |key: &PrimaryKey| held.filter(|_| key.scope == Scope::All).unwrap_or(key.scope);
+                        let keys = new.primary_keys.iter().map(|key| PrimaryKey { scope: scope(key), ..key.clone() });
+                        table.primary_keys.extend(keys);
                     }
                 }
                 ItemChange::Unique(change) => {
@@ -140,25 +147,26 @@ impl Absorbing<'_> {
                         self.name(table.name.base(), one.name.as_ref(), columns, NameKind::Unique)
                     };
                     let names: Vec<String> = table.uniques.iter().map(named).collect();
-                    let old = gone(change);
-                    keep(&mut table.uniques, &names, old.as_deref(), "unique constraint")?;
-                    if let Some(place) = came(change).and_then(|made| live.uniques.iter().position(|one| one == made)) {
-                        table.uniques.extend(new.uniques.get(place).cloned());
-                    }
+                    let place = came(change).and_then(|made| live.uniques.iter().position(|one| one == made));
+                    let made = place.and_then(|place| new.uniques.get(place));
+                    self.exchange(&mut table.uniques, &names, gone(change), made, "unique constraint")?;
                 }
                 ItemChange::ForeignKey(change) => {
-                    let named = |one: &crate::schema::ForeignKey| {
+                    let named = |one: &ForeignKey| {
                         let columns = one.columns.iter().map(Identifier::to_string).collect();
                         self.name(table.name.base(), one.name.as_ref(), columns, NameKind::ForeignKey)
                     };
                     let names: Vec<String> = table.foreign_keys.iter().map(named).collect();
-                    let old = gone(change);
-                    keep(&mut table.foreign_keys, &names, old.as_deref(), "reference")?;
-                    if let Some(place) =
-                        came(change).and_then(|made| live.foreign_keys.iter().position(|one| one == made))
-                    {
-                        table.foreign_keys.extend(new.foreign_keys.get(place).cloned());
-                    }
+                    let place = came(change).and_then(|made| live.foreign_keys.iter().position(|one| one == made));
+                    let made = place.and_then(|place| new.foreign_keys.get(place));
+                    let before = self.exchange(&mut table.foreign_keys, &names, gone(change), made, "reference")?;
+                    let is_there = |key: &ForeignKey| {
+                        let same =
+                            |one: &ForeignKey| one.indexed && one.columns == key.columns && one.scope == key.scope;
+                        table.foreign_keys.iter().any(same)
+                    };
+                    let index = before.filter(|key| key.indexed && !is_there(key)).map(index_of);
+                    table.indexes.extend(index);
                 }
                 ItemChange::Check(change) => {
                     let before = &alteration.from;
@@ -168,26 +176,27 @@ impl Absorbing<'_> {
                         self.name(table.name.base(), one.name.as_ref(), columns, NameKind::Check)
                     };
                     let names: Vec<String> = table.checks.iter().map(named).collect();
-                    let old = gone(change);
-                    keep(&mut table.checks, &names, old.as_deref(), "check")?;
-                    if let Some(place) = came(change).and_then(|made| live.checks.iter().position(|one| one == made)) {
-                        table.checks.extend(new.checks.get(place).cloned());
-                    }
+                    let place = came(change).and_then(|made| live.checks.iter().position(|one| one == made));
+                    let made = place.and_then(|place| new.checks.get(place));
+                    self.exchange(&mut table.checks, &names, gone(change), made, "check")?;
                 }
                 ItemChange::Index(change) => {
-                    let named = |one: &crate::schema::Index| {
+                    let named = |one: &Index| {
                         let columns = one.parts.iter().filter_map(|part| match &part.key {
-                            crate::schema::KeyPart::Column(name) => Some(name.to_string()),
-                            crate::schema::KeyPart::Expression(_) => None,
+                            KeyPart::Column(name) => Some(name.to_string()),
+                            KeyPart::Expression(_) => None,
                         });
                         self.name(table.name.base(), one.name.as_ref(), columns.collect(), NameKind::Index)
                     };
                     let names: Vec<String> = table.indexes.iter().map(named).collect();
-                    let old = gone(change);
-                    keep(&mut table.indexes, &names, old.as_deref(), "index")?;
-                    if let Some(place) = came(change).and_then(|made| live.indexes.iter().position(|one| one == made)) {
-                        table.indexes.extend(new.indexes.get(place).cloned());
+                    let place = came(change).and_then(|made| live.indexes.iter().position(|one| one == made));
+                    let made = place.and_then(|place| new.indexes.get(place));
+                    let mut old = gone(change);
+                    if let Some(key) = old.as_deref().and_then(|old| self.with_index(table, old)) {
+                        key.indexed = false;
+                        old = None;
                     }
+                    self.exchange(&mut table.indexes, &names, old, made, "index")?;
                 }
                 ItemChange::Options { .. } => {
                     table.options.retain(|option| !option.scope.holds(self.provider));
@@ -261,6 +270,41 @@ impl Absorbing<'_> {
         }
     }
 
+    /// The reference that has an index of this name along with it.
+    fn with_index<'t>(&self, table: &'t mut Table, name: &str) -> Option<&'t mut ForeignKey> {
+        let base = table.name.base().to_owned();
+        table.foreign_keys.iter_mut().filter(|key| key.indexed && key.scope.holds(self.provider)).find(|key| {
+            let columns = key.columns.iter().map(Identifier::to_string).collect();
+            self.name(&base, None, columns, NameKind::Index).eq_ignore_ascii_case(name)
+        })
+    }
+
+    /// Takes the one that was called so here out of a list and gives it back; what was made of it comes there, for the providers
+    /// that it was for. Another provider may have another one of that name.
+    fn exchange<T: Held>(
+        &self,
+        list: &mut Vec<T>,
+        names: &[String],
+        old: Option<String>,
+        made: Option<&T>,
+        what: &str,
+    ) -> Result<Option<T>, String> {
+        let mut before = None;
+        if let Some(old) = old {
+            let mut both = list.iter_mut().zip(names);
+            let at = both.position(|(one, name)| name.eq_ignore_ascii_case(&old) && one.scope().holds(self.provider));
+            let at = at.ok_or_else(|| format!("{what} {old} is declared in a way that cannot be found again"))?;
+            before = Some(list.remove(at));
+        }
+        if let Some(mut made) = made.cloned() {
+            if let Some(before) = &mut before {
+                made.succeed(before);
+            }
+            list.push(made);
+        }
+        Ok(before)
+    }
+
     /// What is said for all is said anew, or for this provider where nobody else understands it.
     fn replace<T: Clone>(&self, list: &mut ThinVec<Scoped<T>>, new: &[Scoped<T>], is_for_all: impl Fn(&T) -> bool) {
         elsewhere::replaced(self.provider, list, new, |one| self.alone || is_for_all(one));
@@ -289,6 +333,20 @@ fn renamed(alteration: &TableAlteration) -> Result<(), String> {
     }
 }
 
+/// The index of a reference, where that goes and it stays.
+fn index_of(key: ForeignKey) -> Index {
+    Index {
+        name: None,
+        unique: false,
+        parts: key.columns.into_iter().map(IndexPart::column).collect(),
+        predicate: None,
+        including: Vec::new(),
+        method: None,
+        options: Vec::new(),
+        scope: key.scope,
+    }
+}
+
 /// The name of what goes in a change.
 fn gone<T: Named>(change: &Change<T>) -> Option<String> {
     match change {
@@ -307,11 +365,41 @@ fn came<T>(change: &Change<T>) -> Option<&T> {
     }
 }
 
-/// Takes the one of a name out of a list.
-fn keep<T>(list: &mut Vec<T>, names: &[String], old: Option<&str>, what: &str) -> Result<(), String> {
-    let Some(old) = old else { return Ok(()) };
-    let at = names.iter().position(|name| name.eq_ignore_ascii_case(old));
-    let at = at.ok_or_else(|| format!("{what} {old} is declared in a way that cannot be found again"))?;
-    list.remove(at);
-    Ok(())
+/// What is declared for some providers under a name of its table.
+trait Held: Clone {
+    /// For which.
+    fn scope(&mut self) -> &mut Scope;
+
+    /// Takes over what is no part of the thing, from the one that it comes in the place of.
+    fn succeed(&mut self, before: &mut Self) {
+        if *self.scope() == Scope::All {
+            *self.scope() = *before.scope();
+        }
+    }
+}
+
+macro_rules! held {
+    ($($ty:ident),*) => {$(
+        impl Held for crate::schema::$ty {
+            fn scope(&mut self) -> &mut Scope {
+                &mut self.scope
+            }
+        }
+    )*};
+}
+
+held!(Unique, Check, Index);
+
+impl Held for ForeignKey {
+    fn scope(&mut self) -> &mut Scope {
+        &mut self.scope
+    }
+
+    fn succeed(&mut self, before: &mut Self) {
+        if self.scope == Scope::All {
+            self.scope = before.scope;
+        }
+        // Its index is another thing, which stays where nobody drops it.
+        self.indexed |= before.indexed && self.columns == before.columns;
+    }
 }

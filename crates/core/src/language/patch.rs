@@ -7,7 +7,7 @@
 use std::collections::BTreeMap;
 
 use super::declare::{InLine, declare_table};
-use super::syntax::{Declaration, DeclarationKind, File, Item, ItemKind, Name, Table};
+use super::syntax::{Clause, ClauseKind, Column, Declaration, DeclarationKind, File, Item, ItemKind, Name, Table};
 use super::{declare, parse, print};
 use crate::Span;
 use crate::diff::Renames;
@@ -39,7 +39,7 @@ pub fn patched(source: &str, old: &Schema, new: &Schema, renames: &Renames, adde
             if renamed.name != table.name {
                 edits.push((table.name.span, renamed.name.value.declared()));
             }
-            let both = [as_written(old, table), as_written(new, &renamed)];
+            let both = with_references(table, [as_written(old, table), as_written(new, &renamed)]);
             let columns = renames.columns_of(table.name.value.as_str());
             edits.extend(table_edits(source, &renamed, declaration.span, both, columns));
             continue;
@@ -48,7 +48,7 @@ pub fn patched(source: &str, old: &Schema, new: &Schema, renames: &Renames, adde
             (Some(_), None) => edits.push((whole_lines(source, declaration.span), String::new())),
             (Some(from), Some(to)) if from != to => match (&declaration.kind, &from.kind, &to.kind) {
                 (DeclarationKind::Table(table), DeclarationKind::Table(_), DeclarationKind::Table(_)) => {
-                    let both = [as_written(old, table), as_written(new, table)];
+                    let both = with_references(table, [as_written(old, table), as_written(new, table)]);
                     edits.extend(table_edits(source, table, declaration.span, both, None));
                 }
                 _ => edits.push((declaration.span, one(to).trim_end().to_owned())),
@@ -76,6 +76,39 @@ fn as_written(schema: &Schema, written: &Table) -> Table {
     match schema.table(written.name.value.as_str()) {
         Some(table) => declare_table(schema, table, &InLine::as_written(table, written)),
         None => written.clone(),
+    }
+}
+
+/// A table before and after a change, where a column's reference that is not the same for all providers stands in the column's
+/// line: if it changes, that line changes, too.
+fn with_references(written: &Table, [mut before, after]: [Table; 2]) -> [Table; 2] {
+    let is_of = |item: &Item, column: &Name| match &item.kind {
+        ItemKind::ForeignKey(key) => key.columns.iter().map(|name| &name.value).eq([&column.value]),
+        _ => false,
+    };
+    for column in written.items.iter().filter_map(as_column) {
+        let references = |table: &Table| -> Vec<Item> {
+            table.items.iter().filter(|item| is_of(item, &column.name)).cloned().collect()
+        };
+        let reference = column.clauses.iter().find(|clause| matches!(clause.kind, ClauseKind::References(_)));
+        let Some(reference) = reference.filter(|_| references(&before) != references(&after)) else { continue };
+        let of_column = before.items.iter_mut().find_map(|item| match &mut item.kind {
+            ItemKind::Column(one) if one.name.value == column.name.value => Some(one),
+            _ => None,
+        });
+        let is_in_line = |clause: &Clause| matches!(clause.kind, ClauseKind::References(_));
+        if let Some(one) = of_column.filter(|one| !one.clauses.iter().any(is_in_line)) {
+            one.clauses.push(reference.clone());
+            before.items.retain(|item| !is_of(item, &column.name));
+        }
+    }
+    [before, after]
+}
+
+fn as_column(item: &Item) -> Option<&Column> {
+    match &item.kind {
+        ItemKind::Column(column) => Some(column),
+        _ => None,
     }
 }
 
