@@ -287,6 +287,23 @@ table hive {
 }
 
 #[test]
+fn what_is_set_on_update_has_a_default_on_mariadb() {
+    let declared = |clause: &str| {
+        format!("table hive {{\n    id:   int64, identity\n    seen: instant, {clause}\n    primary key (id)\n}}\n")
+    };
+    let project = Project::new(&declared("on update now"));
+    let config = project.read("hollow-oak.toml").replace("[targets.dev]", "[providers]\nmariadb = {}\n\n[targets.dev]");
+    project.write("hollow-oak.toml", &config);
+    let answer = project.oak(&["check"]);
+    assert!(answer.stderr.contains("gives a required column that is set on update a default of its own"), "{answer}");
+    assert!(answer.stderr.contains("help: add `default now`, or `null`"), "{answer}");
+    for mended in ["default now, on update now", "null, on update now"] {
+        project.declare(&declared(mended));
+        project.ok(&["check"]);
+    }
+}
+
+#[test]
 fn a_reference_needs_a_key_that_the_database_takes_for_one() {
     insta::assert_snapshot!(check(
         r#"table apiary {

@@ -244,7 +244,7 @@ impl Absorbing<'_> {
             if self.alone || new.ty != Type::Native {
                 column.ty.clone_from(&new.ty);
             }
-            self.scoped(&mut column.native, &new.native);
+            self.replace(&mut column.native, &new.native, |_| true);
         }
         if from.nullable != to.nullable {
             column.nullable = new.nullable;
@@ -256,16 +256,16 @@ impl Absorbing<'_> {
             self.replace(&mut column.generated, &new.generated, |one| elsewhere::is_for_all(&one.expression));
         }
         if from.collation != to.collation {
-            self.scoped(&mut column.collate, &new.collate);
+            self.replace(&mut column.collate, &new.collate, |_| true);
         }
         if from.identity != to.identity {
-            self.scoped(&mut column.identity, &new.identity);
+            self.replace(&mut column.identity, &new.identity, |_| true);
         }
         if from.comment != to.comment {
             column.about.clone_from(&new.about);
         }
         if from.attributes != to.attributes {
-            self.scoped(&mut column.options, &new.options);
+            elsewhere::kept_and_added(self.provider, &mut column.options, &new.options);
             column.on_update_now.clone_from(&new.on_update_now);
         }
     }
@@ -308,12 +308,6 @@ impl Absorbing<'_> {
     /// What is said for all is said anew, or for this provider where nobody else understands it.
     fn replace<T: Clone>(&self, list: &mut ThinVec<Scoped<T>>, new: &[Scoped<T>], is_for_all: impl Fn(&T) -> bool) {
         elsewhere::replaced(self.provider, list, new, |one| self.alone || is_for_all(one));
-    }
-
-    /// What is said for this provider is said anew.
-    fn scoped<T: Clone>(&self, list: &mut ThinVec<Scoped<T>>, new: &[Scoped<T>]) {
-        list.retain(|one| !one.scope.holds(self.provider));
-        list.extend_from_slice(new);
     }
 }
 

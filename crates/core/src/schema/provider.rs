@@ -72,6 +72,11 @@ impl Providers {
         self.0 |= Self::bit(provider);
     }
 
+    /// Takes one out.
+    pub fn remove(&mut self, provider: Provider) {
+        self.0 &= !Self::bit(provider);
+    }
+
     /// Whether this one is in it.
     pub fn contains(self, provider: Provider) -> bool {
         self.0 & Self::bit(provider) != 0
@@ -133,6 +138,22 @@ impl Scope {
             false => Self::For(either),
         }
     }
+
+    /// The scope of what holds for the others; nothing where there are none.
+    pub fn without(self, provider: Provider) -> Option<Self> {
+        let rest = match self {
+            Self::All => Self::Except(provider.into()),
+            Self::For(mut set) => {
+                set.remove(provider);
+                Self::For(set)
+            }
+            Self::Except(mut set) => {
+                set.insert(provider);
+                Self::Except(set)
+            }
+        };
+        Provider::ALL.into_iter().any(|one| rest.holds(one)).then_some(rest)
+    }
 }
 
 /// A value with the providers it is meant for.
@@ -176,5 +197,8 @@ mod tests {
         assert!(!only(&[Sqlite]).overlaps(Scope::Except(Sqlite.into())));
         assert_eq!(only(&[Mariadb]).or(only(&[Mysql])), only(&[Mariadb, Mysql]));
         assert_eq!(only(&[Sqlite]).or(Scope::Except(Sqlite.into())), Scope::All);
+        assert_eq!(only(&[Sqlite, Mysql]).without(Mysql), Some(only(&[Sqlite])));
+        assert_eq!(only(&[Sqlite]).without(Sqlite), None);
+        assert_eq!(Scope::All.without(Sqlite), Some(Scope::Except(Sqlite.into())));
     }
 }

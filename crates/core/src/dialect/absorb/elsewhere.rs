@@ -218,23 +218,99 @@ fn nearest(provider: Provider, native: &str) -> Option<Type> {
     }
 }
 
-/// Puts a new value in the place of an old one for one provider. What all have stays for the others where the new value is
-/// in the provider's own words.
+/// Puts a new value in the place of an old one for one provider, and for those that it was said for along with that one. Where
+/// the new value is in the provider's own words, the others keep what they have.
 pub(super) fn replaced<T: Clone>(
     provider: Provider,
     list: &mut ThinVec<Scoped<T>>,
     new: &[Scoped<T>],
     is_for_all: impl Fn(&T) -> bool,
 ) {
-    let is_own = !new.iter().all(|one| is_for_all(&one.value));
-    list.retain(|one| !one.scope.holds(provider) || is_own && one.scope == Scope::All);
-    let scope = |one: &Scoped<T>| if is_own { only(provider) } else { one.scope };
-    list.extend(new.iter().map(|one| Scoped { value: one.value.clone(), scope: scope(one) }));
+    let is_own = new.iter().any(|one| one.scope != Scope::All || !is_for_all(&one.value));
+    let said_for_some = |scope: Scope| scope != Scope::All && scope.holds(provider);
+    let before = list.iter().map(|one| one.scope).find(|scope| said_for_some(*scope));
+    let was_for_some = before.is_some();
+    let rest = |scope: Scope| match (is_own, scope) {
+        (true, Scope::All) => Some(scope),
+        (true, _) => scope.without(provider),
+        // What is said for some goes before what is said for all; where nothing is said for them now, that is not for them.
+        (false, Scope::All) if was_for_some && new.is_empty() => scope.without(provider),
+        (false, Scope::All) if was_for_some => Some(scope),
+        (false, _) => None,
+    };
+    let old = std::mem::take(list).into_iter();
+    list.extend(old.filter_map(|one| {
+        let scope = if one.scope.holds(provider) { rest(one.scope)? } else { one.scope };
+        Some(Scoped { scope, ..one })
+    }));
+    let scope = if is_own { only(provider) } else { before.unwrap_or_default() };
+    list.extend(new.iter().map(|one| Scoped { value: one.value.clone(), scope }));
+}
+
+/// Puts what one provider has in the place of what it had; what stays is said as it was, and the others keep theirs.
+pub(super) fn kept_and_added<T: Clone + PartialEq>(
+    provider: Provider,
+    list: &mut ThinVec<Scoped<T>>,
+    new: &[Scoped<T>],
+) {
+    let old = std::mem::take(list).into_iter();
+    list.extend(old.filter_map(|one| {
+        let stays = !one.scope.holds(provider) || new.iter().any(|new| new.value == one.value);
+        let scope =
+            if stays { one.scope } else { Some(one.scope).filter(|scope| *scope != Scope::All)?.without(provider)? };
+        Some(Scoped { scope, ..one })
+    }));
+    let is_said = |new: &&Scoped<T>| list.iter().any(|one| one.scope.holds(provider) && one.value == new.value);
+    let added: Vec<Scoped<T>> = new.iter().filter(|new| !is_said(new)).cloned().collect();
+    list.extend(added);
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    /// A list as it is declared: each value with its scope, in the language's words.
+    fn said(list: &[Scoped<&str>]) -> Vec<String> {
+        list.iter().map(|one| format!("{} {:?}", one.value, one.scope)).collect()
+    }
+
+    fn of(value: &'static str, scope: Scope) -> Scoped<&'static str> {
+        Scoped { value, scope }
+    }
+
+    fn both() -> Scope {
+        only(Provider::Mariadb).or(only(Provider::Mysql))
+    }
+
+    #[test]
+    fn a_new_value_is_for_those_that_the_old_one_was_for() {
+        #[track_caller]
+        fn case(before: &[Scoped<&'static str>], new: Option<&'static str>, expected: &[Scoped<&'static str>]) {
+            let mut list = before.iter().cloned().collect();
+            let new: Vec<_> = new.into_iter().map(Scoped::all).collect();
+            replaced(Provider::Mariadb, &mut list, &new, |value| *value != "own");
+            assert_eq!(said(&list), said(expected));
+        }
+        let (all, sqlite, mysql) = (Scope::All, only(Provider::Sqlite), only(Provider::Mysql));
+        let mariadb = only(Provider::Mariadb);
+        case(&[of("a", all)], Some("b"), &[of("b", all)]);
+        case(&[of("a", all)], Some("own"), &[of("a", all), of("own", mariadb)]);
+        case(&[of("a", all)], None, &[]);
+        case(&[of("a", both()), of("c", sqlite)], Some("b"), &[of("c", sqlite), of("b", both())]);
+        case(&[of("a", both())], Some("own"), &[of("a", mysql), of("own", mariadb)]);
+        case(&[of("c", all), of("a", mariadb)], Some("b"), &[of("c", all), of("b", mariadb)]);
+        case(&[of("c", all), of("a", mariadb)], None, &[of("c", Scope::Except(Provider::Mariadb.into()))]);
+    }
+
+    #[test]
+    fn options_that_stay_are_said_as_they_were() {
+        let mut list = [of("a", both()), of("b", both()), of("c", Scope::All), of("d", Scope::All)].into();
+        let new = ["a", "c", "e"].map(|value| of(value, only(Provider::Mariadb)));
+        kept_and_added(Provider::Mariadb, &mut list, &new);
+        let expected =
+            [of("a", both()), of("b", only(Provider::Mysql)), of("c", Scope::All), of("e", only(Provider::Mariadb))];
+        assert_eq!(said(&list), said(&expected));
+    }
 
     #[test]
     fn words_of_one_provider_are_told_from_those_of_all() {

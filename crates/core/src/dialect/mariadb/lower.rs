@@ -193,6 +193,17 @@ impl Storing for Mariadb {
                 }
             }
         }
+        let default = Scoped::pick(&column.default, self.provider());
+        let is_set = made.attributes.iter().any(|one| one.starts_with("on update "));
+        if is_set && !column.nullable && default.is_none_or(|value| *value == Value::Null) {
+            // MySQL 8.4, "Automatic Initialization and Updating for TIMESTAMP and DATETIME": with ON UPDATE and without DEFAULT, a
+            // column that is not null has the default 0; seen on MariaDB 10.11 as well.
+            let kind = lowering.not_expressible(
+                "gives a required column that is set on update a default of its own, the zero date",
+                "add `default now`, or `null`",
+            );
+            lowering.fault(kind, place.clone().part(Part::OnUpdate));
+        }
         let is_generated = Scoped::pick(&column.generated, self.provider()).is_some();
         if is_generated && !column.nullable && self.0 == Flavor::Mariadb {
             // MariaDB, "Generated (Virtual and Persistent/Stored) Columns": NOT NULL is not allowed.
