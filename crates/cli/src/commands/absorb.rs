@@ -351,6 +351,9 @@ struct Absorbing<'a> {
     renaming: &'a Renaming<'a>,
 }
 
+/// What helps where a file could not be edited so that it says what it is to say.
+const LAID_OUT: &str = "`oak format` first, if the files are laid out by hand";
+
 impl Absorbing<'_> {
     /// Edits the files, and makes sure that they say just what is there; nothing is written yet.
     fn edited(&self, by_hand: &ByHand, output: &mut Output) -> Result<Edited> {
@@ -379,17 +382,19 @@ impl Absorbing<'_> {
             resolve(&sources).schema.ok_or_else(|| cannot_be_taken("the edited declarations cannot be read"))?;
         let lowered = dialect.lower(&schema).map_err(|faults| cannot_be_taken(first_error(&faults)))?;
         for other in others {
-            other.lower(&schema).map_err(|faults| cannot_be_taken(first_error(&faults)))?;
+            let lower = |schema| other.lower(schema).map_err(|faults| cannot_be_taken(first_error(&faults)));
+            if let Some(report) = describe(&diff(&lower(&new)?.schema, &lower(&schema)?.schema)).first() {
+                let provider = other.provider().title();
+                let what = format!("{} would be another one on {provider} ({LAID_OUT})", report.table);
+                return Err(cannot_be_taken(what));
+            }
         }
         let mut rest = Vec::new();
         let mut live = managed_only(by_hand.live.clone(), &lowered.schema, &mut rest);
         target::confirm(&*self.target.open()?, &mut live, &lowered.schema, &mut rest)?;
         let changes = diff(&live, &lowered.schema);
         if let Some(report) = describe(&changes).first() {
-            return Err(cannot_be_taken(format!(
-                "{} would not be declared as it is (`oak format` first, if the files are laid out by hand)",
-                report.table
-            )));
+            return Err(cannot_be_taken(format!("{} would not be declared as it is ({LAID_OUT})", report.table)));
         }
         let changed = texts.into_iter().filter(|(_, text)| text.before != text.after);
         let files = changed.map(|(path, text)| (path, text.ends.in_file(&text.after))).collect();

@@ -39,7 +39,7 @@ pub fn patched(source: &str, old: &Schema, new: &Schema, renames: &Renames, adde
             if renamed.name != table.name {
                 edits.push((table.name.span, renamed.name.value.declared()));
             }
-            let both = with_references(table, [as_written(old, table), as_written(new, &renamed)]);
+            let both = with_clauses(table, [as_written(old, table), as_written(new, &renamed)]);
             let columns = renames.columns_of(table.name.value.as_str());
             edits.extend(table_edits(source, &renamed, declaration.span, both, columns));
             continue;
@@ -48,7 +48,7 @@ pub fn patched(source: &str, old: &Schema, new: &Schema, renames: &Renames, adde
             (Some(_), None) => edits.push((whole_lines(source, declaration.span), String::new())),
             (Some(from), Some(to)) if from != to => match (&declaration.kind, &from.kind, &to.kind) {
                 (DeclarationKind::Table(table), DeclarationKind::Table(_), DeclarationKind::Table(_)) => {
-                    let both = with_references(table, [as_written(old, table), as_written(new, table)]);
+                    let both = with_clauses(table, [as_written(old, table), as_written(new, table)]);
                     edits.extend(table_edits(source, table, declaration.span, both, None));
                 }
                 _ => edits.push((declaration.span, one(to).trim_end().to_owned())),
@@ -79,30 +79,60 @@ fn as_written(schema: &Schema, written: &Table) -> Table {
     }
 }
 
-/// A table before and after a change, where a column's reference that is not the same for all providers stands in the column's
-/// line: if it changes, that line changes, too.
-fn with_references(written: &Table, [mut before, after]: [Table; 2]) -> [Table; 2] {
-    let is_of = |item: &Item, column: &Name| match &item.kind {
-        ItemKind::ForeignKey(key) => key.columns.iter().map(|name| &name.value).eq([&column.value]),
-        _ => false,
-    };
+/// A table before and after a change, where a column's line says what is declared below the columns otherwise, since it is not
+/// for all that the column is for: if any of it changes, the line is written anew, and that below.
+fn with_clauses(written: &Table, [mut before, after]: [Table; 2]) -> [Table; 2] {
     for column in written.items.iter().filter_map(as_column) {
-        let references = |table: &Table| -> Vec<Item> {
-            table.items.iter().filter(|item| is_of(item, &column.name)).cloned().collect()
+        let clauses = |item: &Item| column.clauses.iter().any(|clause| is_said_by(item, column, clause));
+        let is_in_line = |item: &Item| clauses(item) && !written.items.iter().any(|one| is_like(one, item));
+        let is_itself = |item: &Item| as_column(item).is_some_and(|one| one.name.value == column.name.value);
+        let said = |table: &Table| -> Vec<Item> {
+            table.items.iter().filter(|item| is_itself(item) || is_in_line(item)).cloned().collect()
         };
-        let reference = column.clauses.iter().find(|clause| matches!(clause.kind, ClauseKind::References(_)));
-        let Some(reference) = reference.filter(|_| references(&before) != references(&after)) else { continue };
-        let of_column = before.items.iter_mut().find_map(|item| match &mut item.kind {
+        let is_for_some = before.items.iter().any(&is_in_line);
+        if !is_for_some || said(&before) == said(&after) {
+            continue;
+        }
+        before.items.retain(|item| !is_in_line(item));
+        let stored = before.items.iter_mut().find_map(|item| match &mut item.kind {
             ItemKind::Column(one) if one.name.value == column.name.value => Some(one),
             _ => None,
         });
-        let is_in_line = |clause: &Clause| matches!(clause.kind, ClauseKind::References(_));
-        if let Some(one) = of_column.filter(|one| !one.clauses.iter().any(is_in_line)) {
-            one.clauses.push(reference.clone());
-            before.items.retain(|item| !is_of(item, &column.name));
+        if let Some(stored) = stored {
+            stored.clauses = column.clauses.clone();
         }
     }
     [before, after]
+}
+
+/// Whether an item is what a clause of a column says.
+fn is_said_by(item: &Item, column: &Column, clause: &Clause) -> bool {
+    let is_over = |columns: &[Name]| matches!(columns, [only] if only.value == column.name.value);
+    match (&item.kind, &clause.kind) {
+        (ItemKind::PrimaryKey(key), ClauseKind::PrimaryKey) | (ItemKind::Unique(key), ClauseKind::Unique) => {
+            is_over(&key.columns) && item.scope == clause.scope
+        }
+        // What is said of it may make several of it, each for some providers.
+        (ItemKind::ForeignKey(key), ClauseKind::References(_)) => is_over(&key.columns),
+        (ItemKind::Check(check), ClauseKind::Check(text)) => {
+            same(&check.expression.value, &text.value) && item.scope == clause.scope
+        }
+        _ => false,
+    }
+}
+
+/// Whether two items are over the same, for the same.
+fn is_like(one: &Item, other: &Item) -> bool {
+    let values = |names: &[Name]| names.iter().map(|name| name.value.clone()).collect::<Vec<_>>();
+    let is_same = match (&one.kind, &other.kind) {
+        (ItemKind::PrimaryKey(one), ItemKind::PrimaryKey(other)) | (ItemKind::Unique(one), ItemKind::Unique(other)) => {
+            values(&one.columns) == values(&other.columns)
+        }
+        (ItemKind::ForeignKey(one), ItemKind::ForeignKey(other)) => values(&one.columns) == values(&other.columns),
+        (ItemKind::Check(one), ItemKind::Check(other)) => same(&one.expression.value, &other.expression.value),
+        _ => false,
+    };
+    is_same && one.scope == other.scope
 }
 
 fn as_column(item: &Item) -> Option<&Column> {
@@ -303,6 +333,29 @@ mod tests {
         let (old_schema, new) = (schema(old), schema(new));
         let added = added(&old_schema, &new, renames);
         patched(old, &old_schema, &new, renames, &added.iter().collect::<Vec<_>>())
+    }
+
+    #[test]
+    fn what_a_line_says_for_some_providers_stays_when_it_is_written_anew() {
+        let table =
+            |items: &str| format!("table hive {{\n    id:       int64, identity\n{items}\n    primary key (id)\n}}\n");
+        let below = "    check (code <> 'x'), for sqlite\n    foreign key (mate_id) references hive (id) on delete cascade, for sqlite, postgres, mysql, sqlserver\n    foreign key (mate_id) references hive (id), for mariadb";
+        let old = table(
+            "    code:     text(10), unique for postgres, check (code <> 'x') for sqlite\n    mate_id:  references hive, null, on delete cascade except mariadb\n",
+        );
+        // The length of the one, and that the other has to be given; what is for PostgreSQL alone goes.
+        let new = table(&format!("    code: text(12)\n    mate_id: int64\n    primary key (id)\n{below}\n")).replacen(
+            "    primary key (id)\n",
+            "",
+            1,
+        );
+        let text = all_in_one(&old, &new, &Renames::default());
+        assert_eq!(schema(&text), schema(&new), "{text}");
+        assert!(text.contains("    code:     text(12)\n    mate_id:  int64\n"), "{text}");
+        // A line that does not change stays.
+        let other = old.replace("identity", "identity, about \"number\"");
+        let text = all_in_one(&old, &other, &Renames::default());
+        assert_eq!(text, other);
     }
 
     #[test]
