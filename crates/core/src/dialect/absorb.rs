@@ -307,7 +307,12 @@ impl Absorbing<'_> {
 
     /// What is said for all is said anew, or for this provider where nobody else understands it.
     fn replace<T: Clone>(&self, list: &mut ThinVec<Scoped<T>>, new: &[Scoped<T>], is_for_all: impl Fn(&T) -> bool) {
-        elsewhere::replaced(self.provider, list, new, |one| self.alone || is_for_all(one));
+        if self.alone {
+            list.retain(|one| !one.scope.holds(self.provider));
+            list.extend_from_slice(new);
+        } else {
+            elsewhere::replaced(self.provider, list, new, is_for_all);
+        }
     }
 }
 

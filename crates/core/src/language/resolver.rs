@@ -933,6 +933,9 @@ fn clause_word(kind: &ClauseKind) -> &'static str {
 
 /// A reference of which these clauses say something for some providers alone: one for each way that it is.
 fn split<'a>(reference: ForeignKey, said: impl Iterator<Item = &'a syntax::Clause> + Clone) -> Vec<ForeignKey> {
+    if said.clone().next().is_none() {
+        return vec![reference];
+    }
     let mut ways: Vec<(ForeignKey, Providers)> = Vec::new();
     for provider in Provider::ALL.into_iter().filter(|one| reference.scope.holds(*one)) {
         let mut here = reference.clone();
