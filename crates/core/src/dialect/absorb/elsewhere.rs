@@ -5,8 +5,8 @@ use thin_vec::ThinVec;
 use super::Dialect;
 use crate::physical;
 use crate::schema::{
-    Check, Fault, Identifier, Index, Item, KeyPart, Part, Parts, Provider, Schema, Scope, Scoped, Table, Type, Value,
-    fits,
+    Check, Column, Fault, Identifier, Identity, Index, Item, KeyPart, Part, Parts, Provider, Schema, Scope, Scoped,
+    Table, Type, Value, fits,
 };
 use crate::sql::{Expression, Lexer, Syntax, Token, TokenKind};
 
@@ -103,9 +103,19 @@ fn in_own_words(provider: Provider, declared: &Schema, parts: &mut Parts) {
     for table in &mut parts.tables {
         let before = declared.table(table.name.as_str());
         let is_new = |name: &Identifier| before.is_none_or(|table| table.column(name).is_none());
-        for column in table.columns.iter_mut().filter(|column| is_new(&column.name)) {
+        let is_key = |column: &Column| table.primary_keys.iter().any(|key| key.columns == [column.name.clone()]);
+        let keys: Vec<bool> = table.columns.iter().map(is_key).collect();
+        for (column, is_key) in table.columns.iter_mut().zip(keys).filter(|(column, _)| is_new(&column.name)) {
+            let near = column.default.iter().find_map(|one| nearest_value(provider, column, &one.value));
             let own = column.default.iter_mut().filter(|one| !is_value_for_all(&one.value));
             own.for_each(|one| one.scope = only(provider));
+            if let Some(near) = near {
+                column.default.insert(0, Scoped::all(near));
+            }
+            // The others number rows by an identity, each by its own means.
+            if is_key && column.identity.is_empty() && column.options.iter().any(|one| one.value == "serial") {
+                column.identity.push(Scoped { value: Identity::default(), scope: Scope::Except(provider.into()) });
+            }
             let own = column.generated.iter_mut().filter(|one| !is_for_all(&one.value.expression));
             own.for_each(|one| one.scope = only(provider));
         }
@@ -178,6 +188,42 @@ fn narrow(provider: Provider, declared: &Schema, live: &physical::Schema, parts:
         _ => None,
     };
     scope.is_some_and(|scope| std::mem::replace(scope, only(provider)) == Scope::All)
+}
+
+/// What the moment of an insert is called.
+const MOMENTS: [&str; 8] = [
+    "clock_timestamp",
+    "current_timestamp",
+    "datetime('now')",
+    "localtimestamp",
+    "now",
+    "statement_timestamp",
+    "transaction_timestamp",
+    "utc_timestamp",
+];
+
+/// And its day.
+const DAYS: [&str; 4] = ["curdate", "current_date", "date('now')", "utc_date"];
+
+/// The portable value for what the providers' own words for the moment and the day of an insert say (PostgreSQL 17, "Date/Time
+/// Functions and Operators", 9.9.5; MariaDB, "Date & Time Functions"; SQLite, "CREATE TABLE", 3.2, and "Date And Time Functions").
+fn nearest_value(provider: Provider, column: &Column, value: &Value) -> Option<Value> {
+    let Value::Expression(text) = value else { return None };
+    let text = Expression::read(text, Syntax::PLAIN).text().to_ascii_lowercase();
+    let end = text.find(|one: char| !one.is_ascii_alphanumeric() && one != '_').unwrap_or(text.len());
+    let (function, rest) = text.split_at(end);
+    let rest = match rest.split_once(')') {
+        Some((digits, rest)) if digits.trim_start_matches('(').bytes().all(|one| one.is_ascii_digit()) => rest,
+        _ => rest,
+    };
+    // Nothing more than a cast to the column's own type.
+    let function = if rest.is_empty() || rest.starts_with("::") { function } else { &text };
+    let native = column.native.first().filter(|_| column.ty == Type::Native);
+    match native.and_then(|native| nearest(provider, &native.value)).as_ref().unwrap_or(&column.ty) {
+        Type::Instant(_) | Type::Datetime(_) if MOMENTS.contains(&function) => Some(Value::Now),
+        Type::Date if DAYS.contains(&function) => Some(Value::Today),
+        _ => None,
+    }
 }
 
 /// The portable type that holds what a provider's own type does, for the other providers (MariaDB, "Data Types"; SQLite,
@@ -268,6 +314,23 @@ pub(super) fn kept_and_added<T: Clone + PartialEq>(
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn the_moment_of_an_insert_has_many_names() {
+        #[track_caller]
+        fn case(ty: Type, text: &str, expected: Option<Value>) {
+            let column = Column::new("at", ty);
+            assert_eq!(nearest_value(Provider::Postgres, &column, &Value::Expression(text.into())), expected, "{text}");
+        }
+        case(Type::Instant(None), "now()", Some(Value::Now));
+        case(Type::Datetime(None), "CURRENT_TIMESTAMP(6)::timestamp without time zone", Some(Value::Now));
+        case(Type::Datetime(None), "datetime('now')", Some(Value::Now));
+        case(Type::Instant(None), "now() - '1 day'::interval", None);
+        case(Type::Instant(None), "f(now())", None);
+        case(Type::Date, "curdate()", Some(Value::Today));
+        case(Type::Date, "now()", None);
+        case(Type::Text(None), "now()", None);
+    }
 
     /// A list as it is declared: each value with its scope, in the language's words.
     fn said(list: &[Scoped<&str>]) -> Vec<String> {
