@@ -460,7 +460,7 @@ fn what_only_one_provider_has_is_said_for_it() {
     );
     here.sql("alter table hive add constraint young check (id::text <> '7'), add constraint small check (id < 900)");
     here.sql("create index by_ip on hive using hash (ip); create table visit (id int primary key, at point)");
-    here.sql("create table round (id serial primary key, at timestamptz not null default now())");
+    here.sql("create table round (id serial primary key, at timestamptz not null default now(), day timestamp default current_timestamp)");
     goes_everywhere(&here, &["visit", "round"]);
     insta::assert_snapshot!(here.project.read("schema/schema.oak"));
     here.project.ok(&["apply", "--yes", "--url", "sqlite:local.db"]);

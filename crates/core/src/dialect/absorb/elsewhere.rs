@@ -106,7 +106,8 @@ fn in_own_words(provider: Provider, declared: &Schema, parts: &mut Parts) {
         let is_key = |column: &Column| table.primary_keys.iter().any(|key| key.columns == [column.name.clone()]);
         let keys: Vec<bool> = table.columns.iter().map(is_key).collect();
         for (column, is_key) in table.columns.iter_mut().zip(keys).filter(|(column, _)| is_new(&column.name)) {
-            let near = column.default.iter().find_map(|one| nearest_value(provider, column, &one.value));
+            let mut own = column.default.iter().filter(|one| !is_value_for_all(&one.value));
+            let near = own.find_map(|one| nearest_value(provider, column, &one.value));
             let own = column.default.iter_mut().filter(|one| !is_value_for_all(&one.value));
             own.for_each(|one| one.scope = only(provider));
             if let Some(near) = near {
