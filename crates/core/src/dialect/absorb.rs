@@ -298,6 +298,9 @@ impl Absorbing<'_> {
         }
         if let Some(mut made) = made.cloned() {
             if let Some(before) = &mut before {
+                if *made.scope() == Scope::All {
+                    *made.scope() = *before.scope();
+                }
                 made.succeed(before);
             }
             list.push(made);
@@ -370,11 +373,7 @@ trait Held: Clone {
     fn scope(&mut self) -> &mut Scope;
 
     /// Takes over what is no part of the thing, from the one that it comes in the place of.
-    fn succeed(&mut self, before: &mut Self) {
-        if *self.scope() == Scope::All {
-            *self.scope() = *before.scope();
-        }
-    }
+    fn succeed(&mut self, _before: &Self) {}
 }
 
 macro_rules! held {
@@ -394,10 +393,7 @@ impl Held for ForeignKey {
         &mut self.scope
     }
 
-    fn succeed(&mut self, before: &mut Self) {
-        if self.scope == Scope::All {
-            self.scope = before.scope;
-        }
+    fn succeed(&mut self, before: &Self) {
         // Its index is another thing, which stays where nobody drops it.
         self.indexed |= before.indexed && self.columns == before.columns;
     }

@@ -34,7 +34,7 @@ pub(super) enum Token {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Seen {
     Token(Token),
-    /// No token: one character, or the mark that a text, a name or a fence without an end begins with.
+    /// No token: one character, such as the mark that a text, a name or a fence without an end begins with.
     Unreadable,
     End,
 }
