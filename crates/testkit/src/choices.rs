@@ -48,7 +48,9 @@ pub fn choose(
 ) -> Chosen {
     let mut chosen = Chosen::default();
     let renames = decisions.renames(declared[0], declared[1]).expect("nothing was decided that could be wrong");
-    let unfilled = decisions.unfilled(declared[0], declared[1]).expect("nothing was decided that could be wrong");
+    let unfilled = decisions
+        .unfilled(declared[0], declared[1], &[dialect.provider()])
+        .expect("nothing was decided that could be wrong");
     for new in to.tables() {
         let old_name = renames.former_table(&new.name).unwrap_or(&new.name);
         let Some(old) = from.table(old_name) else { continue };

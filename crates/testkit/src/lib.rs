@@ -9,5 +9,6 @@ pub mod generate;
 pub mod oracle;
 pub mod programs;
 pub mod rows;
+pub mod scopes;
 pub mod server;
 pub mod store;

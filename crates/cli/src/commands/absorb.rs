@@ -365,10 +365,12 @@ impl Absorbing<'_> {
             return Err(cannot_be_taken(format!("{} {}", first.kind, first.name)));
         }
         self.renaming.refuse_half(old, by_hand)?;
+        let before = self.renaming.lifted(&by_hand.expected)?;
+        let mut decisions = self.renaming.settle(&before.schema, &lifted.schema, output)?;
+        let renamed = self.renamed(old, by_hand, &decisions.renames(&before.schema, &lifted.schema)?)?;
+        let (declared, live, changes) = &renamed;
         let others: Vec<_> = self.project.settings.dialects.iter().copied().filter(|one| *one != dialect).collect();
-        let new = absorbed(dialect, old, &by_hand.live, &lifted.schema, &by_hand.changes, &others)
-            .map_err(cannot_be_taken)?;
-        let mut decisions = self.renaming.settle(old, &new, output)?;
+        let new = absorbed(dialect, declared, live, &lifted.schema, changes, &others).map_err(cannot_be_taken)?;
         let unfilled = settle_fills(&mut decisions, old, &new, &self.project.settings.dialects, output)?;
         refuse_one_way(&decisions, old, &new)?;
         settle_keeping(&mut decisions, old, &new, self.project.settings.keep_dropped)?;
@@ -399,6 +401,26 @@ impl Absorbing<'_> {
         let changed = texts.into_iter().filter(|(_, text)| text.before != text.after);
         let files = changed.map(|(path, text)| (path, text.ends.in_file(&text.after))).collect();
         Ok(Edited { files, schema, decisions, unfilled })
+    }
+
+    /// The declarations under the names that things have now, and what was changed beside those. What other providers have of
+    /// a column goes with it to its new name.
+    fn renamed(
+        &self,
+        old: &Schema,
+        by_hand: &ByHand,
+        renames: &Renames,
+    ) -> Result<(Schema, physical::Schema, Changes)> {
+        if renames.is_empty() {
+            return Ok((old.clone(), by_hand.live.clone(), by_hand.changes.clone()));
+        }
+        let declared = renames.declared(old).map_err(|faults| cannot_be_taken(first_error(&faults)))?;
+        let expected =
+            self.target.dialect.lower(&declared).map_err(|faults| cannot_be_taken(first_error(&faults)))?.schema;
+        let mut live = by_hand.live.clone();
+        target::confirm(&*self.target.open()?, &mut live, &expected, &mut Vec::new())?;
+        let changes = diff(&expected, &live);
+        Ok((declared, live, changes))
     }
 
     /// The declaration files, and those that come with what is new, before the change and after it.

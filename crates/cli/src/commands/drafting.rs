@@ -164,7 +164,8 @@ pub(super) fn settle_fills(
     dialects: &[Dialect],
     output: &mut Output,
 ) -> Result<Vec<String>> {
-    let unfilled = decisions.unfilled(before, after)?;
+    let providers: Vec<_> = dialects.iter().map(|dialect| dialect.provider()).collect();
+    let unfilled = decisions.unfilled(before, after, &providers)?;
     if !output.interactive {
         return Ok(unfilled);
     }

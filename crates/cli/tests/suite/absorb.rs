@@ -542,10 +542,7 @@ table hive {
     index by_weight (kg), for sqlite
 }
 ";
-    let here = Stage::of(Provider::Sqlite, declared);
-    let settings = here.project.read("hollow-oak.toml").replace("sqlite = {}", "sqlite = {}\npostgres = {}");
-    here.project.write("hollow-oak.toml", &settings);
-    here.project.migrate("first");
+    let here = beside_postgres(declared);
     let file = rusqlite::Connection::open(here.project.file(&here.database)).expect("it is there");
     file.execute_batch(
         "drop index by_weight;
@@ -560,7 +557,8 @@ table hive {
     insta::assert_snapshot!(here.project.read("schema/schema.oak"));
     assert!(here.project.ok(&["diff", "live", "declared"]).starts_with("no difference"));
     // Nothing of it is PostgreSQL's.
-    assert!(!here.project.file(&format!("migrations/{}/postgres.up.sql", here.project.newest())).exists());
+    let up = format!("migrations/{}/postgres.up.sql", here.project.newest());
+    assert!(here.project.read(&up).contains("Nothing changes for PostgreSQL"), "{}", here.project.read(&up));
 }
 
 #[test]
@@ -584,4 +582,100 @@ fn what_is_new_goes_where_the_likes_of_it_are() {
     here.sql("create table queen (id integer primary key)");
     here.project.ok(&["absorb", "queen", "--yes"]);
     assert!(here.project.read("schema/visit.oak").contains("\ntable queen {"));
+}
+
+/// A project of SQLite and PostgreSQL, with a database of the first.
+fn beside_postgres(declared: &str) -> Stage<'_> {
+    let here = Stage::of(Provider::Sqlite, declared);
+    let providers = "[providers]\nsqlite = {}\npostgres = {}\n\n[targets.dev]";
+    here.project.write("hollow-oak.toml", &crate::support::CONFIG.replace("[targets.dev]", providers));
+    here.project.migrate("first");
+    assert!(here.project.file(&format!("migrations/{}/postgres.up.sql", here.project.newest())).exists());
+    here
+}
+
+#[test]
+fn a_column_renamed_by_hand_keeps_what_other_providers_have_of_it() {
+    let here = beside_postgres(
+        "\
+table hive {
+    id:    int64, identity
+    kg:    decimal(6, 2), null, default 0 for postgres, native \"real\" for postgres   # with the frames
+    code:  text(12)
+
+    primary key (id)
+    check (kg < 200 or code <> 'x'), for postgres
+    unique index (code, (coalesce(kg, 0))), for postgres
+}
+",
+    );
+    here.sql("alter table hive rename column kg to gross_kg");
+    here.project.ok(&["absorb", "--rename", "hive.kg=gross_kg", "--yes"]);
+    insta::assert_snapshot!(here.project.read("schema/schema.oak"), @r#"
+    table hive {
+        id:    int64, identity
+        gross_kg:  decimal(6, 2), null, default 0 for postgres, native "real" for postgres   # with the frames
+        code:  text(12)
+
+        primary key (id)
+        check (gross_kg < 200 or code <> 'x'), for postgres
+        unique index (code, (coalesce(gross_kg, 0))), for postgres
+    }
+    "#);
+    here.assert_same("live", "declared");
+    let up = here.project.read(&format!("migrations/{}/postgres.up.sql", here.project.newest()));
+    let steps = up.lines().filter(|line| line.starts_with("alter ")).collect::<Vec<_>>();
+    assert_eq!(
+        steps,
+        [
+            "alter table hive rename column kg to gross_kg;",
+            "alter index hive_code_kg_idx rename to hive_code_gross_kg_idx;",
+            "alter table hive rename constraint hive_kg_code_check to hive_gross_kg_code_check;",
+        ]
+    );
+}
+
+#[test]
+fn what_other_providers_cannot_express_leaves_them_what_they_have() {
+    let here = beside_postgres(
+        "\
+table hive {
+    id:       int64, identity
+    code:     text(12), default 'new', check (code <> '')
+    note:     text, null
+    seen_at:  datetime, null, default now
+
+    primary key (id)
+    index by_note (note)
+}
+",
+    );
+    here.sql("drop index by_note");
+    here.sql("create index by_note on hive (note collate nocase)");
+    let file = rusqlite::Connection::open(here.project.file(&here.database)).expect("it is there");
+    file.execute_batch(
+        "pragma writable_schema = on;
+         update sqlite_schema set sql = replace(replace(sql, 'code <> ''''', 'code glob ''[a-z]*'''), '''new''', '(lower(hex(randomblob(4))))') where name = 'hive';
+         pragma writable_schema = reset",
+    )
+    .expect("it can be changed");
+    drop(file);
+    here.project.ok(&["absorb", "--yes"]);
+    insta::assert_snapshot!(here.project.read("schema/schema.oak"), @r#"
+    table hive {
+        id:       int64, identity
+        code:     text(12), default 'new', default (lower(hex(randomblob(4)))) for sqlite
+        note:     text, null
+        seen_at:  datetime, null, default now
+
+        primary key (id)
+        check (code glob '[a-z]*'), for sqlite
+        check (code <> ''), except sqlite
+        index by_note (note collate "NOCASE"), for sqlite
+        index by_note (note), except sqlite
+    }
+    "#);
+    here.assert_same("live", "declared");
+    let up = format!("migrations/{}/postgres.up.sql", here.project.newest());
+    assert!(here.project.read(&up).contains("Nothing changes for PostgreSQL"), "{}", here.project.read(&up));
 }

@@ -4,21 +4,26 @@
 //! respect in which it changed: a column whose default is another one keeps its type, its references and its words.
 
 mod elsewhere;
+mod held;
+mod types;
 mod whole;
 mod words;
 
+use std::collections::BTreeSet;
+
+use held::{AnyHeld, Held, Naming, index_of};
 use thin_vec::ThinVec;
 use whole::Anew;
 use words::Words;
 
-use super::naming::{NameKind, derived_name};
-use super::{Dialect, lowering};
-use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
-use crate::physical::{self, Named};
+use super::{Dialect, Lifted, lift};
+use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange, diff};
+use crate::physical::{self, Introspected, Named};
 use crate::schema::{
-    Column, ForeignKey, Identifier, Index, IndexPart, KeyPart, PrimaryKey, Program, Provider, Schema, Scope, Scoped,
-    Table, Type,
+    Check, Column, Fault, ForeignKey, Identifier, Identity, Index, KeyPart, Parts, PrimaryKey, Program, Provider,
+    Schema, Scope, Scoped, Table, Type, Unique, Value,
 };
+use crate::sql::Expression;
 
 /// The declarations with what changed from `expected` to `live`; `lifted` is what `live` would be declared as, and `others` are
 /// the dialects that the declarations serve as well.
@@ -35,24 +40,41 @@ pub fn absorbed(
     others: &[Dialect],
 ) -> Result<Schema, String> {
     let mut parts = declared.clone().into_parts();
-    let words = Words::of(declared, live, lifted);
+    let words = Words::of(dialect, declared, live, lifted, before(dialect, declared).as_ref());
     let alone = others.is_empty();
-    let absorbing = Absorbing { dialect, provider: dialect.provider(), live, lifted: &words, alone };
+    let lifting = dialect.lifting();
+    let mut absorbing = Absorbing {
+        dialect,
+        provider: dialect.provider(),
+        live,
+        lifted: &words,
+        alone,
+        unfound: Vec::new(),
+        exchanged: Vec::new(),
+    };
+    let mut gone = Gone::default();
     for change in &changes.tables {
         match change {
             TableChange::Add(table) => {
-                let new = words.table(&table.name).ok_or_else(|| format!("table {} cannot be declared", table.name))?;
+                let name = lifting.object(&table.name);
+                let new = words.table(&name).ok_or_else(|| format!("table {name} cannot be declared"))?;
                 parts.tables.push(new.clone());
             }
-            TableChange::Drop(table) => parts.tables.retain(|one| one.name.as_str() != table.name),
+            TableChange::Drop(table) => {
+                let name = lifting.object(&table.name);
+                parts.tables.retain(|one| one.name != name);
+                gone.tables.insert(name);
+            }
             TableChange::Alter(alteration) => {
-                let found = parts.tables.iter_mut().find(|one| one.name.as_str() == alteration.from.name);
-                let table = found.ok_or_else(|| format!("table {} is not declared", alteration.from.name))?;
+                let name = lifting.object(&alteration.from.name);
+                let found = parts.tables.iter_mut().find(|one| one.name == name);
+                let table = found.ok_or_else(|| format!("table {name} is not declared"))?;
                 renamed(alteration)?;
-                match (absorbing.table(table, alteration), words.table(&alteration.to.name)) {
+                match (absorbing.table(table, alteration), words.table(&name)) {
                     (Err(_), Some(lifted)) if alone => whole::declare_anew(table, lifted, Anew::ButColumns),
                     (taken, _) => taken?,
                 }
+                gone.columns.extend(dropped(alteration).map(|column| (name.clone(), column)));
             }
         }
     }
@@ -91,8 +113,102 @@ pub fn absorbed(
             }
         }
     }
-    let schema = whole::settled(dialect, parts, live, &words, alone)?;
-    if alone { Ok(schema) } else { elsewhere::narrowed(dialect.provider(), others, declared, live, schema) }
+    if alone {
+        return whole::settled(dialect, parts, live, &words);
+    }
+    let Absorbing { unfound, exchanged, .. } = absorbing;
+    gone.forget(dialect, &mut parts);
+    let narrowing = elsewhere::Narrowing { dialect, others, declared, live, words: Some(&words) };
+    let schema = kept_by_others(dialect, others, narrowing.narrowed(parts)?, exchanged);
+    let schema = completed(dialect, schema, live, &words)?;
+    let stored = dialect.lower(&schema).map_err(|faults| elsewhere::said(&faults))?.schema;
+    match unfound.into_iter().next() {
+        Some(first) if !whole::differing(live, &stored).is_empty() => Err(first),
+        _ => Ok(schema),
+    }
+}
+
+/// Something declared, and what came in its place on one provider.
+struct Exchanged {
+    table: Identifier,
+    old: AnyHeld,
+    new: AnyHeld,
+}
+
+/// The declarations with what was replaced by something that only this provider can express: the others keep it.
+fn kept_by_others(dialect: Dialect, others: &[Dialect], schema: Schema, exchanged: Vec<Exchanged>) -> Schema {
+    let only = elsewhere::only(dialect.provider());
+    let mut schema = schema;
+    for Exchanged { table, mut old, mut new } in exchanged {
+        let was_for_others = *new.scope() != only;
+        *new.scope() = only;
+        let rest = old.scope().without(dialect.provider());
+        let is_narrowed = schema.table(table.as_str()).is_some_and(|table| new.is_in(table));
+        let Some(rest) = rest.filter(|_| was_for_others && is_narrowed) else { continue };
+        *old.scope() = rest;
+        let mut parts = schema.clone().into_parts();
+        parts.tables.iter_mut().filter(|one| one.name == table).for_each(|one| old.clone().put(one));
+        // What it was over may be another thing for them, too.
+        if let Ok((kept, _)) = Schema::new(parts)
+            && others.iter().chain([&dialect]).all(|dialect| dialect.lower(&kept).is_ok())
+        {
+            schema = kept;
+        }
+    }
+    schema
+}
+
+/// The declarations with what is there and would not be stored just so: an index that a provider makes for a reference,
+/// under another name; the check of a type that a column is not of any more; a type that depends on a key which went.
+fn completed(dialect: Dialect, schema: Schema, live: &physical::Schema, words: &Words) -> Result<Schema, String> {
+    let said = |faults: Vec<Fault>| elsewhere::said(&faults);
+    let lifting = dialect.lifting();
+    let left = diff(&dialect.lower(&schema).map_err(said)?.schema, live);
+    if left.is_empty() {
+        return Ok(schema);
+    }
+    let provider = dialect.provider();
+    let only = elsewhere::only(provider);
+    let mut parts = schema.into_parts();
+    for change in left.tables {
+        let TableChange::Alter(alteration) = change else { continue };
+        let name = lifting.object(&alteration.to.name);
+        let place = parts.tables.iter_mut().find(|table| table.name == name);
+        let (Some(table), Some(new)) = (place, words.table(&name)) else { continue };
+        let naming = Naming { dialect, table: name.base(), stored: &alteration.to };
+        for item in &alteration.items {
+            match item {
+                ItemChange::Index(Change::Add(one) | Change::Rename { to: one, .. }) => {
+                    let made = made(new, &naming, Some(&one.name), |_: &Index| false);
+                    table.indexes.extend(made.map(|made| Index { scope: only, ..made }));
+                }
+                ItemChange::Check(Change::Add(one)) => {
+                    let made = made(new, &naming, one.name(), |_: &Check| false);
+                    table.checks.extend(made.map(|made| Check { scope: only, ..made }));
+                }
+                ItemChange::Column(Change::Alter { from, to }) => {
+                    let place = table.columns.iter_mut().find(|one| one.name.as_str() == to.name);
+                    let Some(column) = place else { continue };
+                    if from.ty != to.ty {
+                        let native = Scoped::all(to.ty.text().to_owned());
+                        elsewhere::replaced(provider, &mut column.native, &[native], |_| false);
+                    }
+                    if let Some(default) = to.default.as_ref().filter(|_| from.default != to.default) {
+                        let value = Scoped::all(Value::Expression(default.text().to_owned()));
+                        elsewhere::replaced(provider, &mut column.default, &[value], |_| false);
+                    }
+                }
+                _ => {}
+            }
+        }
+    }
+    Ok(Schema::new(parts).map_err(said)?.0)
+}
+
+/// What a provider has of declarations, as it would be declared: what it keeps apart, and what it does not.
+fn before(dialect: Dialect, declared: &Schema) -> Option<Lifted> {
+    let stored = dialect.lower(declared).ok()?.schema;
+    lift(dialect, &Introspected { schema: stored, unmanaged: Vec::new() }).ok()
 }
 
 /// A database of one provider, as declarations that serve other ones as well: what some other cannot express is said for
@@ -110,7 +226,59 @@ pub fn adopted(
     if others.is_empty() {
         return Ok(lifted);
     }
-    elsewhere::narrowed(dialect.provider(), others, &Schema::default(), live, lifted)
+    let nothing = Schema::default();
+    elsewhere::Narrowing { dialect, others, declared: &nothing, live, words: None }.narrowed(lifted.into_parts())
+}
+
+/// What is not there any more, whoever had it.
+#[derive(Default)]
+struct Gone {
+    tables: BTreeSet<Identifier>,
+    columns: BTreeSet<(Identifier, Identifier)>,
+}
+
+impl Gone {
+    /// Takes out what other providers have over it: it is gone for them, too.
+    fn forget(&self, dialect: Dialect, parts: &mut Parts) {
+        for table in &mut parts.tables {
+            let is_gone =
+                |table: &Identifier, column: &Identifier| self.columns.contains(&(table.clone(), column.clone()));
+            let name = table.name.clone();
+            let any = |columns: &[Identifier]| columns.iter().any(|column| is_gone(&name, column));
+            let reads = |text: &str| {
+                let expression = Expression::read(text, dialect.syntax());
+                let mut columns = expression.columns().iter();
+                columns.any(|one| is_gone(&name, &Identifier::new(&*one.name)))
+            };
+            table.primary_keys.retain(|key| !any(&key.columns));
+            table.uniques.retain(|key| !any(&key.columns));
+            let (kept, lost): (Vec<_>, Vec<_>) = std::mem::take(&mut table.foreign_keys).into_iter().partition(|key| {
+                let is_lost = key.referenced_columns.iter().any(|column| is_gone(&key.referenced_table, column));
+                !any(&key.columns) && !is_lost && !self.tables.contains(&key.referenced_table)
+            });
+            table.foreign_keys = kept;
+            // An index is another thing.
+            table.indexes.extend(lost.into_iter().filter(|key| key.indexed).map(index_of));
+            table.checks.retain(|check| !reads(&check.expression));
+            table.indexes.retain(|index| {
+                let is_lost = |key: &KeyPart| match key {
+                    KeyPart::Column(column) => is_gone(&name, column),
+                    KeyPart::Expression(text) => reads(text),
+                };
+                let mut keys = index.parts.iter().map(|part| &part.key);
+                !keys.any(is_lost) && !any(&index.including) && !index.predicate.as_deref().is_some_and(reads)
+            });
+        }
+        parts.rows.retain(|rows| !self.tables.contains(&rows.table));
+    }
+}
+
+/// The columns that a table lost.
+fn dropped(alteration: &TableAlteration) -> impl Iterator<Item = Identifier> {
+    alteration.items.iter().filter_map(|item| match item {
+        ItemChange::Column(Change::Drop(column)) => Some(Identifier::new(&*column.name)),
+        _ => None,
+    })
 }
 
 struct Absorbing<'a> {
@@ -120,84 +288,30 @@ struct Absorbing<'a> {
     lifted: &'a Words,
     /// Whether no other provider has a say.
     alone: bool,
+    /// What went or changed and is not declared by itself, in words: it comes along with something else, or cannot be found.
+    unfound: Vec<String>,
+    /// What came in the place of something else, by the table.
+    exchanged: Vec<Exchanged>,
 }
 
 impl Absorbing<'_> {
-    fn table(&self, table: &mut Table, alteration: &TableAlteration) -> Result<(), String> {
+    fn table(&mut self, table: &mut Table, alteration: &TableAlteration) -> Result<(), String> {
         let name = &alteration.to.name;
-        let (Some(new), Some(live)) = (self.lifted.table(name), self.live.table(name)) else {
+        let words = self.lifted;
+        let (Some(new), Some(live)) = (words.table(&table.name), self.live.table(name)) else {
             return Err(format!("table {name} cannot be declared"));
         };
+        let base = table.name.base().to_owned();
+        let naming = |stored| Naming { dialect: self.dialect, table: &base, stored };
+        let both = [naming(&alteration.from), naming(live)];
         for item in &alteration.items {
             match item {
                 ItemChange::Column(change) => self.column(table, new, change)?,
-                ItemChange::PrimaryKey(change) => {
-                    let held =
-                        table.primary_keys.iter().find(|key| key.scope.holds(self.provider)).map(|key| key.scope);
-                    table.primary_keys.retain(|key| !key.scope.holds(self.provider));
-                    if !matches!(change, Change::Drop(_)) {
-                        let scope = |key: &PrimaryKey| held.filter(|_| key.scope == Scope::All).unwrap_or(key.scope);
-                        let keys = new.primary_keys.iter().map(|key| PrimaryKey { scope: scope(key), ..key.clone() });
-                        table.primary_keys.extend(keys);
-                    }
-                }
-                ItemChange::Unique(change) => {
-                    let named = |one: &crate::schema::Unique| {
-                        let columns = one.columns.iter().map(Identifier::to_string).collect();
-                        self.name(table.name.base(), one.name.as_ref(), columns, NameKind::Unique)
-                    };
-                    let names: Vec<String> = table.uniques.iter().map(named).collect();
-                    let place = came(change).and_then(|made| live.uniques.iter().position(|one| one == made));
-                    let made = place.and_then(|place| new.uniques.get(place));
-                    self.exchange(&mut table.uniques, &names, gone(change), made, "unique constraint")?;
-                }
-                ItemChange::ForeignKey(change) => {
-                    let named = |one: &ForeignKey| {
-                        let columns = one.columns.iter().map(Identifier::to_string).collect();
-                        self.name(table.name.base(), one.name.as_ref(), columns, NameKind::ForeignKey)
-                    };
-                    let names: Vec<String> = table.foreign_keys.iter().map(named).collect();
-                    let place = came(change).and_then(|made| live.foreign_keys.iter().position(|one| one == made));
-                    let made = place.and_then(|place| new.foreign_keys.get(place));
-                    let before = self.exchange(&mut table.foreign_keys, &names, gone(change), made, "reference")?;
-                    let is_there = |key: &ForeignKey| {
-                        let same =
-                            |one: &ForeignKey| one.indexed && one.columns == key.columns && one.scope == key.scope;
-                        table.foreign_keys.iter().any(same)
-                    };
-                    let index = before.filter(|key| key.indexed && !is_there(key)).map(index_of);
-                    table.indexes.extend(index);
-                }
-                ItemChange::Check(change) => {
-                    let before = &alteration.from;
-                    let named = |one: &crate::schema::Check| {
-                        let expression = crate::sql::Expression::read(&one.expression, self.dialect.syntax());
-                        let columns = lowering::mentioned(before, &expression);
-                        self.name(table.name.base(), one.name.as_ref(), columns, NameKind::Check)
-                    };
-                    let names: Vec<String> = table.checks.iter().map(named).collect();
-                    let place = came(change).and_then(|made| live.checks.iter().position(|one| one == made));
-                    let made = place.and_then(|place| new.checks.get(place));
-                    self.exchange(&mut table.checks, &names, gone(change), made, "check")?;
-                }
-                ItemChange::Index(change) => {
-                    let named = |one: &Index| {
-                        let columns = one.parts.iter().filter_map(|part| match &part.key {
-                            KeyPart::Column(name) => Some(name.to_string()),
-                            KeyPart::Expression(_) => None,
-                        });
-                        self.name(table.name.base(), one.name.as_ref(), columns.collect(), NameKind::Index)
-                    };
-                    let names: Vec<String> = table.indexes.iter().map(named).collect();
-                    let place = came(change).and_then(|made| live.indexes.iter().position(|one| one == made));
-                    let made = place.and_then(|place| new.indexes.get(place));
-                    let mut old = gone(change);
-                    if let Some(key) = old.as_deref().and_then(|old| self.with_index(table, old)) {
-                        key.indexed = false;
-                        old = None;
-                    }
-                    self.exchange(&mut table.indexes, &names, old, made, "index")?;
-                }
+                ItemChange::PrimaryKey(change) => self.primary_key(table, new, change),
+                ItemChange::Unique(change) => self.unique(table, new, both, change),
+                ItemChange::Index(change) => self.index(table, new, both, change),
+                ItemChange::ForeignKey(change) => self.foreign_key(table, new, both, change),
+                ItemChange::Check(change) => self.check(table, new, both, change),
                 ItemChange::Options { .. } => {
                     table.options.retain(|option| !option.scope.holds(self.provider));
                     table.options.extend(new.options.iter().cloned());
@@ -208,10 +322,158 @@ impl Absorbing<'_> {
         Ok(())
     }
 
-    fn name(&self, table: &str, declared: Option<&Identifier>, columns: Vec<String>, kind: NameKind) -> String {
-        let limit = self.dialect.facts().identifier_limit;
-        declared
-            .map_or_else(|| derived_name(table, columns.iter().map(String::as_str), kind, limit), Identifier::to_string)
+    fn primary_key(&self, table: &mut Table, new: &Table, change: &Change<physical::PrimaryKey>) {
+        let held = table.primary_keys.iter().find(|key| key.scope.holds(self.provider)).map(|key| key.scope);
+        table.primary_keys.retain(|key| !key.scope.holds(self.provider));
+        if !matches!(change, Change::Drop(_)) {
+            let scope = |key: &PrimaryKey| held.filter(|_| key.scope == Scope::All).unwrap_or(key.scope);
+            let keys = new.primary_keys.iter().map(|key| PrimaryKey { scope: scope(key), ..key.clone() });
+            table.primary_keys.extend(keys);
+        }
+    }
+
+    /// What is declared as a unique index is stored as a unique constraint on some providers.
+    fn unique(
+        &mut self,
+        table: &mut Table,
+        new: &Table,
+        [before, after]: [Naming; 2],
+        change: &Change<physical::Unique>,
+    ) {
+        let mut old = None;
+        if let Some(name) = gone(change) {
+            let taken = self.taken::<Unique>(table, &before, &name).map(Held::any);
+            old = taken.or_else(|| self.taken::<Index>(table, &before, &name).map(Held::any));
+            if old.is_none() {
+                self.missing("unique constraint", &name);
+            }
+        }
+        let Some(stored) = came(change) else { return };
+        let unique = made(new, &after, stored.name(), |one: &Unique| one.is_over(&stored.columns)).map(Held::any);
+        let index = || made(new, &after, stored.name(), |_: &Index| false).map(Held::any);
+        if let Some(made) = unique.or_else(index) {
+            self.put(table, made, old);
+        }
+    }
+
+    fn index(
+        &mut self,
+        table: &mut Table,
+        new: &Table,
+        [before, after]: [Naming; 2],
+        change: &Change<physical::Index>,
+    ) {
+        let mut old = None;
+        if let Some(name) = gone(change) {
+            let with_index = |key: &&mut ForeignKey| {
+                key.indexed && key.scope.holds(self.provider) && before.index_of(key).eq_ignore_ascii_case(&name)
+            };
+            old = self.taken::<Index>(table, &before, &name);
+            if let (None, Some(key)) = (&old, table.foreign_keys.iter_mut().find(with_index)) {
+                key.indexed = false;
+                old = Some(index_of(key.clone()));
+            }
+            if old.is_none() {
+                self.missing("index", &name);
+            }
+        }
+        if let Some(mut made) = came(change).and_then(|one| made(new, &after, Some(&one.name), |_: &Index| false)) {
+            // What came along with a reference comes along elsewhere, too, as it does there.
+            if old.is_none() && !matches!(change, Change::Add(_)) {
+                made.scope = elsewhere::only(self.provider);
+            }
+            self.put(table, made.any(), old.map(Held::any));
+        }
+    }
+
+    fn foreign_key(
+        &mut self,
+        table: &mut Table,
+        new: &Table,
+        [before, after]: [Naming; 2],
+        change: &Change<physical::ForeignKey>,
+    ) {
+        let mut old = None;
+        if let Some(name) = gone(change) {
+            old = self.taken::<ForeignKey>(table, &before, &name);
+            if old.is_none() {
+                self.missing("reference", &name);
+            }
+        }
+        let made = came(change).and_then(|stored| {
+            made(new, &after, stored.name(), |one: &ForeignKey| {
+                one.columns.iter().map(Identifier::as_str).eq(stored.columns.iter().map(String::as_str))
+            })
+        });
+        if let Some(mut made) = made {
+            if let Some(old) = &old {
+                made.succeed(old);
+            }
+            self.put(table, made.any(), old.clone().map(Held::any));
+        }
+        let is_there = |key: &ForeignKey| {
+            let same = |one: &ForeignKey| one.indexed && one.columns == key.columns && one.scope == key.scope;
+            table.foreign_keys.iter().any(same)
+        };
+        let index = old.filter(|key| key.indexed && !is_there(key)).map(index_of);
+        table.indexes.extend(index);
+    }
+
+    fn check(
+        &mut self,
+        table: &mut Table,
+        new: &Table,
+        [before, after]: [Naming; 2],
+        change: &Change<physical::Check>,
+    ) {
+        let mut old = None;
+        let mut is_own = false;
+        if let Some(name) = gone(change) {
+            old = self.taken::<Check>(table, &before, &name);
+            let typed = table.columns.iter_mut().find(|one| before.is_of_type(one, &name));
+            if let (None, Some(column)) = (&old, typed) {
+                // Here it is of another type from now on, one without that check.
+                let stored = after.stored.column(column.name.as_str());
+                let native = stored.map(|stored| Scoped::all(stored.ty.text().to_owned()));
+                elsewhere::replaced(self.provider, &mut column.native, native.as_slice(), |_| false);
+                is_own = true;
+            } else if old.is_none() {
+                self.missing("check", &name);
+            }
+        }
+        let made = came(change).and_then(|stored| {
+            let text = stored.expression.text();
+            made(new, &after, stored.name(), |one: &Check| one.expression == text)
+        });
+        if let Some(mut made) = made {
+            if is_own {
+                made.scope = elsewhere::only(self.provider);
+            }
+            self.put(table, made.any(), old.map(Held::any));
+        }
+    }
+
+    /// Declares it for those that what it comes in the place of was for.
+    fn put(&mut self, table: &mut Table, mut made: AnyHeld, old: Option<AnyHeld>) {
+        if let Some(mut old) = old {
+            if *made.scope() == Scope::All {
+                *made.scope() = *old.scope();
+            }
+            self.exchanged.push(Exchanged { table: table.name.clone(), old, new: made.clone() });
+        }
+        made.put(table);
+    }
+
+    fn missing(&mut self, what: &str, name: &str) {
+        self.unfound.push(format!("{what} {name} is declared in a way that cannot be found again"));
+    }
+
+    /// What was stored under this name, taken out of the declarations. Another provider may have another one of that name.
+    fn taken<T: Held>(&self, table: &mut Table, naming: &Naming, name: &str) -> Option<T> {
+        let list = T::list_mut(table);
+        let is_it = |one: &mut T| one.scope().holds(self.provider) && one.name(naming).eq_ignore_ascii_case(name);
+        let at = list.iter_mut().position(is_it)?;
+        Some(list.remove(at))
     }
 
     fn column(&self, table: &mut Table, new: &Table, change: &Change<physical::Column>) -> Result<(), String> {
@@ -258,7 +520,9 @@ impl Absorbing<'_> {
         if from.collation != to.collation {
             self.replace(&mut column.collate, &new.collate, |_| true);
         }
-        if from.identity != to.identity {
+        // That the type alone decides whether rows are numbered is so on SQLite.
+        let numbers = |list: &[Scoped<Identity>]| Scoped::pick(list, self.provider).is_some();
+        if from.identity != to.identity || from.ty != to.ty && numbers(&column.identity) != numbers(&new.identity) {
             self.replace(&mut column.identity, &new.identity, |_| true);
         }
         if from.comment != to.comment {
@@ -268,44 +532,6 @@ impl Absorbing<'_> {
             elsewhere::kept_and_added(self.provider, &mut column.options, &new.options);
             column.on_update_now.clone_from(&new.on_update_now);
         }
-    }
-
-    /// The reference that has an index of this name along with it.
-    fn with_index<'t>(&self, table: &'t mut Table, name: &str) -> Option<&'t mut ForeignKey> {
-        let base = table.name.base().to_owned();
-        table.foreign_keys.iter_mut().filter(|key| key.indexed && key.scope.holds(self.provider)).find(|key| {
-            let columns = key.columns.iter().map(Identifier::to_string).collect();
-            self.name(&base, None, columns, NameKind::Index).eq_ignore_ascii_case(name)
-        })
-    }
-
-    /// Takes the one that was called so here out of a list and gives it back; what was made of it comes there, for the providers
-    /// that it was for. Another provider may have another one of that name.
-    fn exchange<T: Held>(
-        &self,
-        list: &mut Vec<T>,
-        names: &[String],
-        old: Option<String>,
-        made: Option<&T>,
-        what: &str,
-    ) -> Result<Option<T>, String> {
-        let mut before = None;
-        if let Some(old) = old {
-            let mut both = list.iter_mut().zip(names);
-            let at = both.position(|(one, name)| name.eq_ignore_ascii_case(&old) && one.scope().holds(self.provider));
-            let at = at.ok_or_else(|| format!("{what} {old} is declared in a way that cannot be found again"))?;
-            before = Some(list.remove(at));
-        }
-        if let Some(mut made) = made.cloned() {
-            if let Some(before) = &mut before {
-                if *made.scope() == Scope::All {
-                    *made.scope() = *before.scope();
-                }
-                made.succeed(before);
-            }
-            list.push(made);
-        }
-        Ok(before)
     }
 
     /// What is said for all is said anew, or for this provider where nobody else understands it.
@@ -335,20 +561,6 @@ fn renamed(alteration: &TableAlteration) -> Result<(), String> {
     }
 }
 
-/// The index of a reference, where that goes and it stays.
-fn index_of(key: ForeignKey) -> Index {
-    Index {
-        name: None,
-        unique: false,
-        parts: key.columns.into_iter().map(IndexPart::column).collect(),
-        predicate: None,
-        including: Vec::new(),
-        method: None,
-        options: Vec::new(),
-        scope: key.scope,
-    }
-}
-
 /// The name of what goes in a change.
 fn gone<T: Named>(change: &Change<T>) -> Option<String> {
     match change {
@@ -367,34 +579,8 @@ fn came<T>(change: &Change<T>) -> Option<&T> {
     }
 }
 
-/// What is declared for some providers under a name of its table.
-trait Held: Clone {
-    /// For which.
-    fn scope(&mut self) -> &mut Scope;
-
-    /// Takes over what is no part of the thing, from the one that it comes in the place of.
-    fn succeed(&mut self, _before: &Self) {}
-}
-
-macro_rules! held {
-    ($($ty:ident),*) => {$(
-        impl Held for crate::schema::$ty {
-            fn scope(&mut self) -> &mut Scope {
-                &mut self.scope
-            }
-        }
-    )*};
-}
-
-held!(Unique, Check, Index);
-
-impl Held for ForeignKey {
-    fn scope(&mut self) -> &mut Scope {
-        &mut self.scope
-    }
-
-    fn succeed(&mut self, before: &Self) {
-        // Its index is another thing, which stays where nobody drops it.
-        self.indexed |= before.indexed && self.columns == before.columns;
-    }
+/// What would be declared for something that is stored under this name, or without one.
+fn made<T: Held>(new: &Table, naming: &Naming, name: Option<&str>, is_said: impl Fn(&T) -> bool) -> Option<T> {
+    let is_it = |one: &&T| name.map_or_else(|| is_said(one), |name| one.name(naming) == name);
+    T::list(new).iter().find(is_it).cloned()
 }

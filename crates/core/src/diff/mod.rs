@@ -8,6 +8,7 @@
 mod apart;
 mod changes;
 mod compare;
+mod declared;
 mod describe;
 mod likeness;
 mod reconcile;

@@ -16,12 +16,15 @@ use crate::schema::{Identifier, Schema};
 /// What the second schema declares and the first does not.
 pub fn added(old: &Schema, new: &Schema, renames: &Renames) -> Vec<Declaration> {
     let before = by_key(declare(old));
-    let is_renamed = |declaration: &Declaration| match &declaration.kind {
-        DeclarationKind::Table(table) => renames.tables.values().any(|name| name == table.name.value.as_str()),
-        _ => false,
+    let is_new = |key: &String, declaration: &Declaration| match &declaration.kind {
+        DeclarationKind::Table(table) => {
+            let name = table.name.value.as_str();
+            let has_moved = renames.tables.contains_key(name);
+            (has_moved || !before.contains_key(key)) && renames.former_table(name).is_none()
+        }
+        _ => !before.contains_key(key),
     };
-    let after = by_key(declare(new)).into_iter();
-    after.filter(|(key, one)| !before.contains_key(key) && !is_renamed(one)).map(|(_, one)| one).collect()
+    by_key(declare(new)).into_iter().filter(|(key, one)| is_new(key, one)).map(|(_, one)| one).collect()
 }
 
 /// The text of a file after the change from one schema to the other; what is added to this file comes behind its last
@@ -273,6 +276,11 @@ fn table_edits(
     }
     let close = source[span.start..span.end].rfind('}').map_or(span.end, |at| span.start + at);
     let line_of = |at: usize| source[..at].rfind('\n').map_or(0, |end| end + 1);
+    // As the lines around it are.
+    let indent = table.items.first().map_or("    ", |item| {
+        let before = &source[line_of(item.span.start)..item.span.start];
+        if before.trim().is_empty() && !before.is_empty() { before } else { "    " }
+    });
     let behind = |item: Option<&Item>| match item {
         Some(item) => source[item.span.end..].find('\n').map_or(source.len(), |at| item.span.end + at + 1),
         None => line_of(close),
@@ -283,7 +291,7 @@ fn table_edits(
         }
         let earlier = new.columns[..at].iter().rev().find_map(|(name, _)| columns().find(|(other, _)| other == name));
         let place = behind(earlier.map(|(_, item)| item).or_else(|| columns().next_back().map(|(_, item)| item)));
-        edits.push((Span::new(place, place), format!("    {line}\n")));
+        edits.push((Span::new(place, place), format!("{indent}{line}\n")));
     }
     let others = || table.items.iter().filter(|item| !matches!(item.kind, ItemKind::Column(_)));
     let missing = |list: &[Other], other: &Other| !list.iter().any(|one| same(&one.line, &other.line));
@@ -307,7 +315,7 @@ fn table_edits(
             true => source[span.start..].find('\n').map_or(span.end, |at| span.start + at + 1),
             false => behind(others().next_back().or_else(|| table.items.last())),
         };
-        edits.push((Span::new(place, place), format!("    {line}\n")));
+        edits.push((Span::new(place, place), format!("{indent}{line}\n")));
     }
     edits
 }
@@ -398,14 +406,14 @@ mod tests {
           id: int32, primary key
           code:  text(9)   # painted
           kg:    int32, null, check (kg > 0)
-            check (kg < 9)
+          check (kg < 9)
         }
         table visit {
           id: int32, primary key
           box_id:  int32, references box(id), on delete cascade   # where
           other: int32
           third: int32, unique
-            fourth:  int32, unique, references box(id)
+          fourth:  int32, unique, references box(id)
           foreign key (other) references box (id) on update cascade  # old
         }
         ");

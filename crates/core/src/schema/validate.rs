@@ -3,8 +3,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{
-    Action, Column, Enum, Fault, FaultKind, ForeignKey, Identifier, Item, KeyPart, Part, Parts, Place, Program, Scope,
-    Table, Type, UNCHECKED, Value,
+    Action, Column, Enum, Fault, FaultKind, ForeignKey, Identifier, Item, KeyPart, Part, Parts, Place, Program,
+    Provider, Scope, Scoped, Table, Type, UNCHECKED, Value,
 };
 use crate::nearest::nearest;
 use crate::sql::{Expression, Lexer, Syntax, TokenKind};
@@ -208,10 +208,11 @@ impl<'a> Checker<'a> {
         for scoped in &column.generated {
             self.expression(table, &scoped.value.expression, &place.clone().part(Part::Expression));
         }
-        if !column.generated.is_empty() && !column.default.is_empty() {
+        if meet(&column.generated, &column.default) {
             self.fault(FaultKind::GeneratedWith("a default"), place.clone().part(Part::Default));
         }
-        if !column.generated.is_empty() && column.on_update_now.is_some() {
+        let updated = column.on_update_now.is_some_and(|scope| meets(scope, &column.generated));
+        if updated {
             self.fault(FaultKind::GeneratedWith("`on update now`"), place.clone().part(Part::OnUpdate));
         }
     }
@@ -246,18 +247,28 @@ impl<'a> Checker<'a> {
         if column.nullable {
             self.fault(FaultKind::IdentityWith("null"), at.clone());
         }
-        if !column.default.is_empty() {
+        if meet(&column.identity, &column.default) {
             self.fault(FaultKind::IdentityWith("given a default"), at.clone());
         }
-        if !column.generated.is_empty() {
+        if meet(&column.identity, &column.generated) {
             self.fault(FaultKind::IdentityWith("generated"), at);
         }
     }
 
     fn identities(&mut self, table: &Table) {
-        let mut columns = table.columns.iter().enumerate().filter(|(_, column)| !column.identity.is_empty());
-        columns.next();
-        if let Some((at, _)) = columns.next() {
+        let columns: Vec<_> = table.columns.iter().enumerate().filter(|(_, one)| !one.identity.is_empty()).collect();
+        let numbers = |column: &Column, provider| {
+            column.scope.holds(provider) && Scoped::pick(&column.identity, provider).is_some()
+        };
+        let both = |one: &Column, other: &Column| {
+            Provider::ALL.into_iter().any(|provider| numbers(one, provider) && numbers(other, provider))
+        };
+        let second = columns
+            .iter()
+            .enumerate()
+            .find(|(place, (_, column))| columns[..*place].iter().any(|(_, earlier)| both(earlier, column)));
+        if let Some((_, (at, _))) = second {
+            let at = *at;
             let place = Place::whole(&table.name, Item::Column(at)).part(Part::Identity);
             self.fault(FaultKind::TwoIdentities(table.name.clone()), place);
         }
@@ -511,6 +522,16 @@ fn selects_all(query: &str) -> bool {
         let before = at.checked_sub(1).map_or("", |before| tokens[before]).to_ascii_lowercase();
         *token == "*" && matches!(before.as_str(), "select" | "distinct" | "all" | "," | ".")
     })
+}
+
+/// Whether some provider has a value of both lists.
+fn meet<A, B>(list: &[Scoped<A>], other: &[Scoped<B>]) -> bool {
+    list.iter().any(|one| meets(one.scope, other))
+}
+
+/// Whether some provider of the scope has a value of the list.
+fn meets<T>(scope: Scope, list: &[Scoped<T>]) -> bool {
+    list.iter().any(|one| one.scope.overlaps(scope))
 }
 
 fn enum_name(ty: &Type) -> Option<&Identifier> {

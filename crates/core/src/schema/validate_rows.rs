@@ -57,7 +57,7 @@ impl<'a> Checker<'a> {
                     self.fault(kind, part);
                     known = false;
                 }
-                Some(column) if !column.generated.is_empty() => {
+                Some(column) if column.generated.iter().any(|one| one.scope.overlaps(rows.scope)) => {
                     self.fault(FaultKind::RowOfComputed(name.clone()), part);
                 }
                 Some(_) => {}

@@ -1,12 +1,16 @@
 //! What is new on one provider, in declarations that serve others, too.
 
+use std::collections::BTreeSet;
+
 use thin_vec::ThinVec;
 
 use super::Dialect;
+use super::types::Place;
+use super::words::Words;
 use crate::physical;
 use crate::schema::{
-    Check, Column, Fault, Identifier, Identity, Index, Item, KeyPart, Part, Parts, Provider, Schema, Scope, Scoped,
-    Table, Type, Value, fits,
+    Check, Column, Fault, Identifier, Identity, Index, IndexPart, Item, KeyPart, Part, Parts, Provider, Schema, Scope,
+    Scoped, Table, Type, Value, fits,
 };
 use crate::sql::{Expression, Lexer, Syntax, Token, TokenKind};
 
@@ -21,6 +25,13 @@ const EVERYWHERE: [&str; 8] = ["abs", "coalesce", "length", "lower", "nullif", "
 /// Operators and the like of which the same is true.
 const SYMBOLS: [&str; 14] = ["(", ")", ",", ".", "=", "<>", "!=", "<", ">", "<=", ">=", "+", "-", "*"];
 
+/// Words that only some providers have between two values, or that do not mean the same on all: `like` looks at the case of
+/// letters on PostgreSQL alone (SQLite, "SQL Language Expressions", section 5; MariaDB, "LIKE"; PostgreSQL 17, 9.7).
+const OPERATORS: [&str; 13] = [
+    "binary", "collate", "div", "glob", "ilike", "like", "match", "mod", "overlaps", "regexp", "rlike", "similar",
+    "xor",
+];
+
 /// Whether an expression means the same on every provider: what is in the words of one is declared for it alone.
 pub(super) fn is_for_all(text: &str) -> bool {
     let tokens: Vec<Token> =
@@ -31,9 +42,14 @@ pub(super) fn is_for_all(text: &str) -> bool {
         ["and", "in", "not", "or"].contains(&&*word) || EVERYWHERE.contains(&&*word)
     };
     let calls = |pair: &[Token]| pair[0].kind == TokenKind::Word && word(&pair[1]) == "(" && !is_known(&pair[0]);
-    let is_plain = |token: &Token| token.kind != TokenKind::Symbol || SYMBOLS.contains(&&*word(token));
-    let is_parsed = Expression::read(text, Syntax::PLAIN).is_parsed();
-    is_parsed && tokens.iter().all(is_plain) && !tokens.windows(2).any(calls)
+    let expression = Expression::read(text, Syntax::PLAIN);
+    let is_column = |token: &Token| expression.columns().iter().any(|one| one.span == token.span);
+    let is_plain = |token: &Token| match token.kind {
+        TokenKind::Symbol => SYMBOLS.contains(&&*word(token)),
+        TokenKind::Word => !OPERATORS.contains(&&*word(token)) || is_column(token),
+        _ => true,
+    };
+    expression.is_parsed() && tokens.iter().all(is_plain) && !tokens.windows(2).any(calls)
 }
 
 /// Whether a value means the same on every provider. What would be a plain value stands as an expression where it is none of
@@ -65,36 +81,136 @@ fn unquoted(name: &str) -> &str {
     name.trim_matches('"')
 }
 
-/// The declarations, where every provider can express them: what is new and some other cannot express is said for the one
-/// that it was found on.
-///
-/// # Errors
-///
-/// What another cannot express, and was declared before, in words.
-pub(super) fn narrowed(
-    provider: Provider,
-    others: &[Dialect],
-    declared: &Schema,
-    live: &physical::Schema,
-    schema: Schema,
-) -> Result<Schema, String> {
-    let mut parts = schema.into_parts();
-    in_own_words(provider, declared, &mut parts);
-    // Every round narrows at least one thing, so there is an end to it.
-    loop {
-        let said = |faults: &[Fault]| {
-            faults.iter().find(|fault| fault.is_error()).map(ToString::to_string).unwrap_or_default()
+/// The first mistake of a list that has warnings in it as well, and where it is.
+pub(super) fn said(faults: &[Fault]) -> String {
+    let first = faults.iter().find(|fault| fault.is_error());
+    first.map(|fault| format!("{}: {fault}", fault.place.owner)).unwrap_or_default()
+}
+
+/// Declarations that every provider has to be able to express.
+pub(super) struct Narrowing<'a> {
+    /// Of the one that something is new on.
+    pub(super) dialect: Dialect,
+    pub(super) others: &'a [Dialect],
+    /// As they were.
+    pub(super) declared: &'a Schema,
+    /// What is there.
+    pub(super) live: &'a physical::Schema,
+    /// How the enums are called.
+    pub(super) words: Option<&'a Words>,
+}
+
+impl Narrowing<'_> {
+    /// The declarations, where every provider can express them: what is new and some other cannot express is said for the one
+    /// that it was found on.
+    ///
+    /// # Errors
+    ///
+    /// What cannot be said for one alone, in words.
+    pub(super) fn narrowed(&self, mut parts: Parts) -> Result<Schema, String> {
+        let provider = self.dialect.provider();
+        in_own_words(provider, self.declared, &mut parts);
+        // Every round narrows at least one thing, so there is an end to it.
+        loop {
+            if let Some(words) = self.words {
+                words.settle(&mut parts.enums, &parts.tables);
+            }
+            let all = || self.others.iter().chain([&self.dialect]);
+            let faults = match Schema::new(parts.clone()) {
+                Err(faults) => faults,
+                Ok((schema, _)) => match all().find_map(|dialect| dialect.lower(&schema).err()) {
+                    Some(faults) => faults,
+                    None => return Ok(schema),
+                },
+            };
+            let errors = || faults.iter().filter(|fault| fault.is_error());
+            let columns: BTreeSet<Place> = errors().flat_map(|fault| concerned(&parts, fault)).collect();
+            let mut changed = false;
+            for fault in errors() {
+                changed |= self.narrow(&mut parts, fault);
+            }
+            let columns = if changed { BTreeSet::new() } else { columns };
+            for place in columns {
+                changed |= self.restore(&mut parts, place);
+            }
+            if !changed {
+                return Err(said(&faults));
+            }
+        }
+    }
+
+    fn stored(&self, table: &Identifier) -> Option<&physical::Table> {
+        let lifting = self.dialect.lifting();
+        self.live.tables().find(|one| lifting.object(&one.name) == *table)
+    }
+
+    /// Gives the others what they had of a column that was declared before; whether that changed anything.
+    fn restore(&self, parts: &mut Parts, (table, column): Place) -> bool {
+        let before = self.declared.table(table.as_str()).and_then(|table| table.column(&column));
+        let stored = self.stored(&table).and_then(|table| table.column(column.as_str()));
+        let place = parts.tables.iter_mut().find(|one| one.name == table);
+        let said = place.and_then(|table| table.columns.iter_mut().find(|one| one.name == column));
+        let (Some(before), Some(stored), Some(said)) = (before, stored, said) else { return false };
+        let (provider, old) = (self.dialect.provider(), said.clone());
+        if said.ty != before.ty {
+            said.ty.clone_from(&before.ty);
+            said.native.clone_from(&before.native);
+            replaced(provider, &mut said.native, &[Scoped::all(stored.ty.text().to_owned())], |_| false);
+        }
+        keep(provider, &mut said.default, &before.default);
+        keep(provider, &mut said.generated, &before.generated);
+        keep(provider, &mut said.identity, &before.identity);
+        keep(provider, &mut said.collate, &before.collate);
+        *said != old
+    }
+
+    /// Says a new thing that is at fault elsewhere for one provider; whether that changed anything.
+    fn narrow(&self, parts: &mut Parts, fault: &Fault) -> bool {
+        let provider = self.dialect.provider();
+        let Some(table) = parts.tables.iter_mut().find(|table| table.name == fault.place.owner) else { return false };
+        let before = self.declared.table(table.name.as_str());
+        fn newly<'t, T: PartialEq>(list: &'t mut [T], at: usize, before: Option<&Vec<T>>) -> Option<&'t mut T> {
+            list.get_mut(at).filter(|one| before.is_none_or(|before| !before.contains(one)))
+        }
+        let scope = match &fault.place.item {
+            Item::Column(at) => {
+                let Some(column) = table.columns.get_mut(*at) else { return false };
+                if before.is_some_and(|table| table.column(&column.name).is_some()) {
+                    return false;
+                }
+                if fault.place.part == Part::Default {
+                    let mut changed = false;
+                    for one in column.default.iter_mut().filter(|one| one.scope == Scope::All) {
+                        one.scope = only(provider);
+                        changed = true;
+                    }
+                    return changed;
+                }
+                let near = column.native.first().filter(|_| column.ty == Type::Native);
+                let fitting = |ty: &Type| column.default.iter().all(|one| fits(ty, &one.value).is_ok());
+                if let Some(ty) = near.and_then(|native| nearest(provider, &native.value)).filter(fitting) {
+                    column.ty = ty;
+                    return true;
+                }
+                Some(&mut column.scope)
+            }
+            Item::Unique(at) => {
+                newly(&mut table.uniques, *at, before.map(|table| &table.uniques)).map(|one| &mut one.scope)
+            }
+            Item::ForeignKey(at) => {
+                newly(&mut table.foreign_keys, *at, before.map(|table| &table.foreign_keys)).map(|one| &mut one.scope)
+            }
+            Item::Check(at) => {
+                newly(&mut table.checks, *at, before.map(|table| &table.checks)).map(|one| &mut one.scope)
+            }
+            Item::Index(at) => {
+                newly(&mut table.indexes, *at, before.map(|table| &table.indexes)).map(|one| &mut one.scope)
+            }
+            // What a table cannot be without.
+            _ if before.is_none() => Some(&mut table.scope),
+            _ => None,
         };
-        let (schema, _) = Schema::new(parts.clone()).map_err(|faults| said(&faults))?;
-        let refused = others.iter().find_map(|dialect| dialect.lower(&schema).err());
-        let Some(faults) = refused else { return Ok(schema) };
-        let mut changed = false;
-        for fault in faults.iter().filter(|fault| fault.is_error()) {
-            changed |= narrow(provider, declared, live, &mut parts, fault);
-        }
-        if !changed {
-            return Err(said(&faults));
-        }
+        scope.is_some_and(|scope| std::mem::replace(scope, only(provider)) == Scope::All)
     }
 }
 
@@ -132,63 +248,51 @@ fn in_own_words(provider: Provider, declared: &Schema, parts: &mut Parts) {
                 KeyPart::Expression(text) => Some(text),
                 KeyPart::Column(_) => None,
             });
-            if expressions.chain(&index.predicate).any(|text| !is_for_all(text)) {
+            let is_own = |part: &IndexPart| part.collate.is_some() || part.operators.is_some();
+            let is_own = index.parts.iter().any(is_own);
+            if is_own || expressions.chain(&index.predicate).any(|text| !is_for_all(text)) {
                 index.scope = only(provider);
             }
         }
     }
 }
 
-/// Says a new thing that is at fault elsewhere for one provider; whether that changed anything.
-fn narrow(provider: Provider, declared: &Schema, live: &physical::Schema, parts: &mut Parts, fault: &Fault) -> bool {
-    let Some(table) = parts.tables.iter_mut().find(|table| table.name == fault.place.owner) else { return false };
-    let before = declared.table(table.name.as_str());
-    fn newly<'t, T: PartialEq>(list: &'t mut [T], at: usize, before: &[T]) -> Option<&'t mut T> {
-        list.get_mut(at).filter(|one| !before.contains(one))
-    }
-    let scope = match &fault.place.item {
+/// The columns that a fault is about: one, or those of a reference and what it references.
+fn concerned(parts: &Parts, fault: &Fault) -> Vec<Place> {
+    let Some(table) = parts.tables.iter().find(|table| table.name == fault.place.owner) else { return Vec::new() };
+    match &fault.place.item {
         Item::Column(at) => {
-            let Some(column) = table.columns.get_mut(*at) else { return false };
-            if fault.place.part == Part::Default {
-                let mut changed = false;
-                for one in column.default.iter_mut().filter(|one| one.scope == Scope::All) {
-                    one.scope = only(provider);
-                    changed = true;
-                }
-                return changed;
-            }
-            let Some(before) = before.and_then(|table| table.column(&column.name)) else {
-                let near = column.native.first().filter(|_| column.ty == Type::Native);
-                let fitting = |ty: &Type| column.default.iter().all(|one| fits(ty, &one.value).is_ok());
-                if let Some(ty) = near.and_then(|native| nearest(provider, &native.value)).filter(fitting) {
-                    column.ty = ty;
-                    return true;
-                }
-                return std::mem::replace(&mut column.scope, only(provider)) == Scope::All;
-            };
-            // Elsewhere it stays of the type that it was declared with.
-            let stored = live.table(table.name.as_str()).and_then(|table| table.column(column.name.as_str()));
-            let Some(stored) = stored.filter(|_| column.ty != before.ty) else { return false };
-            column.ty.clone_from(&before.ty);
-            column.native.push(Scoped { value: stored.ty.text().to_owned(), scope: only(provider) });
-            return true;
+            table.columns.get(*at).map(|column| (table.name.clone(), column.name.clone())).into_iter().collect()
         }
-        Item::Unique(at) => {
-            newly(&mut table.uniques, *at, before.map_or(&[], |table| &table.uniques)).map(|one| &mut one.scope)
+        Item::ForeignKey(at) => {
+            let Some(key) = table.foreign_keys.get(*at) else { return Vec::new() };
+            let own = key.columns.iter().map(|column| (table.name.clone(), column.clone()));
+            let other = key.referenced_columns.iter().map(|column| (key.referenced_table.clone(), column.clone()));
+            own.chain(other).collect()
         }
-        Item::ForeignKey(at) => newly(&mut table.foreign_keys, *at, before.map_or(&[], |table| &table.foreign_keys))
-            .map(|one| &mut one.scope),
-        Item::Check(at) => {
-            newly(&mut table.checks, *at, before.map_or(&[], |table| &table.checks)).map(|one| &mut one.scope)
+        _ => Vec::new(),
+    }
+}
+
+/// The others keep what they had; this provider keeps what it has.
+fn keep<T: Clone + PartialEq>(provider: Provider, list: &mut ThinVec<Scoped<T>>, before: &ThinVec<Scoped<T>>) {
+    if list == before {
+        return;
+    }
+    let own = Scoped::pick(list, provider).cloned();
+    list.clone_from(before);
+    match own {
+        Some(own) => replaced(provider, list, &[Scoped { value: own, scope: only(provider) }], |_| false),
+        None => {
+            let rest = but_for(provider, before);
+            let scope = |scope: Scope| if scope == Scope::All { rest } else { scope.without(provider) };
+            let others = before.iter().filter_map(|one| {
+                let scope = if one.scope.holds(provider) { scope(one.scope)? } else { one.scope };
+                Some(Scoped { scope, ..one.clone() })
+            });
+            *list = others.collect();
         }
-        Item::Index(at) => {
-            newly(&mut table.indexes, *at, before.map_or(&[], |table| &table.indexes)).map(|one| &mut one.scope)
-        }
-        // What a table cannot be without.
-        _ if before.is_none() => Some(&mut table.scope),
-        _ => None,
-    };
-    scope.is_some_and(|scope| std::mem::replace(scope, only(provider)) == Scope::All)
+    }
 }
 
 /// What the moment of an insert is called.
@@ -265,6 +369,13 @@ fn nearest(provider: Provider, native: &str) -> Option<Type> {
     }
 }
 
+/// For whom a value is that is said for all, where one provider has none any more: what is said for some goes before it.
+fn but_for<T>(provider: Provider, list: &[Scoped<T>]) -> Option<Scope> {
+    let for_some = |one: Provider| list.iter().any(|said| said.scope != Scope::All && said.scope.holds(one));
+    let mut own = Provider::ALL.into_iter().filter(|one| *one == provider || for_some(*one));
+    own.try_fold(Scope::All, Scope::without)
+}
+
 /// Puts a new value in the place of an old one for one provider, and for those that it was said for along with that one. Where
 /// the new value is in the provider's own words, the others keep what they have.
 pub(super) fn replaced<T: Clone>(
@@ -277,11 +388,12 @@ pub(super) fn replaced<T: Clone>(
     let said_for_some = |scope: Scope| scope != Scope::All && scope.holds(provider);
     let before = list.iter().map(|one| one.scope).find(|scope| said_for_some(*scope));
     let was_for_some = before.is_some();
+    let but_for = but_for(provider, list);
     let rest = |scope: Scope| match (is_own, scope) {
         (true, Scope::All) => Some(scope),
         (true, _) => scope.without(provider),
         // What is said for some goes before what is said for all; where nothing is said for them now, that is not for them.
-        (false, Scope::All) if was_for_some && new.is_empty() => scope.without(provider),
+        (false, Scope::All) if was_for_some && new.is_empty() => but_for,
         (false, Scope::All) if was_for_some => Some(scope),
         (false, _) => None,
     };
@@ -378,11 +490,23 @@ mod tests {
 
     #[test]
     fn words_of_one_provider_are_told_from_those_of_all() {
-        for text in ["kg > 0", "code in ('a', 'b') and (kg < 9 or lower(code) = 'x')", "coalesce(kg, 0) >= 1", "'a(b'"]
-        {
+        for text in [
+            "kg > 0",
+            "code in ('a', 'b') and (kg < 9 or lower(code) = 'x')",
+            "coalesce(kg, 0) >= 1",
+            "'a(b'",
+            "match > 0",
+        ] {
             assert!(is_for_all(text), "{text}");
         }
-        for text in ["kg::text <> ''", "nextval('hive_id_seq')", "date_part('year', day) > 2000", "code ~ '^a'"] {
+        for text in [
+            "kg::text <> ''",
+            "nextval('hive_id_seq')",
+            "date_part('year', day) > 2000",
+            "code ~ '^a'",
+            "code glob 'a*'",
+            "code like 'a%' and kg > 0",
+        ] {
             assert!(!is_for_all(text), "{text}");
         }
     }

@@ -9,7 +9,7 @@ use crate::physical;
 use crate::schema::{Fault, Identifier, Item, Parts, Schema, Table};
 
 /// Puts the parts together. A table that is at fault, or would be stored in another way than it is, is declared as what was
-/// lifted says, where `alone` says that no other provider has a say in it: a reference, for one, wants the same type on both
+/// lifted says, since no other provider has a say in it: a reference, for one, wants the same type on both
 /// sides, and says so in other tables than the one that changed.
 ///
 /// # Errors
@@ -20,7 +20,6 @@ pub(super) fn settled(
     mut parts: Parts,
     live: &physical::Schema,
     words: &Words,
-    alone: bool,
 ) -> Result<Schema, String> {
     let mut anew: BTreeSet<(Identifier, Anew)> = BTreeSet::new();
     // Every round declares more of at least one table anew, so there is an end to it.
@@ -31,7 +30,7 @@ pub(super) fn settled(
             Ok((schema, lowered.schema))
         });
         let (names, outcome) = match found {
-            Ok((schema, stored)) => (differing(live, &stored), Ok(schema)),
+            Ok((schema, stored)) => (objects(dialect, differing(live, &stored)), Ok(schema)),
             Err(faults) => {
                 let errors = faults.iter().filter(|fault| fault.is_error());
                 let first = errors.clone().next().map(ToString::to_string).unwrap_or_default();
@@ -39,10 +38,10 @@ pub(super) fn settled(
             }
         };
         let mut changed = false;
-        for name in names.into_iter().filter(|_| alone) {
+        for name in names {
             let place = parts.tables.iter_mut().find(|table| table.name == name);
             let next = [Anew::ButColumns, Anew::All].into_iter().find(|what| anew.insert((name.clone(), *what)));
-            if let (Some(table), Some(lifted), Some(what)) = (place, words.table(name.as_str()), next) {
+            if let (Some(table), Some(lifted), Some(what)) = (place, words.table(&name), next) {
                 declare_anew(table, lifted, what);
                 changed = true;
             }
@@ -54,12 +53,17 @@ pub(super) fn settled(
 }
 
 /// The tables that would be stored in another way than they are.
-fn differing(live: &physical::Schema, stored: &physical::Schema) -> BTreeSet<Identifier> {
+pub(super) fn differing(live: &physical::Schema, stored: &physical::Schema) -> Vec<String> {
     let changes = diff(live, stored).tables.into_iter().filter_map(|change| match change {
-        TableChange::Alter(alteration) => Some(Identifier::new(alteration.to.name)),
+        TableChange::Alter(alteration) => Some(alteration.to.name),
         TableChange::Add(_) | TableChange::Drop(_) => None,
     });
     changes.collect()
+}
+
+fn objects(dialect: Dialect, names: Vec<String>) -> BTreeSet<Identifier> {
+    let lifting = dialect.lifting();
+    names.iter().map(|name| lifting.object(name)).collect()
 }
 
 /// The tables that have to do with a fault: its own, and the one that is referenced.

@@ -2,6 +2,8 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::types::{Found, keep_types};
+use crate::dialect::{Dialect, Lifted};
 use crate::physical;
 use crate::schema::{Enum, Identifier, Schema, Table, Type};
 
@@ -16,7 +18,14 @@ pub(super) struct Words {
 impl Words {
     /// Gives the lifted enums the names of declared ones: of one with the same words, else of the one that all columns of it
     /// had before, whose words have changed then. Enums that are types of the provider's have names of their own.
-    pub(super) fn of(declared: &Schema, live: &physical::Schema, lifted: &Schema) -> Self {
+    /// Columns that did not change keep the types that they were declared with, since a provider may have one type for two.
+    pub(super) fn of(
+        dialect: Dialect,
+        declared: &Schema,
+        live: &physical::Schema,
+        lifted: &Schema,
+        before: Option<&Lifted>,
+    ) -> Self {
         let mut names: BTreeMap<Identifier, Identifier> = BTreeMap::new();
         let mut enums = BTreeMap::new();
         let mut taken: BTreeSet<Identifier> = declared.enums().map(|one| one.name.clone()).collect();
@@ -49,11 +58,16 @@ impl Words {
             }
             (table.name.clone(), table)
         };
-        Self { tables: lifted.tables().map(renamed).collect(), enums }
+        let mut tables: BTreeMap<Identifier, Table> = lifted.tables().map(renamed).collect();
+        if let Some(before) = before {
+            let before = Found::new(dialect, &before.schema, &before.lowered);
+            keep_types(dialect, &mut tables, declared, [before, Found::new(dialect, lifted, live)]);
+        }
+        Self { tables, enums }
     }
 
     /// The lifted table of this name.
-    pub(super) fn table(&self, name: &str) -> Option<&Table> {
+    pub(super) fn table(&self, name: &Identifier) -> Option<&Table> {
         self.tables.get(name)
     }
 

@@ -13,7 +13,7 @@ use crate::Dialect;
 use crate::diff::Renames;
 use crate::nearest::nearest;
 use crate::plan::{Choices, Values};
-use crate::schema::{Column, Enum, Schema, Table, Type};
+use crate::schema::{Column, Enum, Provider, Schema, Scoped, Table, Type};
 
 /// Decisions, each in the words of its option.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -338,13 +338,18 @@ impl Decisions {
         Ok(droppable(before, after, &self.renames(before, after)?))
     }
 
-    /// Columns that become required, or come as such, without a default or anything else that gives rows a value, by
-    /// `table.column`: rows that are there would be in their way.
+    /// Columns that become required, or come as such, without a default or anything else that gives rows a value
+    /// on each of the providers, by `table.column`: rows that are there would be in their way.
     ///
     /// # Errors
     ///
     /// A decision that does not fit.
-    pub fn unfilled(&self, before: &Schema, after: &Schema) -> Result<Vec<String>, DecisionFault> {
+    pub fn unfilled(
+        &self,
+        before: &Schema,
+        after: &Schema,
+        providers: &[Provider],
+    ) -> Result<Vec<String>, DecisionFault> {
         let renames = self.renames(before, after)?;
         let back = renames.inverse();
         let mut decided = Vec::new();
@@ -357,8 +362,7 @@ impl Decisions {
         for table in after.tables() {
             let former = renames.former_table(table.name.as_str()).unwrap_or(table.name.as_str());
             let Some(from) = before.table(former) else { continue };
-            let rows = after.rows().iter().filter(|rows| rows.table == table.name);
-            let in_rows: Vec<_> = rows.flat_map(|rows| &rows.columns).collect();
+            let rows: Vec<_> = after.rows().iter().filter(|rows| rows.table == table.name).collect();
             for column in &table.columns {
                 let columns = renames.columns_of(former).into_iter().flatten();
                 let old =
@@ -366,10 +370,16 @@ impl Decisions {
                 let old = old.unwrap_or(column.name.as_str());
                 let was = from.columns.iter().find(|one| one.name.as_str() == old);
                 let was_open = was.is_none_or(|was| was.nullable);
-                let has_value = column.nullable
-                    || !column.generated.is_empty()
-                    || !column.identity.is_empty()
-                    || (was.is_none() && (!column.default.is_empty() || in_rows.contains(&&column.name)));
+                let in_rows = |provider| {
+                    rows.iter().any(|rows| rows.scope.holds(provider) && rows.columns.contains(&column.name))
+                };
+                let gives_value = |provider| {
+                    Scoped::pick(&column.generated, provider).is_some()
+                        || Scoped::pick(&column.identity, provider).is_some()
+                        || was.is_none() && (Scoped::pick(&column.default, provider).is_some() || in_rows(provider))
+                };
+                let mut here = providers.iter().filter(|one| table.scope.holds(**one) && column.scope.holds(**one));
+                let has_value = column.nullable || here.all(|one| gives_value(*one));
                 let key = (table.name.to_string(), column.name.to_string());
                 if was_open && !has_value && !decided.contains(&key) {
                     found.push(format!("{}.{}", key.0, key.1));
