@@ -679,3 +679,66 @@ table hive {
     let up = format!("migrations/{}/postgres.up.sql", here.project.newest());
     assert!(here.project.read(&up).contains("Nothing changes for PostgreSQL"), "{}", here.project.read(&up));
 }
+
+#[test]
+fn a_view_that_only_one_provider_understands_is_changed_for_it_alone() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let declared = "\
+table hive {
+    id:    int64, identity
+    code:  text(12)
+    kg:    int32, null
+
+    primary key (id)
+}
+
+view heavy ```
+    select id, kg from hive where kg > 40
+```
+
+view named ```
+    select id, code from hive where code <> ''
+```
+";
+    let here = Stage::of(Provider::Postgres, declared);
+    let settings = here.project.read("hollow-oak.toml").replace("postgres = {}", "postgres = {}\nsqlite = {}");
+    here.project.write("hollow-oak.toml", &settings);
+    here.project.migrate("first");
+    here.project.ok(&["apply", "--yes", "--url", "sqlite:local.db"]);
+    here.sql("create or replace view heavy as select id, kg from hive where kg > 60");
+    here.sql("create or replace view named as select id, code from hive where code ~ '^a'");
+    here.project.ok(&["absorb", "--yes"]);
+    insta::assert_snapshot!(here.project.read("schema/schema.oak"), @r"
+    table hive {
+        id:    int64, identity
+        code:  text(12)
+        kg:    int32, null
+
+        primary key (id)
+    }
+
+    view heavy ```
+        SELECT hive.id,
+            hive.kg
+           FROM hive
+          WHERE (hive.kg > 60)
+    ```
+
+    view named ```
+        select id, code from hive where code <> ''
+    ``` except postgres
+
+    view named ```
+        SELECT hive.id,
+            hive.code
+           FROM hive
+          WHERE ((hive.code)::text ~ '^a'::text)
+    ``` for postgres
+    ");
+    here.assert_same("live", "declared");
+    here.project.ok(&["apply", "--yes", "--url", "sqlite:local.db"]);
+    let same = here.project.ok(&["diff", "live", "declared", "--url", "sqlite:local.db"]);
+    assert!(same.starts_with("no difference"), "{same}");
+}

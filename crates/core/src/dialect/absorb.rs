@@ -104,11 +104,17 @@ pub fn absorbed(
             }
             Change::Drop(program) => parts.programs.retain(|one| !same(one, program)),
             Change::Alter { to, .. } | Change::Rename { to, .. } => {
-                let new = lifted.programs().iter().find(|one| same(one, to));
-                for one in parts.programs.iter_mut().filter(|one| same(one, to)) {
-                    if let Some(new) = new {
-                        *one = Program { name: one.name.clone(), scope: one.scope, ..new.clone() };
+                let Some(new) = lifted.programs().iter().find(|one| same(one, to)) else { continue };
+                let Some(at) = parts.programs.iter().position(|one| same(one, to)) else { continue };
+                let old = &mut parts.programs[at];
+                let is_for_others = others.iter().any(|other| old.scope.holds(other.provider()));
+                // A query that the others may not understand is this provider's, and they keep theirs.
+                match old.scope.without(dialect.provider()).filter(|_| is_for_others) {
+                    Some(rest) if to.kind.is_view() && !elsewhere::is_query_for_all(&new.body) => {
+                        old.scope = rest;
+                        parts.programs.push(new.clone());
                     }
+                    _ => *old = Program { name: old.name.clone(), scope: old.scope, ..new.clone() },
                 }
             }
         }

@@ -24,7 +24,10 @@ pub fn added(old: &Schema, new: &Schema, renames: &Renames) -> Vec<Declaration> 
         }
         _ => !before.contains_key(key),
     };
-    by_key(declare(new)).into_iter().filter(|(key, one)| is_new(key, one)).map(|(_, one)| one).collect()
+    let after = by_key(declare(new));
+    let rescoped: Vec<String> = rescoped(&before, &after).into_values().collect();
+    let is_new = |key: &String, one: &Declaration| is_new(key, one) && !rescoped.contains(key);
+    after.into_iter().filter(|(key, one)| is_new(key, one)).map(|(_, one)| one).collect()
 }
 
 /// The text of a file after the change from one schema to the other; what is added to this file comes behind its last
@@ -32,6 +35,7 @@ pub fn added(old: &Schema, new: &Schema, renames: &Renames) -> Vec<Declaration> 
 pub fn patched(source: &str, old: &Schema, new: &Schema, renames: &Renames, added: &[&Declaration]) -> String {
     let (file, _) = parse(source);
     let (before, after) = (by_key(declare(old)), by_key(declare(new)));
+    let rescoped = rescoped(&before, &after);
     let mut edits: Vec<(Span, String)> = Vec::new();
     for declaration in &file.declarations {
         let key = key_of(declaration);
@@ -47,7 +51,7 @@ pub fn patched(source: &str, old: &Schema, new: &Schema, renames: &Renames, adde
             edits.extend(table_edits(source, &renamed, declaration.span, both, columns));
             continue;
         }
-        match (before.get(&key), after.get(&key)) {
+        match (before.get(&key), after.get(rescoped.get(&key).unwrap_or(&key))) {
             (Some(_), None) => edits.push((whole_lines(source, declaration.span), String::new())),
             (Some(from), Some(to)) if from != to => match (&declaration.kind, &from.kind, &to.kind) {
                 (DeclarationKind::Table(table), DeclarationKind::Table(_), DeclarationKind::Table(_)) => {
@@ -160,6 +164,29 @@ fn key_of(declaration: &Declaration) -> String {
             format!("{} {word} {} {table} {:?}", program.kind.word(), program.name.value, program.scope)
         }
     }
+}
+
+/// SQL of the user's own that is for other providers than before: by the old keys, the new ones. Of several under one name it
+/// is the one that says the same.
+fn rescoped(before: &BTreeMap<String, Declaration>, after: &BTreeMap<String, Declaration>) -> BTreeMap<String, String> {
+    let named = |declaration: &Declaration| match &declaration.kind {
+        DeclarationKind::Program(program) => {
+            Some((program.kind, program.word.clone(), program.name.clone(), program.table.clone()))
+        }
+        _ => None,
+    };
+    let body = |declaration: &Declaration| match &declaration.kind {
+        DeclarationKind::Program(program) => Some(program.body.value.clone()),
+        _ => None,
+    };
+    let gone = before.iter().filter(|(key, one)| !after.contains_key(*key) && named(one).is_some());
+    let pairs = gone.filter_map(|(key, old)| {
+        let is_like = |(key, new): &(&String, &Declaration)| !before.contains_key(*key) && named(new) == named(old);
+        let alike = || after.iter().filter(is_like);
+        let found = alike().find(|(_, new)| body(new) == body(old)).or_else(|| alike().next());
+        found.map(|(new, _)| (key.clone(), new.clone()))
+    });
+    pairs.collect()
 }
 
 fn table_key(table: &Table) -> String {
@@ -448,6 +475,18 @@ mod tests {
         }
         ");
         assert_eq!(schema(&text), schema(new));
+    }
+
+    #[test]
+    fn what_is_for_others_than_before_keeps_its_place() {
+        let view = |query: &str, scope: &str| format!("view heavy ```\n    {query}\n```{scope}\n");
+        let table = "\ntable hive {\n    id:  int32\n\n    primary key (id)\n}\n";
+        let (first, second) = ("select id from hive", "select id from hive limit 1");
+        let old = format!("# the heavy ones\n{}{table}", view(first, ""));
+        let new = format!("{}{}{table}", view(second, " for postgres"), view(first, " except postgres"));
+        let expected =
+            format!("# the heavy ones\n{}{table}\n{}", view(first, " except postgres"), view(second, " for postgres"));
+        assert_eq!(all_in_one(&old, &new, &Renames::default()), expected);
     }
 
     #[test]

@@ -32,24 +32,43 @@ const OPERATORS: [&str; 13] = [
     "xor",
 ];
 
+/// Words of a query that a parenthesis can follow.
+const WORDS: [&str; 24] = [
+    "all", "and", "as", "between", "by", "case", "distinct", "else", "except", "exists", "from", "having", "in",
+    "join", "not", "on", "or", "select", "then", "union", "using", "when", "where", "with",
+];
+
+/// What a query counts over many rows.
+const AGGREGATES: [&str; 5] = ["avg", "count", "max", "min", "sum"];
+
 /// Whether an expression means the same on every provider: what is in the words of one is declared for it alone.
 pub(super) fn is_for_all(text: &str) -> bool {
+    let expression = Expression::read(text, Syntax::PLAIN);
+    let is_column = |token: &Token| expression.columns().iter().any(|one| one.span == token.span);
+    expression.is_parsed() && speaks_plainly(text, &["and", "in", "not", "or"], is_column)
+}
+
+/// Whether the query of a view is understood by every provider, and means the same. Names in quotes are written by each in
+/// its own way.
+pub(super) fn is_query_for_all(text: &str) -> bool {
+    let known: Vec<&str> = WORDS.into_iter().chain(AGGREGATES).collect();
+    let is_quoted = |token: Token| token.kind == TokenKind::Quoted;
+    !Lexer::new(text, 0, Syntax::PLAIN).any(is_quoted) && speaks_plainly(text, &known, |_| false)
+}
+
+/// Whether a text has only operators that every provider has, and calls nothing but such functions or what is known.
+fn speaks_plainly(text: &str, known: &[&str], is_column: impl Fn(&Token) -> bool) -> bool {
     let tokens: Vec<Token> =
         Lexer::new(text, 0, Syntax::PLAIN).filter(|token| token.kind != TokenKind::Space).collect();
     let word = |token: &Token| token.span.text(text).to_ascii_lowercase();
-    let is_known = |token: &Token| {
-        let word = word(token);
-        ["and", "in", "not", "or"].contains(&&*word) || EVERYWHERE.contains(&&*word)
-    };
+    let is_known = |token: &Token| known.contains(&&*word(token)) || EVERYWHERE.contains(&&*word(token));
     let calls = |pair: &[Token]| pair[0].kind == TokenKind::Word && word(&pair[1]) == "(" && !is_known(&pair[0]);
-    let expression = Expression::read(text, Syntax::PLAIN);
-    let is_column = |token: &Token| expression.columns().iter().any(|one| one.span == token.span);
     let is_plain = |token: &Token| match token.kind {
         TokenKind::Symbol => SYMBOLS.contains(&&*word(token)),
         TokenKind::Word => !OPERATORS.contains(&&*word(token)) || is_column(token),
         _ => true,
     };
-    expression.is_parsed() && tokens.iter().all(is_plain) && !tokens.windows(2).any(calls)
+    tokens.iter().all(is_plain) && !tokens.windows(2).any(calls)
 }
 
 /// Whether a value means the same on every provider. What would be a plain value stands as an expression where it is none of
@@ -486,6 +505,20 @@ mod tests {
         let expected =
             [of("a", both()), of("b", only(Provider::Mysql)), of("c", Scope::All), of("e", only(Provider::Mariadb))];
         assert_eq!(said(&list), said(&expected));
+    }
+
+    #[test]
+    fn queries_in_the_words_of_one_provider_are_told() {
+        let plain = " SELECT hive.id,\n    count(*) AS visits\n   FROM (hive\n     JOIN visit ON ((visit.hive_id = hive.id)))\n  WHERE (hive.kg > 40)\n  GROUP BY hive.id";
+        assert!(is_query_for_all(plain));
+        for text in [
+            "select `hive`.`id` AS `id` from `hive`",
+            "select id from hive where code = 'a'::text",
+            "select string_agg(code, ',') from hive",
+            "select id from hive where code ilike 'a%'",
+        ] {
+            assert!(!is_query_for_all(text), "{text}");
+        }
     }
 
     #[test]
