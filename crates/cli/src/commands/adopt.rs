@@ -10,7 +10,7 @@ use hollow_oak_core::language::syntax::{Declaration, File};
 use hollow_oak_core::language::{declare, print};
 use hollow_oak_core::physical::{self, Introspected, Unmanaged};
 use hollow_oak_core::plural::plural;
-use hollow_oak_core::schema::Scope;
+use hollow_oak_core::schema::{Check, ForeignKey, Index, Scope, Unique};
 use hollow_oak_core::{Dialect, Provider, Schema};
 use hollow_oak_database::{Remembered, Sighting};
 use serde_json::json;
@@ -68,7 +68,7 @@ pub fn run(args: &AdoptArgs, global: &Global, output: &mut Output) -> Result<Exi
         failure.help("this is a mistake of oak; nothing was changed")
     })?;
     let lifted = for_all(project.as_ref(), target.dialect, lifted, &found.schema)?;
-    let size = Size::of(&lifted);
+    let size = Size::of(&lifted, target.dialect.provider());
     if size.is_nothing() && lifted.left_out.is_empty() {
         return Err(Failure::new(format!("{} holds nothing to take in", target.described()))
             .help("`oak init` starts with an empty database"));
@@ -168,7 +168,7 @@ fn from_file(path: &Path, args: &AdoptArgs, global: &Global, output: &mut Output
     let folder = project.as_ref().map_or(&*here, |project| &*project.folder);
     let file = reading.read(including::sources(&files, dialect, folder)?, dialect)?;
     let lifted = for_all(project.as_ref(), dialect, file.lifted(dialect)?, &file.found.schema)?;
-    let size = Size::of(&lifted);
+    let size = Size::of(&lifted, dialect.provider());
     if size.is_nothing() {
         return Err(Failure::new(format!("{name} makes nothing that could be declared")));
     }
@@ -302,12 +302,55 @@ struct Size {
     indexes: usize,
     references: usize,
     programs: BTreeMap<String, usize>,
-    /// How much of it is declared for one provider alone, by what it is; programs always are.
-    alone: Vec<String>,
+    narrowed: Narrowed,
+}
+
+/// How much is not declared for all providers of the project, by what it is. Programs never are.
+struct Narrowed {
+    /// The one that it was found on.
+    provider: Provider,
+    /// What some do not have, by the scope.
+    alone: BTreeMap<String, BTreeMap<&'static str, usize>>,
+    /// What goes without its name on some.
+    renamed: BTreeMap<&'static str, usize>,
+}
+
+impl Narrowed {
+    /// Counts some of a kind; `plain` is the same for what differs in its name and scope alone.
+    fn note<T, P: PartialEq>(&mut self, word: &'static str, list: &[T], scope: fn(&T) -> Scope, plain: fn(&T) -> P) {
+        let here = self.provider;
+        for one in list.iter().filter(|one| scope(one) != Scope::All && scope(one).holds(here)) {
+            let is_its = |other: &&T| !scope(other).holds(here) && plain(other) == plain(one);
+            match list.iter().find(is_its) {
+                Some(_) => *self.renamed.entry(word).or_default() += 1,
+                None => *self.alone.entry(scope(one).to_string()).or_default().entry(word).or_default() += 1,
+            }
+        }
+    }
+
+    fn show(&self, output: &mut Output) {
+        let counted = |counts: &BTreeMap<&str, usize>| {
+            let order = ["table", "column", "unique constraint", "reference", "check", "index"];
+            let all = order.iter().filter_map(|word| Some(plural(word, *counts.get(word)?)));
+            all.collect::<Vec<_>>().join(", ")
+        };
+        for (scope, counts) in &self.alone {
+            let whom = match (scope.starts_with("for"), scope.contains(',')) {
+                (true, _) => "another provider of the project has",
+                (false, true) => "those have",
+                (false, false) => "that one has",
+            };
+            output.line(format_args!("  {} declared `{scope}`: {whom} nothing like it", counted(counts)));
+        }
+        if !self.renamed.is_empty() {
+            let counts = counted(&self.renamed);
+            output.line(format_args!("  {counts} without the name where another thing has it: one is derived there"));
+        }
+    }
 }
 
 impl Size {
-    fn of(lifted: &Lifted) -> Self {
+    fn of(lifted: &Lifted, provider: Provider) -> Self {
         let tables = || lifted.schema.tables();
         let mut programs: BTreeMap<String, usize> = BTreeMap::new();
         for one in lifted.schema.programs() {
@@ -317,26 +360,31 @@ impl Size {
         if enums > 0 {
             programs.insert("enum".into(), enums);
         }
-        let is_for_one = |scope: Scope| scope != Scope::All;
-        let alone = [
-            ("table", tables().filter(|table| is_for_one(table.scope)).count()),
-            ("column", tables().flat_map(|table| &table.columns).filter(|one| is_for_one(one.scope)).count()),
-            (
-                "unique constraint",
-                tables().flat_map(|table| &table.uniques).filter(|one| is_for_one(one.scope)).count(),
-            ),
-            ("reference", tables().flat_map(|table| &table.foreign_keys).filter(|one| is_for_one(one.scope)).count()),
-            ("check", tables().flat_map(|table| &table.checks).filter(|one| is_for_one(one.scope)).count()),
-            ("index", tables().flat_map(|table| &table.indexes).filter(|one| is_for_one(one.scope)).count()),
-        ];
+        let mut narrowed = Narrowed { provider, alone: BTreeMap::new(), renamed: BTreeMap::new() };
+        for table in tables() {
+            narrowed.note("table", &[table.scope], |scope| *scope, |_| ());
+            narrowed.note("column", &table.columns, |one| one.scope, |one| one.name.clone());
+            let plain = |one: &Unique| Unique { name: None, scope: Scope::All, ..one.clone() };
+            narrowed.note("unique constraint", &table.uniques, |one| one.scope, plain);
+            let plain = |one: &ForeignKey| ForeignKey { name: None, scope: Scope::All, ..one.clone() };
+            narrowed.note("reference", &table.foreign_keys, |one| one.scope, plain);
+            let plain = |one: &Check| Check { name: None, scope: Scope::All, ..one.clone() };
+            narrowed.note("check", &table.checks, |one| one.scope, plain);
+            let plain = |one: &Index| Index { name: None, scope: Scope::All, ..one.clone() };
+            narrowed.note("index", &table.indexes, |one| one.scope, plain);
+        }
+        let uniques = tables().flat_map(|table| &table.uniques).map(|one| one.scope);
+        let indexes = tables().flat_map(|table| &table.indexes).map(|one| one.scope);
+        let references = tables().flat_map(|table| &table.foreign_keys).map(|one| one.scope);
+        let is_here = |scope: &Scope| scope.holds(provider);
         Self {
-            alone: alone.iter().filter(|(_, count)| *count > 0).map(|(word, count)| plural(word, *count)).collect(),
             tables: tables().len(),
             columns: tables().map(|table| table.columns.len()).sum(),
             native: tables().flat_map(|table| &table.columns).filter(|column| !column.native.is_empty()).count(),
-            indexes: tables().map(|table| table.indexes.len() + table.uniques.len()).sum(),
-            references: tables().map(|table| table.foreign_keys.len()).sum(),
+            indexes: uniques.chain(indexes).filter(is_here).count(),
+            references: references.filter(is_here).count(),
             programs,
+            narrowed,
         }
     }
 
@@ -376,12 +424,7 @@ fn show(lifted: &Lifted, found: &Introspected, size: &Size, place: Place<'_>, ou
     for (word, count) in &size.programs {
         line(*count, word, "");
     }
-    if !size.alone.is_empty() {
-        let (alone, provider) = (size.alone.join(", "), place.provider);
-        output.line(format_args!(
-            "  {alone} declared `for {provider}`: another provider of the project has nothing like it"
-        ));
-    }
+    size.narrowed.show(output);
     if !lifted.left_out.is_empty() {
         output.line("");
         show_unmanaged(&lifted.left_out, output);

@@ -249,3 +249,29 @@ table hive {
     // The schema that was written down with the migration says the same in its own words.
     assert!(project.ok(&["diff"]).starts_with("no difference"));
 }
+
+#[test]
+fn what_some_providers_compute_others_may_be_given() {
+    let table = |columns: &str| {
+        format!(
+            "table hive {{\n    id:     int64, identity\n    kg:     int32, null\n{columns}\n    primary key (id)\n}}\n"
+        )
+    };
+    let project = Project::new(&table(""));
+    let providers = "[providers]\nsqlite = {}\npostgres = {}\n\n[targets.dev]";
+    project.write("hollow-oak.toml", &project.read("hollow-oak.toml").replace("[targets.dev]", providers));
+    project.ok(&["draft", "first"]);
+    // SQLite has a value for the rows that are there, and PostgreSQL has none.
+    project.declare(&table("    twice:  int32, generated (kg * 2) for postgres, default 0 except postgres\n    grams:  int32, default 0 for sqlite\n"));
+    let drafted = project.ok(&["draft", "second"]);
+    assert!(drafted.contains("--fill hive.grams=VALUE") && !drafted.contains("--fill hive.twice"), "{drafted}");
+    let line = |provider: &str| {
+        let script = project.read(&format!("migrations/0002-second/{provider}.up.sql"));
+        script.lines().filter(|line| !line.starts_with("--")).collect::<Vec<_>>().join("\n")
+    };
+    assert!(line("postgres").contains("generated always as (kg * 2) stored"), "{}", line("postgres"));
+    assert!(line("sqlite").contains("default 0"), "{}", line("sqlite"));
+    project.declare(&table("    twice:  int32, generated (kg * 2) for postgres, default 0\n"));
+    let answer = project.oak(&["check"]);
+    assert!(answer.stderr.contains("a generated column cannot also have a default"), "{answer:#?}");
+}

@@ -141,16 +141,18 @@ struct Exchanged {
     new: AnyHeld,
 }
 
-/// The declarations with what was replaced by something that only this provider can express: the others keep it.
+/// The declarations with what was replaced by something that some other providers cannot express: those keep it.
 fn kept_by_others(dialect: Dialect, others: &[Dialect], schema: Schema, exchanged: Vec<Exchanged>) -> Schema {
-    let only = elsewhere::only(dialect.provider());
     let mut schema = schema;
-    for Exchanged { table, mut old, mut new } in exchanged {
-        let was_for_others = *new.scope() != only;
-        *new.scope() = only;
-        let rest = old.scope().without(dialect.provider());
-        let is_narrowed = schema.table(table.as_str()).is_some_and(|table| new.is_in(table));
-        let Some(rest) = rest.filter(|_| was_for_others && is_narrowed) else { continue };
+    for Exchanged { table, mut old, new } in exchanged {
+        let Some(now) = schema.table(table.as_str()).and_then(|table| new.scope_in(table)) else { continue };
+        let was = *old.scope();
+        let mut lost = others.iter().map(|other| other.provider()).filter(|one| was.holds(*one) && !now.holds(*one));
+        if lost.next().is_none() {
+            continue;
+        }
+        let has_new = Provider::ALL.into_iter().filter(|one| now.holds(*one));
+        let Some(rest) = has_new.into_iter().try_fold(was, Scope::without) else { continue };
         *old.scope() = rest;
         let mut parts = schema.clone().into_parts();
         parts.tables.iter_mut().filter(|one| one.name == table).for_each(|one| old.clone().put(one));

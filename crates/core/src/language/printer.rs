@@ -10,9 +10,7 @@ use super::syntax::{
     Clause, ClauseKind, Column, Declaration, DeclarationKind, Enum, EnumWord, File, ForeignKey, Index, IndexPart, Item,
     ItemKind, Key, Name, PartKey, Program, Rows, Table, Trivia,
 };
-use crate::schema::{
-    Deferrable, Exclusion, Form, Identifier, NullsOrder, Provider, Schema, Scope, Storage, Type, Value,
-};
+use crate::schema::{Deferrable, Exclusion, Form, Identifier, NullsOrder, Schema, Scope, Storage, Type, Value};
 use crate::sql::in_parentheses;
 
 const INDENT: &str = "    ";
@@ -116,7 +114,7 @@ fn program_text(text: &mut String, program: &Program) {
             text.push_str(&format!(", about {}", description(about)));
         }
         if program.scope != Scope::All {
-            text.push_str(&format!(" {}", scope_text(program.scope)));
+            text.push_str(&format!(" {}", program.scope));
         }
         return;
     }
@@ -134,7 +132,7 @@ fn program_text(text: &mut String, program: &Program) {
         text.push_str(&format!(", about {}", description(about)));
     }
     if program.scope != Scope::All {
-        text.push_str(&format!(" {}", scope_text(program.scope)));
+        text.push_str(&format!(" {}", program.scope));
     }
 }
 
@@ -205,7 +203,7 @@ fn rows_text(text: &mut String, rows: &Rows) {
     leading(text, INDENT, trimmed(&rows.tail), true);
     text.push('}');
     if rows.scope != Scope::All {
-        text.push_str(&format!(" {}", scope_text(rows.scope)));
+        text.push_str(&format!(" {}", rows.scope));
     }
 }
 
@@ -280,7 +278,7 @@ fn table_text(text: &mut String, table: &Table) {
     text.push('}');
     if table.scope != Scope::All {
         text.push(' ');
-        text.push_str(&scope_text(table.scope));
+        text.push_str(&table.scope.to_string());
     }
 }
 
@@ -318,8 +316,8 @@ fn item_text(text: &mut String, item: &Item, width: usize, first: bool) {
     leading(text, INDENT, &item.leading, first);
     let scope = match (item.scope, &item.kind) {
         (Scope::All, _) => String::new(),
-        (scope, ItemKind::Option(_) | ItemKind::Partition(_)) => format!(" {}", scope_text(scope)),
-        (scope, _) => format!(", {}", scope_text(scope)),
+        (scope, ItemKind::Option(_) | ItemKind::Partition(_)) => format!(" {scope}"),
+        (scope, _) => format!(", {scope}"),
     };
     let body = match &item.kind {
         ItemKind::Column(column) => {
@@ -344,7 +342,7 @@ fn item_text(text: &mut String, item: &Item, width: usize, first: bool) {
     for (option, scope) in &item.options {
         text.push_str(&format!(", option {}", quoted(&option.value)));
         if *scope != Scope::All {
-            text.push_str(&format!(" {}", scope_text(*scope)));
+            text.push_str(&format!(" {}", scope));
         }
     }
     text.push_str(&scope);
@@ -460,7 +458,7 @@ fn column_text(text: &mut String, column: &Column, width: usize, scope: &str, co
         text.push_str(separator);
         text.push_str(&clause_text(&clause.kind));
         if clause.scope != Scope::All {
-            text.push_str(&format!(" {}", scope_text(clause.scope)));
+            text.push_str(&format!(" {}", clause.scope));
         }
         separator = ", ";
         if let (Some(comment), true) = (&clause.comment, at + 1 < count) {
@@ -551,16 +549,6 @@ fn value_text(value: &Value) -> String {
         Value::Word(word) => word_text(word),
         Value::Expression(text) => in_parentheses(text),
     }
-}
-
-fn scope_text(scope: Scope) -> String {
-    let (word, providers) = match scope {
-        Scope::All => return String::new(),
-        Scope::For(providers) => ("for", providers),
-        Scope::Except(providers) => ("except", providers),
-    };
-    let providers: Vec<_> = providers.iter().map(Provider::word).collect();
-    format!("{word} {}", providers.join(", "))
 }
 
 fn name(name: &Name) -> String {

@@ -39,6 +39,21 @@ impl Fault {
     pub fn is_error(&self) -> bool {
         self.kind.severity() == Severity::Error
     }
+
+    /// The provider that refuses it, where it is none of the declarations themselves.
+    pub fn refusing(&self) -> Option<Provider> {
+        match &self.kind {
+            FaultKind::NotExpressible { provider, .. }
+            | FaultKind::NoNativeType { provider, .. }
+            | FaultKind::NameTaken { provider, .. }
+            | FaultKind::UnknownOption { provider, .. }
+            | FaultKind::NameTooLong { provider, .. }
+            | FaultKind::KeyTooLong { provider, .. }
+            | FaultKind::UnboundedKey { provider, .. } => Some(*provider),
+            FaultKind::IdentityNotWholeKey(_) => Some(Provider::Sqlite),
+            _ => None,
+        }
+    }
 }
 
 /// The kinds of faults.

@@ -156,6 +156,19 @@ impl Scope {
     }
 }
 
+/// As it is declared: `for sqlite, postgres` or `except mariadb`; nothing where it is all.
+impl fmt::Display for Scope {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let (word, providers) = match self {
+            Self::All => return Ok(()),
+            Self::For(providers) => ("for", providers),
+            Self::Except(providers) => ("except", providers),
+        };
+        let providers: Vec<_> = providers.iter().map(Provider::word).collect();
+        write!(formatter, "{word} {}", providers.join(", "))
+    }
+}
+
 /// A value with the providers it is meant for.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Scoped<T> {

@@ -5,12 +5,13 @@ use std::collections::BTreeSet;
 use thin_vec::ThinVec;
 
 use super::Dialect;
+use super::held::Held;
 use super::types::Place;
 use super::words::Words;
 use crate::physical;
 use crate::schema::{
-    Check, Column, Fault, Identifier, Identity, Index, IndexPart, Item, KeyPart, Part, Parts, Provider, Schema, Scope,
-    Scoped, Table, Type, Value, fits,
+    Check, Column, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, IndexPart, Item, KeyPart, Part, Parts,
+    Provider, Providers, Schema, Scope, Scoped, Table, Type, Unique, Value, fits,
 };
 use crate::sql::{Expression, Lexer, Syntax, Token, TokenKind};
 
@@ -134,6 +135,7 @@ impl Narrowing<'_> {
             if let Some(words) = self.words {
                 words.settle(&mut parts.enums, &parts.tables);
             }
+            sweep(&mut parts);
             let all = || self.others.iter().chain([&self.dialect]);
             let faults = match Schema::new(parts.clone()) {
                 Err(faults) => faults,
@@ -183,14 +185,11 @@ impl Narrowing<'_> {
         *said != old
     }
 
-    /// Says a new thing that is at fault elsewhere for one provider; whether that changed anything.
+    /// Says a new thing that is at fault on some provider for the others only; whether that changed anything.
     fn narrow(&self, parts: &mut Parts, fault: &Fault) -> bool {
         let provider = self.dialect.provider();
         let Some(table) = parts.tables.iter_mut().find(|table| table.name == fault.place.owner) else { return false };
         let before = self.declared.table(table.name.as_str());
-        fn newly<'t, T: PartialEq>(list: &'t mut [T], at: usize, before: Option<&Vec<T>>) -> Option<&'t mut T> {
-            list.get_mut(at).filter(|one| before.is_none_or(|before| !before.contains(one)))
-        }
         let scope = match &fault.place.item {
             Item::Column(at) => {
                 let Some(column) = table.columns.get_mut(*at) else { return false };
@@ -199,9 +198,8 @@ impl Narrowing<'_> {
                 }
                 if fault.place.part == Part::Default {
                     let mut changed = false;
-                    for one in column.default.iter_mut().filter(|one| one.scope == Scope::All) {
-                        one.scope = only(provider);
-                        changed = true;
+                    for one in column.default.iter_mut().filter(|one| one.scope.holds(provider)) {
+                        changed |= self.exclude(&mut one.scope, fault);
                     }
                     return changed;
                 }
@@ -213,23 +211,78 @@ impl Narrowing<'_> {
                 }
                 Some(&mut column.scope)
             }
-            Item::Unique(at) => {
-                newly(&mut table.uniques, *at, before.map(|table| &table.uniques)).map(|one| &mut one.scope)
-            }
-            Item::ForeignKey(at) => {
-                newly(&mut table.foreign_keys, *at, before.map(|table| &table.foreign_keys)).map(|one| &mut one.scope)
-            }
-            Item::Check(at) => {
-                newly(&mut table.checks, *at, before.map(|table| &table.checks)).map(|one| &mut one.scope)
-            }
-            Item::Index(at) => {
-                newly(&mut table.indexes, *at, before.map(|table| &table.indexes)).map(|one| &mut one.scope)
-            }
+            Item::Unique(at) => return self.narrow_one::<Unique>(table, before, *at, fault),
+            Item::ForeignKey(at) => return self.narrow_one::<ForeignKey>(table, before, *at, fault),
+            Item::Check(at) => return self.narrow_one::<Check>(table, before, *at, fault),
+            Item::Index(at) => return self.narrow_one::<Index>(table, before, *at, fault),
             // What a table cannot be without.
             _ if before.is_none() => Some(&mut table.scope),
             _ => None,
         };
-        scope.is_some_and(|scope| std::mem::replace(scope, only(provider)) == Scope::All)
+        scope.is_some_and(|scope| self.exclude(scope, fault))
+    }
+
+    /// Takes those out of a scope that refuse what is said for them: where nobody is named, all others. Whether that changed it.
+    fn exclude(&self, scope: &mut Scope, fault: &Fault) -> bool {
+        let provider = self.dialect.provider();
+        let was = *scope;
+        let rest = fault.refusing().and_then(|there| was.without(there));
+        let is_for_others = |scope: &Scope| self.others.iter().any(|other| scope.holds(other.provider()));
+        *scope = match (was.holds(provider), rest) {
+            (true, rest) => rest.filter(is_for_others).filter(|rest| rest.holds(provider)).unwrap_or(only(provider)),
+            (false, rest) => rest.filter(is_for_others).unwrap_or(Scope::For(Providers::default())),
+        };
+        *scope != was
+    }
+
+    /// The same for one thing of a table. That another thing has its name already is no reason to be without it: it goes
+    /// without a name there, so that one is derived.
+    fn narrow_one<T: Held + PartialEq>(
+        &self,
+        table: &mut Table,
+        before: Option<&Table>,
+        at: usize,
+        fault: &Fault,
+    ) -> bool {
+        let list = T::list_mut(table);
+        let is_new = |one: &&mut T| before.is_none_or(|before| !T::list(before).contains(one));
+        let Some(one) = list.get_mut(at).filter(is_new) else { return false };
+        let is_name = matches!(fault.kind, FaultKind::NameTaken { .. } | FaultKind::NameTooLong { .. });
+        let there = fault.refusing().filter(|there| is_name && *there != self.dialect.provider());
+        let mut other = one.clone();
+        if let (Some(there), Some(_)) = (there, other.said_name().take()) {
+            let same = |list: &mut Vec<T>, one: &mut T| {
+                list.iter_mut().position(|like| {
+                    let scope = *like.scope();
+                    *one.scope() = scope;
+                    like == one
+                })
+            };
+            let at = same(list, &mut other);
+            let scope = at.map_or(only(there), |at| list[at].scope().or(only(there)));
+            match at {
+                Some(at) => *list[at].scope() = scope,
+                None => {
+                    *other.scope() = scope;
+                    list.push(other);
+                }
+            }
+        }
+        let Some(one) = list.get_mut(at) else { return false };
+        self.exclude(one.scope(), fault)
+    }
+}
+
+/// Takes out what is for nobody.
+fn sweep(parts: &mut Parts) {
+    fn swept<T: Held>(table: &mut Table) {
+        T::list_mut(table).retain_mut(|one| *one.scope() != Scope::For(Providers::default()));
+    }
+    for table in &mut parts.tables {
+        swept::<Unique>(table);
+        swept::<ForeignKey>(table);
+        swept::<Check>(table);
+        swept::<Index>(table);
     }
 }
 

@@ -69,13 +69,13 @@ impl AnyHeld {
         }
     }
 
-    /// Whether the table has it, just so.
-    pub(super) fn is_in(&self, table: &Table) -> bool {
+    /// For whom the table has it.
+    pub(super) fn scope_in(&self, table: &Table) -> Option<Scope> {
         match self {
-            Self::Unique(one) => table.uniques.contains(one),
-            Self::ForeignKey(one) => table.foreign_keys.contains(one),
-            Self::Check(one) => table.checks.contains(one),
-            Self::Index(one) => table.indexes.contains(one),
+            Self::Unique(one) => scope_in(&table.uniques, one),
+            Self::ForeignKey(one) => scope_in(&table.foreign_keys, one),
+            Self::Check(one) => scope_in(&table.checks, one),
+            Self::Index(one) => scope_in(&table.indexes, one),
         }
     }
 
@@ -90,12 +90,24 @@ impl AnyHeld {
     }
 }
 
+/// For whom a list has something, whomever that is for itself.
+fn scope_in<T: Held + PartialEq>(list: &[T], one: &T) -> Option<Scope> {
+    let mut one = one.clone();
+    list.iter().find_map(|like| {
+        let scope = *like.clone().scope();
+        *one.scope() = scope;
+        (*like == one).then_some(scope)
+    })
+}
+
 /// Something that a table holds under a name of its own.
 pub(super) trait Held: Clone {
     /// The same, as one of many kinds.
     fn any(self) -> AnyHeld;
     /// For whom.
     fn scope(&mut self) -> &mut Scope;
+    /// The name that was declared.
+    fn said_name(&mut self) -> &mut Option<Identifier>;
     /// All of its kind.
     fn list(table: &Table) -> &Vec<Self>;
     /// The same, to be changed.
@@ -114,6 +126,10 @@ macro_rules! held {
 
         fn scope(&mut self) -> &mut Scope {
             &mut self.scope
+        }
+
+        fn said_name(&mut self) -> &mut Option<Identifier> {
+            &mut self.name
         }
 
         fn list(table: &Table) -> &Vec<Self> {
