@@ -4,26 +4,27 @@
 //! respect in which it changed: a column whose default is another one keeps its type, its references and its words.
 
 mod elsewhere;
+mod gone;
 mod held;
+mod rest;
 mod types;
 mod whole;
 mod words;
 
-use std::collections::BTreeSet;
-
-use held::{AnyHeld, Held, Naming, index_of};
+use gone::Gone;
+use held::{AnyHeld, Held, Naming, index_of, made};
+use rest::{Exchanged, completed, kept_by_others};
 use thin_vec::ThinVec;
 use whole::Anew;
 use words::Words;
 
 use super::{Dialect, Lifted, lift};
-use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange, diff};
+use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
 use crate::physical::{self, Introspected, Named};
 use crate::schema::{
-    Check, Column, Fault, ForeignKey, Identifier, Identity, Index, KeyPart, Parts, PrimaryKey, Program, Provider,
-    Schema, Scope, Scoped, Table, Type, Unique, Value,
+    Check, Column, ForeignKey, Identifier, Identity, Index, PrimaryKey, Program, Provider, Schema, Scope, Scoped,
+    Table, Type, Unique,
 };
-use crate::sql::Expression;
 
 /// The declarations with what changed from `expected` to `live`; `lifted` is what `live` would be declared as, and `others` are
 /// the dialects that the declarations serve as well.
@@ -63,7 +64,7 @@ pub fn absorbed(
             TableChange::Drop(table) => {
                 let name = lifting.object(&table.name);
                 parts.tables.retain(|one| one.name != name);
-                gone.tables.insert(name);
+                gone.table(name);
             }
             TableChange::Alter(alteration) => {
                 let name = lifting.object(&alteration.from.name);
@@ -74,7 +75,7 @@ pub fn absorbed(
                     (Err(_), Some(lifted)) if alone => whole::declare_anew(table, lifted, Anew::ButColumns),
                     (taken, _) => taken?,
                 }
-                gone.columns.extend(dropped(alteration).map(|column| (name.clone(), column)));
+                gone.lost(&name, alteration);
             }
         }
     }
@@ -134,85 +135,6 @@ pub fn absorbed(
     }
 }
 
-/// Something declared, and what came in its place on one provider.
-struct Exchanged {
-    table: Identifier,
-    old: AnyHeld,
-    new: AnyHeld,
-}
-
-/// The declarations with what was replaced by something that some other providers cannot express: those keep it.
-fn kept_by_others(dialect: Dialect, others: &[Dialect], schema: Schema, exchanged: Vec<Exchanged>) -> Schema {
-    let mut schema = schema;
-    for Exchanged { table, mut old, new } in exchanged {
-        let Some(now) = schema.table(table.as_str()).and_then(|table| new.scope_in(table)) else { continue };
-        let was = *old.scope();
-        let mut lost = others.iter().map(|other| other.provider()).filter(|one| was.holds(*one) && !now.holds(*one));
-        if lost.next().is_none() {
-            continue;
-        }
-        let has_new = Provider::ALL.into_iter().filter(|one| now.holds(*one));
-        let Some(rest) = has_new.into_iter().try_fold(was, Scope::without) else { continue };
-        *old.scope() = rest;
-        let mut parts = schema.clone().into_parts();
-        parts.tables.iter_mut().filter(|one| one.name == table).for_each(|one| old.clone().put(one));
-        // What it was over may be another thing for them, too.
-        if let Ok((kept, _)) = Schema::new(parts)
-            && others.iter().chain([&dialect]).all(|dialect| dialect.lower(&kept).is_ok())
-        {
-            schema = kept;
-        }
-    }
-    schema
-}
-
-/// The declarations with what is there and would not be stored just so: an index that a provider makes for a reference,
-/// under another name; the check of a type that a column is not of any more; a type that depends on a key which went.
-fn completed(dialect: Dialect, schema: Schema, live: &physical::Schema, words: &Words) -> Result<Schema, String> {
-    let said = |faults: Vec<Fault>| elsewhere::said(&faults);
-    let lifting = dialect.lifting();
-    let left = diff(&dialect.lower(&schema).map_err(said)?.schema, live);
-    if left.is_empty() {
-        return Ok(schema);
-    }
-    let provider = dialect.provider();
-    let only = elsewhere::only(provider);
-    let mut parts = schema.into_parts();
-    for change in left.tables {
-        let TableChange::Alter(alteration) = change else { continue };
-        let name = lifting.object(&alteration.to.name);
-        let place = parts.tables.iter_mut().find(|table| table.name == name);
-        let (Some(table), Some(new)) = (place, words.table(&name)) else { continue };
-        let naming = Naming { dialect, table: name.base(), stored: &alteration.to };
-        for item in &alteration.items {
-            match item {
-                ItemChange::Index(Change::Add(one) | Change::Rename { to: one, .. }) => {
-                    let made = made(new, &naming, Some(&one.name), |_: &Index| false);
-                    table.indexes.extend(made.map(|made| Index { scope: only, ..made }));
-                }
-                ItemChange::Check(Change::Add(one)) => {
-                    let made = made(new, &naming, one.name(), |_: &Check| false);
-                    table.checks.extend(made.map(|made| Check { scope: only, ..made }));
-                }
-                ItemChange::Column(Change::Alter { from, to }) => {
-                    let place = table.columns.iter_mut().find(|one| one.name.as_str() == to.name);
-                    let Some(column) = place else { continue };
-                    if from.ty != to.ty {
-                        let native = Scoped::all(to.ty.text().to_owned());
-                        elsewhere::replaced(provider, &mut column.native, &[native], |_| false);
-                    }
-                    if let Some(default) = to.default.as_ref().filter(|_| from.default != to.default) {
-                        let value = Scoped::all(Value::Expression(default.text().to_owned()));
-                        elsewhere::replaced(provider, &mut column.default, &[value], |_| false);
-                    }
-                }
-                _ => {}
-            }
-        }
-    }
-    Ok(Schema::new(parts).map_err(said)?.0)
-}
-
 /// What a provider has of declarations, as it would be declared: what it keeps apart, and what it does not.
 fn before(dialect: Dialect, declared: &Schema) -> Option<Lifted> {
     let stored = dialect.lower(declared).ok()?.schema;
@@ -236,57 +158,6 @@ pub fn adopted(
     }
     let nothing = Schema::default();
     elsewhere::Narrowing { dialect, others, declared: &nothing, live, words: None }.narrowed(lifted.into_parts())
-}
-
-/// What is not there any more, whoever had it.
-#[derive(Default)]
-struct Gone {
-    tables: BTreeSet<Identifier>,
-    columns: BTreeSet<(Identifier, Identifier)>,
-}
-
-impl Gone {
-    /// Takes out what other providers have over it: it is gone for them, too.
-    fn forget(&self, dialect: Dialect, parts: &mut Parts) {
-        for table in &mut parts.tables {
-            let is_gone =
-                |table: &Identifier, column: &Identifier| self.columns.contains(&(table.clone(), column.clone()));
-            let name = table.name.clone();
-            let any = |columns: &[Identifier]| columns.iter().any(|column| is_gone(&name, column));
-            let reads = |text: &str| {
-                let expression = Expression::read(text, dialect.syntax());
-                let mut columns = expression.columns().iter();
-                columns.any(|one| is_gone(&name, &Identifier::new(&*one.name)))
-            };
-            table.primary_keys.retain(|key| !any(&key.columns));
-            table.uniques.retain(|key| !any(&key.columns));
-            let (kept, lost): (Vec<_>, Vec<_>) = std::mem::take(&mut table.foreign_keys).into_iter().partition(|key| {
-                let is_lost = key.referenced_columns.iter().any(|column| is_gone(&key.referenced_table, column));
-                !any(&key.columns) && !is_lost && !self.tables.contains(&key.referenced_table)
-            });
-            table.foreign_keys = kept;
-            // An index is another thing.
-            table.indexes.extend(lost.into_iter().filter(|key| key.indexed).map(index_of));
-            table.checks.retain(|check| !reads(&check.expression));
-            table.indexes.retain(|index| {
-                let is_lost = |key: &KeyPart| match key {
-                    KeyPart::Column(column) => is_gone(&name, column),
-                    KeyPart::Expression(text) => reads(text),
-                };
-                let mut keys = index.parts.iter().map(|part| &part.key);
-                !keys.any(is_lost) && !any(&index.including) && !index.predicate.as_deref().is_some_and(reads)
-            });
-        }
-        parts.rows.retain(|rows| !self.tables.contains(&rows.table));
-    }
-}
-
-/// The columns that a table lost.
-fn dropped(alteration: &TableAlteration) -> impl Iterator<Item = Identifier> {
-    alteration.items.iter().filter_map(|item| match item {
-        ItemChange::Column(Change::Drop(column)) => Some(Identifier::new(&*column.name)),
-        _ => None,
-    })
 }
 
 struct Absorbing<'a> {
@@ -438,7 +309,7 @@ impl Absorbing<'_> {
         let mut is_own = false;
         if let Some(name) = gone(change) {
             old = self.taken::<Check>(table, &before, &name);
-            let typed = table.columns.iter_mut().find(|one| before.is_of_type(one, &name));
+            let typed = table.columns.iter_mut().find(|one| !self.alone && before.is_of_type(one, &name));
             if let (None, Some(column)) = (&old, typed) {
                 // Here it is of another type from now on, one without that check.
                 let stored = after.stored.column(column.name.as_str());
@@ -585,10 +456,4 @@ fn came<T>(change: &Change<T>) -> Option<&T> {
         Change::Drop(_) => None,
         Change::Add(to) | Change::Alter { to, .. } | Change::Rename { to, .. } => Some(to),
     }
-}
-
-/// What would be declared for something that is stored under this name, or without one.
-fn made<T: Held>(new: &Table, naming: &Naming, name: Option<&str>, is_said: impl Fn(&T) -> bool) -> Option<T> {
-    let is_it = |one: &&T| name.map_or_else(|| is_said(one), |name| one.name(naming) == name);
-    T::list(new).iter().find(is_it).cloned()
 }

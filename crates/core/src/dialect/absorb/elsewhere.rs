@@ -81,8 +81,14 @@ pub(super) fn is_value_for_all(value: &Value) -> bool {
         let is_end = tokens.all(|token| token.span.text(text) == ")");
         first.is_some_and(|token| matches!(token.kind, TokenKind::Number | TokenKind::Text)) && is_end
     };
+    // A value reads no column: a word that is no function is one of the provider's, such as who is asking.
+    let is_word = |text: &str| {
+        let mut tokens = Lexer::new(text, 0, Syntax::PLAIN).filter(|token| token.kind == TokenKind::Word);
+        let is_known = |word: &str| EVERYWHERE.contains(&word) || ["false", "null", "true"].contains(&word);
+        tokens.any(|token| !is_known(&token.span.text(text).to_ascii_lowercase()))
+    };
     match value {
-        Value::Expression(text) => is_for_all(text) && !is_literal(text),
+        Value::Expression(text) => is_for_all(text) && !is_literal(text) && !is_word(text),
         _ => true,
     }
 }
@@ -515,6 +521,13 @@ mod tests {
         case(Type::Date, "curdate()", Some(Value::Today));
         case(Type::Date, "now()", None);
         case(Type::Text(None), "now()", None);
+    }
+
+    #[test]
+    fn values_in_the_words_of_one_provider_are_told() {
+        let is_for_all = |text: &str| is_value_for_all(&Value::Expression(text.into()));
+        assert!(is_for_all("abs(-3) + 1") && is_for_all("lower('A')"));
+        assert!(!is_for_all("SESSION_USER") && !is_for_all("current_date + 1") && !is_for_all("-1"));
     }
 
     /// A list as it is declared: each value with its scope, in the language's words.

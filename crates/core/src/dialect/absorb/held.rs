@@ -203,3 +203,14 @@ pub(super) fn index_of(key: ForeignKey) -> Index {
         scope: key.scope,
     }
 }
+
+/// What would be declared for something that is stored under this name, or without one.
+pub(super) fn made<T: Held>(
+    new: &Table,
+    naming: &Naming,
+    name: Option<&str>,
+    is_said: impl Fn(&T) -> bool,
+) -> Option<T> {
+    let is_it = |one: &&T| name.map_or_else(|| is_said(one), |name| one.name(naming) == name);
+    T::list(new).iter().find(is_it).cloned()
+}
