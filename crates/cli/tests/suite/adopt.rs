@@ -1,6 +1,7 @@
 //! An existing database taken in: what it holds becomes declarations, nothing in it changes, and a baseline makes it again.
 
 use std::path::Path;
+use std::time::Duration;
 
 use crate::support::Project;
 use crate::support::legacy::{assert_alike, legacy};
@@ -117,8 +118,15 @@ fn a_server_that_nobody_wrote_to_is_believed() {
     }
     let server = PrivateServer::start(Provider::Postgres, false).unwrap_or_else(|error| panic!("{error}"));
     let here = filled(Stage::on(&server, ""));
-    // Nothing but the count of rows looks at this one.
-    let counted = || here.query("select seq_scan from pg_stat_all_tables where relname = 'pg_transform'");
+    // Nothing but the count of rows looks at this one. What a session looked at is counted as it ends.
+    let sessions =
+        "select count(*) from pg_stat_activity where backend_type = 'client backend' and pid <> pg_backend_pid()";
+    let counted = || {
+        while here.query(sessions) != ["0"] {
+            std::thread::sleep(Duration::from_millis(10));
+        }
+        here.query("select seq_scan from pg_stat_all_tables where relname = 'pg_transform'")
+    };
     let status_counts = || {
         let before = counted();
         let status = here.project.ok(&["status"]);

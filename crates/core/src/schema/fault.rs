@@ -325,7 +325,9 @@ impl FaultKind {
             Self::IdentityType { .. } => "write `int64, identity`".into(),
             Self::TwoIdentities(_) => "keep one".into(),
             Self::IdentityWith(_) => "keep one of the two".into(),
-            Self::GeneratedWith(_) => "keep the expression alone".into(),
+            Self::GeneratedWith(_) => {
+                "keep the expression alone, or say for whom each is: `generated (…) for P`, and `except P` behind the other".into()
+            }
             Self::GeneratedFromItself(_) => {
                 "compute it from other columns, which may be generated too, but not in a circle".into()
             }

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use thin_vec::ThinVec;
 
 use super::Dialect;
-use super::held::Held;
+use super::held::{Held, place_of};
 use super::types::Place;
 use super::words::Words;
 use crate::physical;
@@ -42,6 +42,11 @@ const WORDS: [&str; 24] = [
 /// What a query counts over many rows.
 const AGGREGATES: [&str; 5] = ["avg", "count", "max", "min", "sum"];
 
+/// Words of queries that only some providers have: of joins, of an order, of rows left out (MariaDB, "JOIN Syntax", "SELECT";
+/// SQLite, "SELECT"; PostgreSQL 17, "SELECT").
+const OWN_WORDS: [&str; 9] =
+    ["fetch", "full", "interval", "lateral", "nulls", "only", "straight_join", "tablesample", "window"];
+
 /// Whether an expression means the same on every provider: what is in the words of one is declared for it alone.
 pub(super) fn is_for_all(text: &str) -> bool {
     let expression = Expression::read(text, Syntax::PLAIN);
@@ -53,8 +58,14 @@ pub(super) fn is_for_all(text: &str) -> bool {
 /// its own way.
 pub(super) fn is_query_for_all(text: &str) -> bool {
     let known: Vec<&str> = WORDS.into_iter().chain(AGGREGATES).collect();
-    let is_quoted = |token: Token| token.kind == TokenKind::Quoted;
-    !Lexer::new(text, 0, Syntax::PLAIN).any(is_quoted) && speaks_plainly(text, &known, |_| false)
+    let tokens: Vec<Token> =
+        Lexer::new(text, 0, Syntax::PLAIN).filter(|token| token.kind != TokenKind::Space).collect();
+    let word = |token: &Token| token.span.text(text).to_ascii_lowercase();
+    let is_own = |token: &Token| {
+        token.kind == TokenKind::Quoted || token.kind == TokenKind::Word && OWN_WORDS.contains(&&*word(token))
+    };
+    let is_first_of_each = |pair: &[Token]| word(&pair[0]) == "distinct" && word(&pair[1]) == "on";
+    !tokens.iter().any(is_own) && !tokens.windows(2).any(is_first_of_each) && speaks_plainly(text, &known, |_| false)
 }
 
 /// Whether a text has only operators that every provider has, and calls nothing but such functions or what is known.
@@ -257,19 +268,10 @@ impl Narrowing<'_> {
         let there = fault.refusing().filter(|there| is_name && *there != self.dialect.provider());
         let mut other = one.clone();
         if let (Some(there), Some(_)) = (there, other.said_name().take()) {
-            let same = |list: &mut Vec<T>, one: &mut T| {
-                list.iter_mut().position(|like| {
-                    let scope = *like.scope();
-                    *one.scope() = scope;
-                    like == one
-                })
-            };
-            let at = same(list, &mut other);
-            let scope = at.map_or(only(there), |at| list[at].scope().or(only(there)));
-            match at {
-                Some(at) => *list[at].scope() = scope,
+            match place_of(list, &other) {
+                Some(place) => *list[place].scope() = list[place].for_whom().or(only(there)),
                 None => {
-                    *other.scope() = scope;
+                    *other.scope() = only(there);
                     list.push(other);
                 }
             }
@@ -282,7 +284,7 @@ impl Narrowing<'_> {
 /// Takes out what is for nobody.
 fn sweep(parts: &mut Parts) {
     fn swept<T: Held>(table: &mut Table) {
-        T::list_mut(table).retain_mut(|one| *one.scope() != Scope::For(Providers::default()));
+        T::list_mut(table).retain(|one| one.for_whom() != Scope::For(Providers::default()));
     }
     for table in &mut parts.tables {
         swept::<Unique>(table);
@@ -582,6 +584,8 @@ mod tests {
             "select id from hive where code = 'a'::text",
             "select string_agg(code, ',') from hive",
             "select id from hive where code ilike 'a%'",
+            "select distinct on (code) id from hive",
+            "select id from hive full join visit on true",
         ] {
             assert!(!is_query_for_all(text), "{text}");
         }

@@ -90,14 +90,17 @@ impl AnyHeld {
     }
 }
 
-/// For whom a list has something, whomever that is for itself.
-fn scope_in<T: Held + PartialEq>(list: &[T], one: &T) -> Option<Scope> {
+/// Where a list has the same for whomever.
+pub(super) fn place_of<T: Held + PartialEq>(list: &[T], one: &T) -> Option<usize> {
     let mut one = one.clone();
-    list.iter().find_map(|like| {
-        let scope = *like.clone().scope();
-        *one.scope() = scope;
-        (*like == one).then_some(scope)
+    list.iter().position(|like| {
+        *one.scope() = like.for_whom();
+        *like == one
     })
+}
+
+fn scope_in<T: Held + PartialEq>(list: &[T], one: &T) -> Option<Scope> {
+    place_of(list, one).map(|place| list[place].for_whom())
 }
 
 /// Something that a table holds under a name of its own.
@@ -105,6 +108,8 @@ pub(super) trait Held: Clone {
     /// The same, as one of many kinds.
     fn any(self) -> AnyHeld;
     /// For whom.
+    fn for_whom(&self) -> Scope;
+    /// The same, to be changed.
     fn scope(&mut self) -> &mut Scope;
     /// The name that was declared.
     fn said_name(&mut self) -> &mut Option<Identifier>;
@@ -122,6 +127,10 @@ macro_rules! held {
     ($ty:ident, $list:ident) => {
         fn any(self) -> AnyHeld {
             AnyHeld::$ty(self)
+        }
+
+        fn for_whom(&self) -> Scope {
+            self.scope
         }
 
         fn scope(&mut self) -> &mut Scope {
