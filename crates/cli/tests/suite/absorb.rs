@@ -446,14 +446,9 @@ fn what_only_one_provider_has_is_said_for_it() {
     if !wanted(Provider::Postgres) {
         return;
     }
-    let here = Stage::of(
-        Provider::Postgres,
+    let here = beside_sqlite(
         "table hive {\n    id:    int64, identity\n    code:  text(12), default 'new'\n    kg:    int32, null\n\n    primary key (id)\n}\n",
     );
-    let settings = here.project.read("hollow-oak.toml").replace("postgres = {}", "postgres = {}\nsqlite = {}");
-    here.project.write("hollow-oak.toml", &settings);
-    here.project.migrate("first");
-    here.project.ok(&["apply", "--yes", "--url", "sqlite:local.db"]);
     here.sql("alter table hive add column ip inet, add column seen_on date default (now() - interval '1 day')::date");
     here.sql(
         "alter table hive alter column code set default upper('new'), alter column kg type numeric(6,1)[] using null",
@@ -463,9 +458,7 @@ fn what_only_one_provider_has_is_said_for_it() {
     here.sql("create table round (id serial primary key, at timestamptz not null default now(), day timestamp default current_timestamp)");
     goes_everywhere(&here, &["visit", "round"]);
     insta::assert_snapshot!(here.project.read("schema/schema.oak"));
-    here.project.ok(&["apply", "--yes", "--url", "sqlite:local.db"]);
-    let same = here.project.ok(&["diff", "live", "declared", "--url", "sqlite:local.db"]);
-    assert!(same.starts_with("no difference"), "{same}");
+    comes_to_sqlite(&here);
 }
 
 #[test]
@@ -582,6 +575,23 @@ fn what_is_new_goes_where_the_likes_of_it_are() {
     here.sql("create table queen (id integer primary key)");
     here.project.ok(&["absorb", "queen", "--yes"]);
     assert!(here.project.read("schema/visit.oak").contains("\ntable queen {"));
+}
+
+/// A project of PostgreSQL and SQLite, with a database of each.
+fn beside_sqlite(declared: &str) -> Stage<'_> {
+    let here = Stage::of(Provider::Postgres, declared);
+    let settings = here.project.read("hollow-oak.toml").replace("postgres = {}", "postgres = {}\nsqlite = {}");
+    here.project.write("hollow-oak.toml", &settings);
+    here.project.migrate("first");
+    here.project.ok(&["apply", "--yes", "--url", "sqlite:local.db"]);
+    here
+}
+
+/// What was absorbed from PostgreSQL is applied to SQLite, and is there.
+fn comes_to_sqlite(here: &Stage<'_>) {
+    here.project.ok(&["apply", "--yes", "--url", "sqlite:local.db"]);
+    let same = here.project.ok(&["diff", "live", "declared", "--url", "sqlite:local.db"]);
+    assert!(same.starts_with("no difference"), "{same}");
 }
 
 /// A project of SQLite and PostgreSQL, with a database of the first.
@@ -702,11 +712,7 @@ view named ```
     select id, code from hive where code <> ''
 ```
 ";
-    let here = Stage::of(Provider::Postgres, declared);
-    let settings = here.project.read("hollow-oak.toml").replace("postgres = {}", "postgres = {}\nsqlite = {}");
-    here.project.write("hollow-oak.toml", &settings);
-    here.project.migrate("first");
-    here.project.ok(&["apply", "--yes", "--url", "sqlite:local.db"]);
+    let here = beside_sqlite(declared);
     here.sql("create or replace view heavy as select id, kg from hive where kg > 60");
     here.sql("create or replace view named as select id, code from hive where code ~ '^a'");
     here.project.ok(&["absorb", "--yes"]);
@@ -738,7 +744,5 @@ view named ```
     ``` for postgres
     ");
     here.assert_same("live", "declared");
-    here.project.ok(&["apply", "--yes", "--url", "sqlite:local.db"]);
-    let same = here.project.ok(&["diff", "live", "declared", "--url", "sqlite:local.db"]);
-    assert!(same.starts_with("no difference"), "{same}");
+    comes_to_sqlite(&here);
 }
