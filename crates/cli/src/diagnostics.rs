@@ -5,8 +5,8 @@ use std::fmt::Write;
 use hollow_oak_core::language::{Diagnostic, Source};
 use hollow_oak_core::schema::Severity;
 use miette::{
-    GraphicalReportHandler, GraphicalTheme, LabeledSpan, MietteDiagnostic, NamedSource, Report,
-    Severity as DrawnSeverity, ThemeCharacters, ThemeStyles,
+    GraphicalReportHandler, GraphicalTheme, LabeledSpan, MietteDiagnostic, MietteError, MietteSpanContents,
+    NamedSource, Report, Severity as DrawnSeverity, SourceCode, SourceSpan, SpanContents, ThemeCharacters, ThemeStyles,
 };
 use owo_colors::Style;
 
@@ -45,7 +45,9 @@ pub fn draw(diagnostic: &Diagnostic, sources: &[Source], width: usize) -> String
     let drawn = if help.is_empty() { drawn } else { drawn.with_help(help) };
     let drawn = drawn.with_labels(here.into_iter().map(|(label, _)| label));
     let report = match main {
-        Some((_, source)) => Report::new(drawn).with_source_code(NamedSource::new(&source.name, source.text.clone())),
+        Some((_, source)) => {
+            Report::new(drawn).with_source_code(NamedSource::new(&source.name, Windowed(source.text.clone())))
+        }
         None => Report::new(drawn),
     };
     let theme = GraphicalTheme { characters: ThemeCharacters::unicode(), styles: styles(diagnostic.severity) };
@@ -54,6 +56,31 @@ pub fn draw(diagnostic: &Diagnostic, sources: &[Source], width: usize) -> String
     // Writing to a string cannot fail.
     let _ = handler.render_report(&mut text, report.as_ref());
     text.trim_end().to_owned()
+}
+
+/// A text of which only the lines around a place are gone through, however long it is: a large file may have many mistakes.
+#[derive(Debug)]
+struct Windowed(String);
+
+impl SourceCode for Windowed {
+    fn read_span<'a>(
+        &'a self,
+        span: &SourceSpan,
+        lines_before: usize,
+        lines_after: usize,
+    ) -> Result<Box<dyn SpanContents<'a> + 'a>, MietteError> {
+        let text = self.0.as_bytes();
+        let line_end = |at: usize| text[..at].iter().rposition(|byte| *byte == b'\n');
+        // One line more than is shown, so that the first of those is found as one.
+        let first = (0..lines_before + 2).try_fold(span.offset().min(text.len()), |at, _| line_end(at));
+        let start = first.map_or(0, |end| end + 1);
+        let found = text[start..].read_span(&(span.offset() - start, span.len()).into(), lines_before, lines_after)?;
+        let lines = text[..start].iter().filter(|byte| **byte == b'\n').count();
+        let place = (found.span().offset() + start, found.span().len());
+        let data = &text[place.0..place.0 + place.1];
+        let (line, count) = (found.line() + lines, found.line_count() + lines);
+        Ok(Box::new(MietteSpanContents::new(data, place.into(), line, found.column(), count)))
+    }
 }
 
 /// The one accent colour, red for what stops something, and nothing else.
@@ -71,5 +98,29 @@ fn styles(severity: Severity) -> ThemeStyles {
         link: Style::new().bold(),
         linum: Style::new().dimmed(),
         highlights: vec![main, accent],
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_window_shows_what_the_whole_text_shows() {
+        let text = "\nfirst\n\nsecond line\nthird\n\n\nlast, without an end";
+        let windowed = Windowed(text.to_owned());
+        for start in 0..text.len() {
+            for length in [0, 1, 5] {
+                for context in [0, 1, 2] {
+                    let span: SourceSpan = (start, length).into();
+                    let told = |source: &dyn SourceCode| {
+                        let found = source.read_span(&span, context, context).ok()?;
+                        let place = (found.span().offset(), found.line(), found.column(), found.line_count());
+                        Some((found.data().to_vec(), place))
+                    };
+                    assert_eq!(told(&windowed), told(&text.to_owned()), "{start} {length} {context}");
+                }
+            }
+        }
     }
 }
