@@ -125,10 +125,7 @@ impl ByHand {
             }
         }
         let mut rest: Vec<Unmanaged> = Vec::new();
-        // A table that nobody declared is wanted, too, where a declared one is said to have become it.
-        let renamed: Vec<&str> =
-            args.decided.rename.iter().filter_map(|one| Some(one.split_once('=')?.1.trim())).collect();
-        let wanted = |name: &str| args.names.iter().any(|one| one == name) || renamed.contains(&name);
+        let wanted = |name: &str| is_wanted(args, name);
         let (mut live, left) = state.live.clone().parted(|thing| expected.has(thing) || wanted(thing.name()));
         rest.extend(left);
         let described = |owner: &str, column: Option<&str>| wanted(column.unwrap_or(owner));
@@ -148,6 +145,12 @@ impl ByHand {
         let live = with_rows(self.live.clone(), &self.expected, &Renames::default(), database)?;
         Ok(Changes { rows: diff_rows(&self.expected, &live), ..Changes::default() })
     }
+}
+
+/// Whether something that nobody declared was named. So is a table that a declared one is said to have become.
+fn is_wanted(args: &AbsorbArgs, name: &str) -> bool {
+    let mut renamed = args.decided.rename.iter().filter_map(|one| Some(one.split_once('=')?.1.trim()));
+    args.names.iter().any(|one| one == name) || renamed.any(|new| new == name)
 }
 
 /// Declared rows are taken in by hand: what they are to be is said in one place only.
@@ -418,7 +421,8 @@ impl Absorbing<'_> {
         let expected =
             self.target.dialect.lower(&declared).map_err(|faults| cannot_be_taken(first_error(&faults)))?.schema;
         let mut live = by_hand.live.clone();
-        target::confirm(&*self.target.open()?, &mut live, &expected, &mut Vec::new())?;
+        let described = |owner: &str, column: Option<&str>| is_wanted(self.args, column.unwrap_or(owner));
+        target::confirm_but(&*self.target.open()?, &mut live, &expected, &mut Vec::new(), described)?;
         let changes = diff(&expected, &live);
         Ok((declared, live, changes))
     }
