@@ -263,12 +263,9 @@ impl<'a> Checker<'a> {
         let both = |one: &Column, other: &Column| {
             Provider::ALL.into_iter().any(|provider| numbers(one, provider) && numbers(other, provider))
         };
-        let second = columns
-            .iter()
-            .enumerate()
-            .find(|(place, (_, column))| columns[..*place].iter().any(|(_, earlier)| both(earlier, column)));
-        if let Some((_, (at, _))) = second {
-            let at = *at;
+        let is_second = |place: &usize| columns[..*place].iter().any(|(_, earlier)| both(earlier, columns[*place].1));
+        if let Some(place) = (0..columns.len()).find(is_second) {
+            let (at, _) = columns[place];
             let place = Place::whole(&table.name, Item::Column(at)).part(Part::Identity);
             self.fault(FaultKind::TwoIdentities(table.name.clone()), place);
         }
