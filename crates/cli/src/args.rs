@@ -178,6 +178,9 @@ pub struct Decided {
     /// constraints checked afterwards (PostgreSQL)
     #[arg(long)]
     pub online: bool,
+    /// Take the bodies of routines as they stand, also where they name what is not there (PostgreSQL)
+    #[arg(long)]
+    pub unchecked_bodies: bool,
     /// What becomes of every value of a column, in SQL: `hive.weight='weight * 1000'`
     #[arg(long, value_name = "COLUMN=SQL")]
     pub convert: Vec<String>,
@@ -205,6 +208,7 @@ impl Decided {
             replace: self.replace.clone(),
             batch: self.batch,
             online: self.online,
+            unchecked_bodies: self.unchecked_bodies,
         }
     }
 }
@@ -373,7 +377,7 @@ pub struct AbsorbArgs {
     /// Tables, views and other things that nobody declared, to be taken in as well
     pub names: Vec<String>,
     /// Bring the target back to what its newest migration left, instead
-    #[arg(long, conflicts_with_all = ["names", "fill", "batch", "online", "convert", "convert_back", "replace", "keep"])]
+    #[arg(long, conflicts_with_all = ["names", "fill", "batch", "online", "unchecked_bodies", "convert", "convert_back", "replace", "keep"])]
     pub undo: bool,
     /// With `--undo`: run what loses data
     #[arg(long, value_name = "RISK", value_parser = ["loses-data"], requires = "undo")]

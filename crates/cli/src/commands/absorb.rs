@@ -20,7 +20,7 @@ use serde_json::json;
 
 use super::diff::{counted, show_unmanaged, with_differences};
 use super::drafting::{
-    AskedBy, Report, Written, compose, refuse_one_way, refuse_useless_online, report, settle_fills, settle_keeping,
+    AskedBy, Report, Written, compose, refuse_one_way, refuse_useless, report, settle_fills, settle_keeping,
     settle_renames,
 };
 use super::init::FIRST_FILE;
@@ -41,7 +41,7 @@ use crate::target::{self, State, Target, examine, managed_only, newest_applied};
 /// Takes the changes in, or undoes them, after showing them and asking.
 pub fn run(args: &AbsorbArgs, global: &Global, output: &mut Output) -> Result<Exit> {
     let project = Project::open(global)?;
-    refuse_useless_online(&args.decided, &project.settings.dialects)?;
+    refuse_useless(&args.decided, &project.settings.dialects)?;
     let history = project.history()?;
     let target = target::choose(Some(&project), global)?;
     let database = target.open()?;

@@ -10,7 +10,7 @@ use hollow_oak_core::language::syntax::{Declaration, File};
 use hollow_oak_core::language::{declare, print};
 use hollow_oak_core::physical::{self, Introspected, Unmanaged};
 use hollow_oak_core::plural::plural;
-use hollow_oak_core::schema::{Check, ForeignKey, Index, Scope, Unique};
+use hollow_oak_core::schema::{Check, ForeignKey, Index, ProgramKind, Scope, Unique};
 use hollow_oak_core::{Dialect, Provider, Schema};
 use hollow_oak_database::{Remembered, Sighting};
 use serde_json::json;
@@ -500,10 +500,14 @@ fn baseline(
     for dialect in project.settings.dialects.iter().filter(|dialect| **dialect != target.dialect) {
         lowered.push((*dialect, lower(*dialect, schema, "the declarations")?.schema));
     }
+    // What is there was made once, whatever its bodies name by now.
+    let has_routines = lifted.lowered.programs().any(|one| one.kind == ProgramKind::Routine);
+    let unchecked_bodies = has_routines && target.dialect.facts().checks_bodies;
+    let choices = Decisions { unchecked_bodies, ..Decisions::default() };
     // What was written is read again meanwhile, and has to mean the same.
     let (read_again, drafted) = std::thread::scope(|scope| {
         let read_again = scope.spawn(|| project.valid_declared());
-        let drafted = compose(project, &nothing, schema, &lowered, &Decisions::default(), &id);
+        let drafted = compose(project, &nothing, schema, &lowered, &choices, &id);
         (read_again.join(), drafted)
     });
     let read_again = read_again.map_err(|_| Failure::new("reading the declarations again broke off"))??;
@@ -522,7 +526,7 @@ fn baseline(
         drafted_at: jiff::Timestamp::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string(),
         oak_version: env!("CARGO_PKG_VERSION").into(),
         expected: BTreeMap::new(),
-        choices: Decisions::default(),
+        choices,
         accepted: Vec::new(),
         steps: BTreeMap::new(),
     };

@@ -8,7 +8,7 @@ use hollow_oak_core::language::is_printed;
 use serde_json::json;
 
 use super::drafting::{
-    AskedBy, Report, Written, compose, counted, refuse_one_way, refuse_useless_online, report, schema_of, settle_fills,
+    AskedBy, Report, Written, compose, counted, refuse_one_way, refuse_useless, report, schema_of, settle_fills,
     settle_keeping, settle_renames,
 };
 use crate::args::{DraftArgs, Global};
@@ -45,7 +45,7 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
     if before.says_the_same(after) && !args.empty {
         return nothing_changed(&history, global, output);
     }
-    refuse_useless_online(&args.decided, &project.settings.dialects)?;
+    refuse_useless(&args.decided, &project.settings.dialects)?;
     let mut decisions = args.decided.decisions();
     let command = format!("oak draft \"{}\"", args.title);
     settle_renames(&mut decisions, &before, after, &AskedBy { command: &command, declared: true }, output)?;

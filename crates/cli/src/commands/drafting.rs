@@ -194,15 +194,22 @@ pub(super) fn settle_fills(
     Ok(left)
 }
 
-/// Others can only go on meanwhile where some provider of the project can do it so.
-pub(super) fn refuse_useless_online(decided: &Decided, dialects: &[Dialect]) -> Result<()> {
-    if !decided.online || dialects.iter().any(|dialect| dialect.facts().builds_online) {
-        return Ok(());
+/// What only PostgreSQL can do is refused where the project is not for it.
+pub(super) fn refuse_useless(decided: &Decided, dialects: &[Dialect]) -> Result<()> {
+    let lacks = |can: fn(&Dialect) -> bool| !dialects.iter().any(can);
+    let refusal = |option: &str, help: &str| {
+        Err(Failure::usage(format!("`--{option}` is for PostgreSQL, which this project is not for")).help(help))
+    };
+    if decided.online && lacks(|dialect| dialect.facts().builds_online) {
+        return refusal(
+            "online",
+            "leave it out: MariaDB and MySQL let others go on where they can, and on SQLite a migration is one transaction",
+        );
     }
-    let what = "`--online` is for PostgreSQL, which this project is not for";
-    let help =
-        "leave it out: MariaDB and MySQL let others go on where they can, and on SQLite a migration is one transaction";
-    Err(Failure::usage(what).help(help))
+    if decided.unchecked_bodies && lacks(|dialect| dialect.facts().checks_bodies) {
+        return refusal("unchecked-bodies", "leave it out: other servers do not look into the body of a routine");
+    }
+    Ok(())
 }
 
 /// A conversion of values that are there has to say how they come back.

@@ -8,7 +8,7 @@ use serde_json::json;
 
 use super::discard::refuse_applied;
 use super::drafting::{
-    AskedBy, Report, Written, compose, counted, refuse_one_way, refuse_useless_online, report, schema_of, settle_fills,
+    AskedBy, Report, Written, compose, counted, refuse_one_way, refuse_useless, report, schema_of, settle_fills,
     settle_keeping, settle_renames,
 };
 use crate::args::{Global, RedraftArgs};
@@ -50,7 +50,7 @@ pub fn run(args: &RedraftArgs, global: &Global, output: &mut Output) -> Result<E
     let declared = project.valid_declared()?;
     let after = schema_of(&declared)?;
     let (mut decisions, forgotten) = fitting(&record.choices, &before, after, &project.settings.dialects);
-    refuse_useless_online(&args.decided, &project.settings.dialects)?;
+    refuse_useless(&args.decided, &project.settings.dialects)?;
     take_over(&mut decisions, args.decided.decisions());
     settle_renames(&mut decisions, &before, after, &AskedBy { command: "oak redraft", declared: true }, output)?;
     let unfilled = settle_fills(&mut decisions, &before, after, &project.settings.dialects, output)?;
@@ -146,7 +146,9 @@ type List = fn(&mut Decisions) -> &mut Vec<String>;
 
 /// The choices of before that still mean something, and those that do not.
 fn fitting(choices: &Decisions, before: &Schema, after: &Schema, dialects: &[Dialect]) -> (Decisions, Vec<String>) {
-    let mut kept = Decisions { no_rename: choices.no_rename.clone(), online: choices.online, ..Decisions::default() };
+    let Decisions { online, unchecked_bodies, .. } = *choices;
+    let no_rename = choices.no_rename.clone();
+    let mut kept = Decisions { no_rename, online, unchecked_bodies, ..Decisions::default() };
     let mut forgotten = Vec::new();
     let tries = |decisions: &Decisions| {
         dialects.iter().all(|dialect| decisions.choices(before, after, *dialect, "redraft").is_ok())
@@ -199,6 +201,7 @@ fn take_over(decisions: &mut Decisions, new: Decisions) {
     add(&mut decisions.replace, new.replace);
     decisions.batch = new.batch.or(decisions.batch);
     decisions.online |= new.online;
+    decisions.unchecked_bodies |= new.unchecked_bodies;
 }
 
 fn as_json(migration: &Migration, told: &[Told], forgotten: &[String]) -> serde_json::Value {

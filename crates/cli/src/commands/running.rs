@@ -305,10 +305,16 @@ impl Broken {
                     Cause::TooManyLocks => format!(
                         "everything that is made or dropped is locked until the migration ends: raise `max_locks_per_transaction` in the server's settings, which takes a restart, then `{retry}` again"
                     ),
-                    Cause::Body if matches!(self.doing, Doing::Applying | Doing::Reverting) => format!(
-                        "the server looks into a body, and what this one names is not there: mend the routine or do without it, or take it as it stands, by a step of your own before it in {}, `set local check_function_bodies = off;` (docs/own-sql.md); then `{retry}` again",
-                        self.script
-                    ),
+                    Cause::Body if matches!(self.doing, Doing::Applying | Doing::Reverting) => {
+                        let redraft = match self.doing {
+                            Doing::Applying => "by `oak redraft --unchecked-bodies`, or ",
+                            _ => "",
+                        };
+                        format!(
+                            "the server looks into a body, and what this one names is not there: mend the routine or do without it, or take it as it stands, {redraft}by a step of your own before it in {}, `set local check_function_bodies = off;` (docs/own-sql.md); then `{retry}` again",
+                            self.script
+                        )
+                    }
                     Cause::Dependents => {
                         let by = match self.doing {
                             Doing::Applying => format!("in steps of your own in {} (docs/own-sql.md), or by hand", self.script),

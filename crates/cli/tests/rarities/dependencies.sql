@@ -72,3 +72,22 @@ alter extension pgcrypto add table theirs;
 alter extension pgcrypto add sequence theirs_id_seq;
 alter extension pgcrypto add view theirs_view;
 alter extension pgcrypto add function theirs_touched();
+-- A check over whole rows, by a function that is about them.
+create table app.rule (a int, b int);
+create function app.holds(r app.rule) returns boolean language plpgsql immutable as $$ begin return r.a < r.b; end $$;
+alter table app.rule add constraint rule_holds check (app.holds(rule.*));
+-- Procedures that only differ in what comes out.
+create procedure app.sum_up(in a int, in b int, in c int) language sql as 'select a + b - c';
+create procedure app.sum_up(out a int, in b int, in c int) language sql as 'select b - c';
+-- Bodies that name what has gone.
+create table app.left_behind (id int);
+create function app.left_row() returns int language plpgsql as $$ declare one app.left_behind%rowtype; begin return one.id; end $$;
+create function app.left_count() returns bigint language sql as 'select count(*) from app.left_behind';
+drop table app.left_behind;
+-- Heirs: computed as their parent is, with its rule for new rows, with their columns in another order.
+create table app.parent (a int not null, b int generated always as (a * 2) stored);
+create table app.heir (a int not null, b int, c int) inherits (app.parent);
+alter table app.parent add constraint new_rows check (a > 0) not valid;
+create table app.numbers (small smallint, large bigint default 7, rest text);
+create table app.mixed (rest text, note text, large bigint, small smallint not null);
+alter table app.mixed inherit app.numbers;

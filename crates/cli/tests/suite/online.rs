@@ -143,4 +143,6 @@ fn elsewhere_it_is_refused_with_the_reason() {
     let project = crate::support::Project::new(BEFORE);
     let refused = project.oak(&["draft", "first", "--online"]);
     assert!(refused.status == 2 && refused.stderr.contains("`--online` is for PostgreSQL"), "{refused:#?}");
+    let refused = project.oak(&["draft", "first", "--unchecked-bodies"]);
+    assert!(refused.status == 2 && refused.stderr.contains("`--unchecked-bodies` is for PostgreSQL"), "{refused:#?}");
 }

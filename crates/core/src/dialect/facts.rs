@@ -47,6 +47,8 @@ pub struct Facts {
     pub views_fix_types: bool,
     /// Whether an index can be made, and a constraint checked, while others read and write.
     pub builds_online: bool,
+    /// Whether it looks into the body of a routine when that is made, and refuses one that names what is not there.
+    pub checks_bodies: bool,
     /// Whether a check is left alone while a column that it reads gets another type.
     pub checks_follow_types: bool,
     /// Whether a column that numbers rows has to begin a key at every moment.

@@ -370,6 +370,11 @@ impl Dialect {
         self == Self::Postgres && postgres::inheriting::comes_of_parent(column)
     }
 
+    /// Whether a column is only there because a parent of its table has it.
+    pub(crate) fn is_inherited(self, column: &physical::Column) -> bool {
+        self == Self::Postgres && postgres::inheriting::is_inherited(&column.attributes)
+    }
+
     /// Whether a check is there because a parent of its table has it, and comes and goes with that one.
     pub(crate) fn is_of_parent(self, check: &physical::Check) -> bool {
         self == Self::Postgres && postgres::inheriting::is_inherited(&check.attributes)

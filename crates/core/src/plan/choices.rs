@@ -23,6 +23,8 @@ pub struct Choices {
     pub spent: Vec<String>,
     /// Whether others are to go on reading and writing, where the provider can do it so.
     pub online: bool,
+    /// Whether the bodies of routines are taken as they stand, where the provider looks into them.
+    pub unchecked_bodies: bool,
     /// How many rows are filled at a time, each lot committed by itself; nothing for all at once.
     pub batch: Option<u32>,
 }

@@ -72,6 +72,7 @@ pub fn plan(dialect: Dialect, from: &Schema, to: &Schema, choices: &Choices) -> 
     let steps = [renaming, steps].into_iter().flatten().collect();
     let steps = deferred::checked(dialect, &from, to, programs::placed(dialect, around, steps, to));
     let mut steps: Vec<Step> = [aside, steps, spent].into_iter().flatten().collect();
+    programs::leave_bodies(dialect, &mut steps, choices.unchecked_bodies);
     if choices.online && dialect.facts().builds_online {
         steps = online::online(dialect, steps, &from, to);
     }

@@ -422,7 +422,6 @@ pub(super) fn placed(dialect: Dialect, around: Around, steps: Vec<Step>, to: &Sc
         placed.extend(late_at(count - 1 - at));
     }
     placed.extend(behind.into_iter().zip(early).filter(|(_, place)| place.is_none()).map(|(step, _)| step));
-    mark_early(&mut placed);
     placed
 }
 
@@ -445,6 +444,16 @@ fn described_again(dialect: Dialect, steps: &[Step], behind: &[Step], to: &Schem
     let comments = to.programs().filter(|one| one.word.as_deref() == Some("comment") && made.contains(&one.name));
     let comes = |one: &Program| behind.iter().any(|step| matches!(step, Step::CreateProgram(other) if other == one));
     comments.filter(|one| !comes(one)).cloned().map(Step::CreateProgram).collect()
+}
+
+/// Sees to it that the server does not look into the bodies of routines: of all, where that was decided, and else of those
+/// that name what comes behind them.
+pub(super) fn leave_bodies(dialect: Dialect, steps: &mut Vec<Step>, all: bool) {
+    let is_routine = |step: &Step| matches!(step, Step::CreateProgram(one) if one.kind == ProgramKind::Routine && !one.create.is_empty());
+    match steps.iter().position(is_routine) {
+        Some(first) if all && dialect.facts().checks_bodies => steps.insert(first, Step::LeaveBodies),
+        _ => mark_early(steps),
+    }
 }
 
 /// Marks the routines whose bodies name what is made behind them, or what is only found by a search path: things of a

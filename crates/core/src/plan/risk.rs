@@ -306,7 +306,7 @@ fn to_rows(risks: &mut Risks<'_>, step: &Step) {
         Step::Restore { kept, .. } => {
             risks.add(RiskKind::MayRefuse, format!("fails if a row of {} references what is gone by now", kept.table));
         }
-        Step::DropKept(_) | Step::MakeKept(_) | Step::Keep(_) | Step::CheckDeferred { .. } => {}
+        Step::DropKept(_) | Step::MakeKept(_) | Step::Keep(_) | Step::CheckDeferred { .. } | Step::LeaveBodies => {}
         Step::DropColumn { table, column } if among(&known.added, table, column) => {}
         Step::DropColumn { table, column } => risks.dropped(table, column),
         Step::AddColumn { table, column, checks, key, .. } => {

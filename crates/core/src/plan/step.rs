@@ -202,6 +202,8 @@ pub enum Step {
         /// The table that changes next.
         table: String,
     },
+    /// Take the bodies of the routines that follow as they stand, without a look at what they name.
+    LeaveBodies,
     /// Put values aside.
     Keep(Kept),
     /// Put rows back into a table that was made again.
@@ -503,6 +505,7 @@ impl Step {
             Self::MakeKept(_) => "make-kept",
             Self::Keep(_) => "keep",
             Self::CheckDeferred { .. } => "check-deferred",
+            Self::LeaveBodies => "leave-bodies",
             Self::Restore { .. } => "restore",
             Self::DropKept(_) => "drop-kept",
             Self::FillColumn { batch: None, .. } => "fill-column",
@@ -561,6 +564,7 @@ impl Step {
             Self::MakeKept(kept) | Self::Keep(kept) | Self::Restore { kept, .. } => &kept.table,
             Self::RemakeEnum(swap) => &swap.to.name,
             Self::SetComment { on: Commented::Table(name) | Commented::Enum(name), .. } => name,
+            Self::LeaveBodies => "routines",
         }
     }
 
@@ -581,6 +585,7 @@ impl Step {
             | Self::Restore { .. }
             | Self::DropKept(_)
             | Self::CheckDeferred { .. }
+            | Self::LeaveBodies
             | Self::InsertRows { .. }
             | Self::UpdateRows { .. }
             | Self::DeleteRows { .. }
@@ -658,6 +663,7 @@ impl Step {
             Self::MakeKept(kept) => format!("make a place for {}", kept.what()),
             Self::Keep(kept) => format!("keep {}", kept.what()),
             Self::CheckDeferred { table } => format!("check what waits, before {table} changes"),
+            Self::LeaveBodies => "take the bodies of routines as they stand".into(),
             Self::Restore { kept, .. } => format!("put the rows of {} back", kept.table),
             Self::DropKept(name) => format!("drop what was kept in {name}"),
             Self::RemakeEnum(swap) => format!("make enum {} anew", swap.to.name),

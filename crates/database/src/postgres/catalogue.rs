@@ -369,7 +369,7 @@ impl Reader<'_> {
                             from pg_trigger)
              select routine.made, fires.made,
                     relation.types or exists (select from pg_type t where t.typnamespace $namespaces and t.oid >= 16384
-                        and (t.typtype in ('d', 'r') or t.typtype = 'b' and t.typelem = 0)),
+                        and (t.typtype in ('d', 'r', 'p') or t.typtype = 'b' and t.typcategory <> 'A')),
                     exists (select from pg_policy) or exists (select from pg_statistic_ext)
                         or exists (select from pg_rewrite where rulename <> '_RETURN' and ev_class >= 16384),
                     relation.keeps,

@@ -65,6 +65,7 @@ pub(super) const FACTS: Facts = Facts {
     views_fix_types: false,
     // It does so where it can without being asked.
     builds_online: false,
+    checks_bodies: false,
     // Seen on MariaDB 10.11: it is kept as it was said, and the rows that are written anew are checked by it.
     checks_follow_types: true,
     identity_needs_key: true,

@@ -67,6 +67,7 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
         | Step::DropEnum(_)
         | Step::AddEnumWord { .. }
         | Step::CheckDeferred { .. }
+        | Step::LeaveBodies
         | Step::RenameEnumWord { .. }
         | Step::InsertRows { .. }
         | Step::UpdateRows { .. }

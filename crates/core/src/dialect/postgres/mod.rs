@@ -47,6 +47,8 @@ pub(super) const FACTS: Facts = Facts {
     views_fix_types: true,
     // PostgreSQL 17, "CREATE INDEX", CONCURRENTLY; "ALTER TABLE", VALIDATE CONSTRAINT.
     builds_online: true,
+    // PostgreSQL 17, "Client Connection Defaults", check_function_bodies.
+    checks_bodies: true,
     // PostgreSQL 17, "ALTER TABLE", SET DATA TYPE: it is read again, with the casts to the type before in it.
     checks_follow_types: false,
     identity_needs_key: false,

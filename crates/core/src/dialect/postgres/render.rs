@@ -130,6 +130,8 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         Step::CheckDeferred { .. } => {
             vec!["set constraints all immediate".into(), "set constraints all deferred".into()]
         }
+        // PostgreSQL 17, "Client Connection Defaults", check_function_bodies.
+        Step::LeaveBodies => vec!["set local check_function_bodies = off".into()],
         Step::MakeKept(kept) => vec![make_kept(kept, QUOTING, " with no data")],
         Step::Keep(kept) => vec![keep(kept, QUOTING)],
         Step::Restore { kept, overriding, numbering } => {

@@ -37,6 +37,7 @@ pub(super) const FACTS: Facts = Facts {
     references_need_own_index: false,
     views_fix_types: false,
     builds_online: false,
+    checks_bodies: false,
     checks_follow_types: false,
     identity_needs_key: false,
     changes_primary_keys: false,

@@ -67,6 +67,7 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         | Step::DropEnum(_)
         | Step::AddEnumWord { .. }
         | Step::CheckDeferred { .. }
+        | Step::LeaveBodies
         | Step::RenameEnumWord { .. }
         | Step::RemakeEnum(_)
         | Step::SetOptions { .. }

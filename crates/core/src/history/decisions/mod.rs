@@ -46,6 +46,9 @@ pub struct Decisions {
     /// Whether others are to go on reading and writing meanwhile, where the provider can do it so.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub online: bool,
+    /// Whether the bodies of routines are taken as they stand, also where they name what is not there.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub unchecked_bodies: bool,
 }
 
 impl Decisions {
@@ -65,7 +68,8 @@ impl Decisions {
         };
         let batch = self.batch.map(|rows| ("batch", rows.to_string()));
         let online = self.online.then(|| ("online", String::new()));
-        lists.into_iter().flat_map(each).chain(batch).chain(online).collect()
+        let bodies = self.unchecked_bodies.then(|| ("unchecked-bodies", String::new()));
+        lists.into_iter().flat_map(each).chain(batch).chain(online).chain(bodies).collect()
     }
 }
 
@@ -189,9 +193,10 @@ impl Decisions {
     ) -> Result<(Choices, Choices), DecisionFault> {
         let renames = self.renames(before, after)?;
         let back = renames.inverse();
-        let online = self.online;
-        let mut up = Choices { renames: renames.clone(), online, ..Choices::default() };
-        let mut down = Choices { renames: back.clone(), online, ..Choices::default() };
+        let Self { online, unchecked_bodies, .. } = *self;
+        let both = Choices { online, unchecked_bodies, ..Choices::default() };
+        let mut up = Choices { renames: renames.clone(), ..both.clone() };
+        let mut down = Choices { renames: back.clone(), ..both };
         self.replaced(before, after, &mut up, &mut down)?;
         words(&mut up, before, after, dialect);
         words(&mut down, after, before, dialect);

@@ -5,9 +5,10 @@ use std::collections::BTreeSet;
 use super::Planner;
 use crate::Dialect;
 use crate::diff::TableAlteration;
-use crate::physical::{Column, ForeignKey, KeyColumn, Options, Schema, Table};
+use crate::physical::{Check, Column, ForeignKey, KeyColumn, Options, Program, Schema, Table, mentions, qualified};
 use crate::plan::order::made_first;
 use crate::plan::step::{Commented, Constraint, Step};
+use crate::schema::ProgramKind;
 
 impl Planner<'_> {
     pub(super) fn table(&mut self, from: &Table, to: &Table, alteration: Option<&TableAlteration>) {
@@ -82,8 +83,22 @@ impl Planner<'_> {
             } else {
                 table.foreign_keys = now;
             }
+            let late =
+                self.take_checks_over_rows(self.to, &mut table).into_iter().chain(self.take_unchecked(&mut table));
+            for check in late {
+                let (table, constraint) = (table.name.clone(), Constraint::Check(check));
+                self.stages.add_constraints.push(Step::AddConstraint { table, constraint });
+            }
+            let mut corrections = corrections(self.dialect, self.to, &table);
+            if joins_later(self.dialect, self.to, &table) {
+                let apart = table.options_with_parents(&[]);
+                let joined = std::mem::replace(&mut table.options, apart.clone());
+                self.stages.join_parents.push(Step::SetOptions { table: table.name.clone(), from: apart, to: joined });
+                corrections.clear();
+            } else {
+                leave_to_parents(self.dialect, self.to, &mut table);
+            }
             let stage = if is_heir { &mut self.stages.create_heirs } else { &mut self.stages.create_tables };
-            let corrections = corrections(self.dialect, self.to, &table);
             stage.push(Step::CreateTable(table));
             stage.extend(corrections);
         }
@@ -108,7 +123,79 @@ impl Planner<'_> {
     pub(super) fn drop(&mut self, tables: Vec<Table>) {
         let mut ordered = made_first(self.dialect, tables);
         ordered.reverse();
-        self.stages.drop_tables.extend(ordered.into_iter().map(Step::DropTable));
+        for mut table in ordered {
+            for check in self.take_checks_over_rows(self.from, &mut table) {
+                let (table, constraint) = (table.name.clone(), Constraint::Check(check));
+                self.stages.drop_references.push(Step::DropConstraint { table, constraint });
+            }
+            self.stages.drop_tables.push(Step::DropTable(table));
+        }
+    }
+
+    /// Takes those checks out of a table that are to hold for new rows alone in tables that inherit them, too: those that
+    /// are made behind them would have them for all rows.
+    fn take_unchecked(&self, table: &mut Table) -> Vec<Check> {
+        let is_unchecked = |check: &Check| check.attributes.contains("not valid");
+        if !table.checks.iter().any(is_unchecked) {
+            return Vec::new();
+        }
+        let is_heir = |one: &&Table| one.parents().iter().any(|parent| table.case.table_key(parent) == table.key());
+        let heirs: Vec<&Table> = self.to.tables().filter(is_heir).collect();
+        let of_heirs = |check: &Check| {
+            let mut theirs = heirs.iter().flat_map(|heir| &heir.checks);
+            theirs.any(|one| one.name == check.name && is_unchecked(one) && self.dialect.is_of_parent(one))
+        };
+        let (taken, left) =
+            std::mem::take(&mut table.checks).into_iter().partition(|check| is_unchecked(check) && of_heirs(check));
+        table.checks = left;
+        taken
+    }
+
+    /// Takes those checks out of a table that call a routine which is itself about the table's rows: it needs the table to
+    /// be there, and they need it.
+    fn take_checks_over_rows(&self, schema: &Schema, table: &mut Table) -> Vec<Check> {
+        if self.dialect != Dialect::Postgres || table.checks.is_empty() {
+            return Vec::new();
+        }
+        let name = qualified::base(&table.name);
+        let is_about = |one: &&Program| one.kind == ProgramKind::Routine && mentions(one.said_when_made(), name);
+        let routines: Vec<&str> =
+            schema.programs().filter(is_about).map(|one| qualified::base(one.base_name())).collect();
+        let calls = |check: &Check| routines.iter().any(|name| mentions(check.expression.text(), name));
+        let (taken, left) = std::mem::take(&mut table.checks).into_iter().partition(calls);
+        table.checks = left;
+        taken
+    }
+}
+
+/// Whether a table has all that its parents have by itself, and its columns in another order than theirs: made with them, it
+/// would begin with their columns (PostgreSQL 17, "CREATE TABLE", INHERITS).
+fn joins_later(dialect: Dialect, to: &Schema, table: &Table) -> bool {
+    let parents = table.parents();
+    if dialect != Dialect::Postgres || parents.is_empty() || table.columns.iter().any(|one| dialect.is_inherited(one)) {
+        return false;
+    }
+    if table.checks.iter().any(|check| dialect.is_of_parent(check)) {
+        return false;
+    }
+    let mut first: Vec<&str> = Vec::new();
+    for column in parents.iter().filter_map(|name| to.table(name)).flat_map(|parent| &parent.columns) {
+        if !first.contains(&column.name.as_str()) {
+            first.push(&column.name);
+        }
+    }
+    !table.columns.iter().map(|column| column.name.as_str()).take(first.len()).eq(first)
+}
+
+/// Leaves out how columns are computed that a parent computes just so: PostgreSQL until 15 refuses to be told again
+/// (PostgreSQL 15, "Generated Columns").
+fn leave_to_parents(dialect: Dialect, to: &Schema, table: &mut Table) {
+    let parents: Vec<&Table> = table.parents().iter().filter_map(|name| to.table(name)).collect();
+    for column in table.columns.iter_mut().filter(|column| dialect.comes_of_parent(column)) {
+        let above = parents.iter().filter_map(|parent| parent.column(&column.name)?.generated.as_ref());
+        if above.into_iter().any(|above| column.generated.as_ref() == Some(above)) {
+            column.generated = None;
+        }
     }
 }
 

@@ -42,13 +42,16 @@ impl Reader<'_> {
         if !self.presence.routines {
             return Ok(());
         }
-        // What tells routines of one name apart is the types of their arguments.
+        // What tells routines of one name apart is the types of their arguments. Of procedures of one name those are told
+        // apart with what each is for, since what comes out may count or not (PostgreSQL 17, "DROP PROCEDURE").
         let rows = self.ask(
             "select case when count(*) over (partition by p.pronamespace, p.proname) = 1
                          then $name(p.pronamespace, p.proname)
                          else p.oid::regprocedure::text end,
                     pg_get_functiondef(p.oid), 'drop ' || case p.prokind when 'p' then 'procedure' else 'function' end
-                    || ' ' || p.oid::regprocedure::text, d.description
+                    || ' ' || case when p.prokind = 'p' and count(*) over (partition by p.pronamespace, p.proname) > 1
+                                   then $sql(p.pronamespace, p.proname) || '(' || pg_get_function_identity_arguments(p.oid) || ')'
+                                   else p.oid::regprocedure::text end, d.description
              from pg_proc p
              left join pg_description d on d.objoid = p.oid and d.classoid = 'pg_proc'::regclass
              where p.pronamespace $namespaces and p.prokind <> 'a'
@@ -204,8 +207,13 @@ impl Reader<'_> {
                  where t.typnamespace $namespaces and t.typtype = 'r' and {own}"
             ),
         )?;
+        // An array's element may be that of a type that is no array (PostgreSQL 17, "pg_type", typelem); a type that was
+        // only announced is a pseudo-type without a definition ("CREATE TYPE").
         let rows = self.ask(&format!(
-            "select $name(t.typnamespace, t.typname) from pg_type t where t.typnamespace $namespaces and t.typtype = 'b' and t.typelem = 0 and {own}"
+            "select $name(t.typnamespace, t.typname) from pg_type t
+             where t.typnamespace $namespaces and {own}
+               and (t.typtype = 'p' and not t.typisdefined
+                    or t.typtype = 'b' and not exists (select from pg_type e where e.typarray = t.oid))"
         ))?;
         for row in rows {
             self.other(ObjectKind::Type, text(&row, 0), None, String::new(), None);

@@ -53,9 +53,32 @@ impl Reader<'_> {
 
     /// What parts of tables, and columns of views, have of their own.
     pub(super) fn parts(&mut self) -> Result<(), ServerError> {
+        self.own_order()?;
         self.own_defaults()?;
         self.own_constraints()?;
         self.own_indexes()
+    }
+
+    /// Parts that were tables with the columns in another order before they were attached. Made anew they have that of their
+    /// parent, and nothing that is declared says otherwise.
+    fn own_order(&mut self) -> Result<(), ServerError> {
+        let columns = |table: &str| {
+            format!(
+                "(select array_agg(attname order by attnum) from pg_attribute where attrelid = {table} and attnum > 0 and not attisdropped)"
+            )
+        };
+        let rows = self.ask(&format!(
+            "select $name(c.relnamespace, c.relname), array_to_string({own}, ' ')
+             from pg_class c join pg_inherits i on i.inhrelid = c.oid
+             where c.relnamespace $namespaces and c.relispartition and c.relkind in ('r', 'p') and {own} <> {parents}",
+            own = columns("c.oid"),
+            parents = columns("i.inhparent"),
+        ))?;
+        for row in rows {
+            let name = format!("{} (its columns in the order {})", text(&row, 0), text(&row, 1));
+            self.other(ObjectKind::Partition, name, None, String::new(), None);
+        }
+        Ok(())
     }
 
     fn own_defaults(&mut self) -> Result<(), ServerError> {

@@ -326,14 +326,14 @@ impl Reader {
         }
         let mut row = ColumnRow { table: oid, name: name.clone(), ..ColumnRow::default() };
         if let Some(number) = self.number(oid, &name) {
-            // A column that is inherited, too: required where one of the two is, and with the parent's default where it has
-            // none of its own (PostgreSQL 15, `MergeAttributes`).
+            // A column that is inherited, too: required where one of the two is, and with the parent's default, or computed as there,
+            // where it has none of its own (PostgreSQL 15, `MergeAttributes`).
             let rows = &mut self.catalogue.columns;
             let is_it = |row: &ColumnRow| row.table == oid && row.number == number;
             if let Some(at) = rows.iter().position(is_it) {
                 let inherited = rows.remove(at);
                 row.required = inherited.required;
-                row.expression = inherited.expression.filter(|_| inherited.generated.is_none());
+                (row.generated, row.expression) = (inherited.generated, inherited.expression);
                 let is_of_parent = inherited.peculiarities.iter().any(|one| one == INHERITED);
                 row.peculiarities = inherited.peculiarities;
                 row.peculiarities.retain(|one| one != INHERITED);
