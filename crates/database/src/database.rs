@@ -92,6 +92,14 @@ pub trait Database: Send {
     /// Where the database does not answer.
     fn survey(&self) -> Result<(Introspected, Option<String>), DatabaseError>;
 
+    /// The views that nobody can read, since something that they read is not there any more; they could not be made again.
+    /// None where the provider keeps such views from being, or makes them all the same.
+    ///
+    /// # Errors
+    ///
+    /// Where the database does not answer.
+    fn broken_views(&self) -> Result<Vec<String>, DatabaseError>;
+
     /// The journal and the catalogue of one moment, so that another run in between does not look like drift.
     ///
     /// # Errors

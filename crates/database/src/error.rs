@@ -162,6 +162,10 @@ impl DatabaseError {
             Self::NoFolder { folder } => format!("make it (`mkdir -p {}`), or mend the target's url in hollow-oak.toml", folder.display()),
             Self::IsFolder { .. } => "name a file in it in the target's url in hollow-oak.toml".into(),
             Self::NotADatabase { .. } => "mend the target's url in hollow-oak.toml; nothing was changed".into(),
+            Self::CannotOpen { path, message } if message.contains("malformed") => format!(
+                "the file is damaged, or another build of SQLite made what this one cannot read; `sqlite3 '{}' 'pragma integrity_check'` may say more; nothing was changed",
+                path.display()
+            ),
             Self::CannotOpen { .. } => "look at the rights of the file and its folder".into(),
             Self::Locked { .. } => "try again when the other program is done, or set a longer `lock_wait` for the target in hollow-oak.toml".into(),
             Self::NewerJournal(_) | Self::UnknownEvent(_) => "update oak; nothing was changed".into(),

@@ -8,7 +8,7 @@ use hollow_oak_core::diff::{describe, diff};
 use hollow_oak_core::history::{Decisions, EventKind, FORMAT, Record};
 use hollow_oak_core::language::syntax::{Declaration, File};
 use hollow_oak_core::language::{declare, print};
-use hollow_oak_core::physical::{self, Introspected, Unmanaged};
+use hollow_oak_core::physical::{self, Introspected, ObjectKind, Thing, Unmanaged};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::schema::{Check, ForeignKey, Index, ProgramKind, Scope, Unique};
 use hollow_oak_core::{Dialect, Provider, Schema};
@@ -59,6 +59,7 @@ pub fn run(args: &AdoptArgs, global: &Global, output: &mut Output) -> Result<Exi
         return Ok(exit);
     }
     let (found, mark) = database.survey()?;
+    let found = without_broken(found, &database.broken_views()?);
     let (found, set_aside) = wanted(project.as_ref(), found);
     let lifted = lift(target.dialect, &found).map_err(|faults| {
         let mut failure = Failure::new("what the database holds cannot be put into declarations");
@@ -281,6 +282,17 @@ fn for_all(project: Option<&Project>, dialect: Dialect, lifted: Lifted, live: &p
             .help("take what cannot express it out of [providers] in hollow-oak.toml, adopt, and add it again; nothing was changed")
     })?;
     Ok(Lifted { schema, ..lifted })
+}
+
+/// What was found with the views that cannot be made again named as what is left alone.
+fn without_broken(found: Introspected, broken: &[String]) -> Introspected {
+    let is_broken = |thing: &Thing<'_>| matches!(thing, Thing::Program(one) if one.as_unmanaged().kind == ObjectKind::View && broken.contains(&one.name));
+    let (schema, left) = found.schema.parted(|thing| !is_broken(&thing));
+    let left =
+        left.into_iter().map(|one| Unmanaged { name: format!("{} (it reads what is not there)", one.name), ..one });
+    let mut unmanaged = found.unmanaged;
+    unmanaged.extend(left);
+    Introspected { schema, unmanaged }
 }
 
 /// What was found without what the configuration leaves alone, and that.

@@ -51,3 +51,5 @@ create trigger yard_instead instead of insert on YARD_view begin select 1; end;
 create table spoken (id integer primary key, half real default -.5, one default 1., kilo default 1.e3, mega default 1E6, six default 0x1F, plus default +5, word text not null default "", other varchar(64) default "It's ""so""", plain text default '', bracketed text default [], named text default [a b], ticked text default `t`);
 create table counted_up (id integer constraint numbers primary key on conflict replace autoincrement, note text);
 create table replaced (id integer primary key on conflict ignore, note text);
+create table worded_key (code text primary key);
+create table numbered_as (id integer primary key references worded_key (code), note text);

@@ -325,6 +325,58 @@ fn what_cannot_be_declared_and_has_no_name_is_told_by_what_it_says() {
     assert!(told.contains(r#"left alone: constraint check ("level" in ('low', 'high')) on hive"#), "{told}");
 }
 
+/// Names without a letter, and references that never hold.
+#[test]
+fn what_no_declaration_can_say_is_named() {
+    let here = Stage::of(Provider::Sqlite, "");
+    std::fs::remove_file(here.project.file("schema/schema.oak")).expect("it is there");
+    for sql in [
+        "create table hive (id integer primary key, code text)",
+        "create view \"\" as select 1 as one",
+        "create table nameless (id integer primary key, \"\" text)",
+        "create table visit (id integer primary key, hive int, day text, foreign key (hive, day) references hive)",
+    ] {
+        here.sql(sql);
+    }
+    let told = here.project.ok(&["adopt", "--yes"]);
+    for words in ["table nameless", "view \n", "constraint references hive on visit"] {
+        assert!(told.contains(words), "{words}: {told}");
+    }
+    here.project.ok(&["check"]);
+    let url = format!("sqlite:{}", here.project.file("other.db").display());
+    here.project.ok(&["apply", "--yes", "--url", &url]);
+}
+
+/// A view that reads what has gone cannot be made again, on any server.
+#[test]
+fn a_view_that_nobody_can_read_is_named() {
+    for provider in [Provider::Mariadb, Provider::Mysql].into_iter().filter(|provider| wanted(*provider)) {
+        let here = Stage::of(provider, "");
+        std::fs::remove_file(here.project.file("schema/schema.oak")).expect("it is there");
+        let server = here.server.expect("it is there");
+        here.project.write("make.sql", &format!("create database {};", here.database));
+        oracle::load(server, "mysql", &here.project.file("make.sql")).expect("a database can be made");
+        for sql in [
+            "create table hive (id int primary key, code int)",
+            "create table gone (id int primary key)",
+            "create view codes as select code from hive",
+            "create view of_gone as select id from gone",
+            "create view of_that as select id from of_gone",
+            "drop table gone",
+        ] {
+            here.sql(sql);
+        }
+        let told = here.project.ok(&["adopt", "--yes"]);
+        for view in ["of_gone", "of_that"] {
+            assert!(told.contains(&format!("view {view} (it reads what is not there)")), "{told}");
+        }
+        assert!(here.project.ok(&["status"]).starts_with("up to date"));
+        let other = format!("{}_again", here.database);
+        here.project.ok(&["apply", "--yes", "--url", &server.url(&other)]);
+        here.assert_same("live", "declared");
+    }
+}
+
 #[test]
 fn the_journal_is_corrected_with_a_reason() {
     on_each_provider(|provider| {

@@ -128,7 +128,8 @@ fn give_way(parts: &mut Parts, fault: &Fault, scope: Scope, left_out: &mut Vec<U
     match &fault.place.item {
         Item::ForeignKey(at) => {
             let Some(key) = table.foreign_keys.get_mut(*at) else { return false };
-            if key.options.iter().any(|option| option.value == UNCHECKED) {
+            let is_uneven = matches!(fault.kind, FaultKind::ReferenceCount { .. });
+            if is_uneven || key.options.iter().any(|option| option.value == UNCHECKED) {
                 let text = format!("references {}", key.referenced_table);
                 leave(ObjectKind::Constraint, label(&key.name, &text), text);
                 key.name = gone();
@@ -162,6 +163,11 @@ fn give_way(parts: &mut Parts, fault: &Fault, scope: Scope, left_out: &mut Vec<U
             match fault.place.part {
                 Part::Default if !column.default.is_empty() => column.default.clear(),
                 Part::Expression if !column.generated.is_empty() => column.generated.clear(),
+                // It is of the provider's own type, and of what it references elsewhere.
+                Part::Identity if gives_numbers_here(column, &fault.kind, scope) => {
+                    column.identity.iter_mut().for_each(|one| one.scope = scope);
+                    return true;
+                }
                 Part::Identity if !column.identity.is_empty() => column.identity.clear(),
                 Part::OnUpdate if column.on_update_now.is_some() => column.on_update_now = None,
                 _ if !column.options.is_empty() => column.options.clear(),
@@ -188,6 +194,13 @@ fn give_way(parts: &mut Parts, fault: &Fault, scope: Scope, left_out: &mut Vec<U
         _ => return drop_table(parts, &fault.place.owner, left_out),
     }
     true
+}
+
+/// Whether a column numbers rows by a type that it has on the provider alone.
+fn gives_numbers_here(column: &Column, fault: &FaultKind, scope: Scope) -> bool {
+    matches!(fault, FaultKind::IdentityType { .. })
+        && column.native.iter().any(|one| one.scope == scope)
+        && column.identity.iter().any(|one| one.scope == Scope::All)
 }
 
 fn drop_table(parts: &mut Parts, name: &Identifier, left_out: &mut Vec<Unmanaged>) -> bool {

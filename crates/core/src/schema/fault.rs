@@ -82,6 +82,8 @@ pub enum FaultKind {
     UnknownColumn { table: Identifier, column: Identifier, nearest: Option<Identifier> },
     #[error("column `{column}` stands twice in this list")]
     RepeatedColumn { column: Identifier },
+    #[error("a name without a letter in it, which no declaration can hold")]
+    EmptyName,
     #[error("a name has a line break, and no declaration can have one")]
     NameOfLines,
     #[error("there is no table `{table}`")]
@@ -228,6 +230,7 @@ impl FaultKind {
             | Self::NameTaken { .. } => "again here".into(),
             Self::EmptyEnum(_) | Self::NoColumns(_) | Self::EmptyIndex | Self::EmptyProgram => "nothing in it".into(),
             Self::NameOfLines => "a line break in it".into(),
+            Self::EmptyName => "an empty name".into(),
             Self::SelectsAll(_) => "`*` in it".into(),
             Self::NoPrimaryKey(_) => "no primary key".into(),
             Self::UnknownColumn { .. } => "no such column".into(),
@@ -299,6 +302,7 @@ impl FaultKind {
             }
             Self::RepeatedColumn { .. } => "name it once".into(),
             Self::NameOfLines => "give it a name of one line in the database".into(),
+            Self::EmptyName => "give it a name in the database".into(),
             Self::UnknownTable { nearest, .. } => {
                 meant(nearest, "declare the table, or add its file to `declarations` in hollow-oak.toml")
             }

@@ -55,9 +55,11 @@ impl<'a> Checker<'a> {
         }
     }
 
-    /// Only what was read from a database, or from its SQL, can have a name of several lines.
-    fn of_one_line<'n>(&mut self, mut names: impl Iterator<Item = &'n Identifier>, place: Place) {
-        if names.any(|name| name.as_str().contains('\n')) {
+    /// Only what was read from a database, or from its SQL, can have a name of several lines, or one without a letter.
+    fn sayable<'n>(&mut self, names: impl Iterator<Item = &'n Identifier> + Clone, place: Place) {
+        if names.clone().any(|name| name.as_str().is_empty()) {
+            self.fault(FaultKind::EmptyName, place);
+        } else if names.clone().any(|name| name.as_str().contains('\n')) {
             self.fault(FaultKind::NameOfLines, place);
         }
     }
@@ -123,7 +125,7 @@ impl<'a> Checker<'a> {
                 let kind = FaultKind::UnknownTable { table: table.clone(), nearest };
                 self.fault(kind, place.clone().part(Part::ReferencedTable));
             }
-            self.of_one_line([&program.name].into_iter().chain(&program.table), place.clone());
+            self.sayable([&program.name].into_iter().chain(&program.table), place.clone());
             if program.body.trim().is_empty() && program.form.is_none() {
                 self.fault(FaultKind::EmptyProgram, place.clone().part(Part::Expression));
             }
@@ -159,7 +161,7 @@ impl<'a> Checker<'a> {
             self.fault(FaultKind::NoPrimaryKey(table.name.clone()), whole.clone());
         }
         let columns = table.columns.iter().map(|column| &column.name);
-        self.of_one_line([&table.name].into_iter().chain(columns), whole);
+        self.sayable([&table.name].into_iter().chain(columns), whole);
         let mut seen: BTreeMap<&Identifier, usize> = BTreeMap::new();
         for (at, column) in table.columns.iter().enumerate() {
             if let Some(first) = seen.insert(&column.name, at) {
@@ -179,7 +181,7 @@ impl<'a> Checker<'a> {
         self.keys(table);
         for (at, key) in table.foreign_keys.iter().enumerate() {
             let place = Place::whole(&table.name, Item::ForeignKey(at));
-            self.of_one_line([&key.referenced_table].into_iter().chain(&key.referenced_columns), place.clone());
+            self.sayable([&key.referenced_table].into_iter().chain(&key.referenced_columns), place.clone());
             self.foreign_key(table, key, &place);
         }
         for (at, check) in table.checks.iter().enumerate() {
@@ -240,7 +242,12 @@ impl<'a> Checker<'a> {
 
     fn identity(&mut self, column: &Column, place: &Place) {
         let at = place.clone().part(Part::Identity);
-        if !column.ty.is_integer() && column.ty != Type::Native && !self.is_unknown(&column.ty) {
+        let scopes = column.identity.iter().map(|scoped| scoped.scope);
+        // Where the provider's own type takes the place of the one that is said, that is not known here.
+        let is_told = |provider| Scoped::pick(&column.native, provider).is_some();
+        let is_native =
+            scopes.clone().all(|scope| Provider::ALL.into_iter().filter(|one| scope.holds(*one)).all(is_told));
+        if !column.ty.is_integer() && column.ty != Type::Native && !self.is_unknown(&column.ty) && !is_native {
             let kind = FaultKind::IdentityType { column: column.name.clone(), ty: column.ty.clone() };
             self.fault(kind, at.clone());
         }
@@ -427,7 +434,7 @@ impl<'a> Checker<'a> {
     fn indexes(&mut self, table: &Table) {
         for (at, index) in table.indexes.iter().enumerate() {
             let place = Place::whole(&table.name, Item::Index(at));
-            self.of_one_line(index.name.iter(), place.clone());
+            self.sayable(index.name.iter(), place.clone());
             if index.parts.is_empty() {
                 self.fault(FaultKind::EmptyIndex, place.clone());
             }
@@ -466,7 +473,7 @@ impl<'a> Checker<'a> {
         let mut seen: BTreeMap<&Identifier, Vec<Named>> = BTreeMap::new();
         for (kind, (name, scope, place)) in keys.chain(rest) {
             let Some(name) = name else { continue };
-            self.of_one_line([name].into_iter(), place.clone());
+            self.sayable([name].into_iter(), place.clone());
             let earlier = seen.entry(name).or_default();
             let are_apart = |other: Kind| kind != other && kind != Kind::Check && other != Kind::Check;
             let first = earlier.iter().find(|(other, theirs, _)| theirs.overlaps(scope) && !are_apart(*other));

@@ -483,6 +483,14 @@ impl Parser<'_> {
                 self.expect(")")?;
                 Some(format!("(cast {operand} {ty})"))
             }
+            // The word before `from` is a unit, and no column.
+            "extract" if self.eat("(") => {
+                let unit = self.name()?;
+                self.expect("from")?;
+                let operand = self.expression(0)?;
+                self.expect(")")?;
+                Some(format!("(extract {unit} {operand})"))
+            }
             "null" | "true" | "false" | "current_timestamp" | "current_date" | "current_time" => Some(lower),
             "select" | "exists" | "raise" | "distinct" | "from" | "where" | "when" | "then" | "else" | "end" => None,
             _ => self.named(token),
@@ -643,6 +651,7 @@ mod tests {
         case("hive.code is not null", true, &["code"]);
         case("cast(a as int) = 1", true, &["a"]);
         case("a ->> '$.x' collate nocase = 'y'", true, &["a"]);
+        case("extract(year from born) > year", true, &["born", "year"]);
         case("a = (select 1)", false, &["a", "select"]);
     }
 

@@ -347,6 +347,11 @@ impl Session for PostgresSession {
         catalogue::read(self, &namespace, others, version)
     }
 
+    // PostgreSQL 17, "Dependency Tracking": what a view reads cannot go without it.
+    fn broken_views(&mut self) -> Result<Vec<String>, ServerError> {
+        Ok(Vec::new())
+    }
+
     fn catalogue_mark(&mut self) -> Result<Option<String>, ServerError> {
         // The sum of the transactions that wrote the rows, by how long they are past: a transaction's number is no number to
         // the server, and its text takes twice as long. What was there from the beginning has no age (2147483647).

@@ -128,6 +128,10 @@ impl Database for Connection {
         })
     }
 
+    fn broken_views(&self) -> Result<Vec<String>, DatabaseError> {
+        self.with(Vec::new(), |session| Ok(session.broken_views()?))
+    }
+
     fn snapshot(&self) -> Result<(Events, Introspected), DatabaseError> {
         self.at_one_moment(|session| Ok((journal::read(session)?, introspect(session)?)))
     }

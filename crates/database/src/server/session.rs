@@ -109,6 +109,9 @@ pub(crate) trait Session: Send {
     /// Reads the catalogue.
     fn introspect(&mut self) -> Result<Introspected, ServerError>;
 
+    /// The views that read what is not there; none where the server lets nothing go that a view reads.
+    fn broken_views(&mut self) -> Result<Vec<String>, ServerError>;
+
     /// A text that changes with whatever changes in the catalogue, found out without reading all of it; nothing where the
     /// server has no such thing.
     fn catalogue_mark(&mut self) -> Result<Option<String>, ServerError>;

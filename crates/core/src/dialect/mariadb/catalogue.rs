@@ -195,23 +195,38 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
         if validated.is_some_and(|column| column.ty.canonical() == "JSON") {
             continue;
         }
+        let expression = expression(flavor, &row.condition);
         // It is written with its column, has no name but that, and goes where the column is altered without it.
         if row.of_column {
-            let column = table.columns.iter_mut().find(|column| column.name.eq_ignore_ascii_case(&row.name));
-            column.into_iter().for_each(|column| column.attributes.insert(own_check(&row.condition)));
+            if let Some(column) = holder(table, &row.name, &expression) {
+                column.attributes.insert(own_check(&row.condition));
+            }
             continue;
         }
         let mut attributes = Options::new();
         if !row.enforced {
             attributes.insert("not enforced".to_owned());
         }
-        let expression = expression(flavor, &row.condition);
         table.checks.push(Check { name: Some(row.name), expression, attributes });
     }
     let (programs, mut unmanaged) = told_apart(Dialect::Mariadb(flavor), catalogue.others);
     unmanaged.extend(catalogue.unreadable);
     unmanaged.sort();
     Introspected { schema: Schema::new(name_case, tables.into_values()).with_programs(programs), unmanaged }
+}
+
+/// The column that a check is written with. The check keeps its name when the column gets another, so that none may be
+/// called so, or one that came later: then it is one that the check reads.
+fn holder<'a>(table: &'a mut Table, name: &str, check: &Expression) -> Option<&'a mut Column> {
+    let is_called = |column: &Column| column.name.eq_ignore_ascii_case(name);
+    let is_read = |column: &Column| check.mentions(&column.name);
+    let columns = &mut table.columns;
+    let at = columns
+        .iter()
+        .position(|column| is_called(column) && is_read(column))
+        .or_else(|| columns.iter().position(is_read))
+        .or_else(|| columns.iter().position(is_called));
+    columns.get_mut(at?)
 }
 
 /// The column that a check is the JSON type of. The check keeps its name when the column gets another.
