@@ -222,7 +222,8 @@ pub fn named(objects: &[Unmanaged]) -> String {
         .iter()
         .map(|one| {
             let table = one.table.as_ref().map(|table| format!(" on {table}")).unwrap_or_default();
-            format!("{} {}{table}", one.kind, one.name)
+            let name = if one.name.is_empty() { "\"\"" } else { &one.name };
+            format!("{} {name}{table}", one.kind)
         })
         .collect();
     names.join(", ")

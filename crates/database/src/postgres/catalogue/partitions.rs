@@ -171,7 +171,8 @@ impl Reader<'_> {
                         || coalesce((
                             select string_agg(case when n.oid is null then e';\\n' || pg_get_indexdef(t.relid) else '' end
                                               || e';\\nalter index ' || t.parentrelid::regclass
-                                              || ' attach partition ' || t.relid::regclass, '' order by t.level, t.relid)
+                                              || ' attach partition ' || t.relid::regclass, ''
+                                              order by t.level, (select relname from pg_class where oid = t.relid) collate \"C\")
                             from pg_partition_tree(i.indexrelid) t
                             left join pg_constraint n on n.conindid = t.relid and n.contype <> 'f'
                             where t.level > 0), ''),

@@ -19,13 +19,15 @@ impl Reader {
         self.catalogue.others.iter().position(is_it)
     }
 
-    /// What became parts of an index, and of those, level by level: each with what it became a part of.
+    /// What became parts of an index, and of those, level by level, and each level by its names, as the catalogue is read:
+    /// each with what it became a part of.
     fn members(&self, index: &str) -> Vec<(String, String)> {
         let mut members: Vec<(String, String)> = Vec::new();
         let mut level = vec![index.to_owned()];
         // Nothing is a part of itself, but that it is can be written.
         while !level.is_empty() && members.len() < self.attached.len() {
-            let found: Vec<_> = self.attached.iter().filter(|(whole, _)| level.contains(whole)).cloned().collect();
+            let mut found: Vec<_> = self.attached.iter().filter(|(whole, _)| level.contains(whole)).cloned().collect();
+            found.sort_by(|(_, one), (_, other)| qualified::base(one).cmp(qualified::base(other)));
             level = found.iter().map(|(_, part)| part.clone()).collect();
             members.extend(found);
         }

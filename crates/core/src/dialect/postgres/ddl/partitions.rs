@@ -2,12 +2,12 @@
 
 use std::collections::BTreeMap;
 
-use super::{Reader, Reading};
+use super::{Reader, Reading, SYNTAX};
 use crate::dialect::postgres::catalogue::{ColumnRow, ConstraintRow, IndexRow, OtherRow};
 use crate::dialect::postgres::quote::{quote, quote_object};
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::{ObjectKind, qualified};
-use crate::sql::Cursor;
+use crate::sql::{Cursor, unquote};
 
 /// By what a constraint is known again: its kind, and its name or columns.
 pub(super) type Like = (char, Vec<String>);
@@ -185,12 +185,24 @@ impl Reader {
                     let (sql, drop) = (set(&column.expression), set(&default));
                     self.of_partition(ObjectKind::ColumnSetting, name("default"), sql, drop, child);
                 }
-                if is_known && column.required && !required {
+                if is_known && column.required && !required && !self.is_in_own_key(child, &column.name) {
                     let (sql, drop) = (format!("{head}set not null"), format!("{head}drop not null"));
                     self.of_partition(ObjectKind::ColumnSetting, name("not null"), sql, drop, child);
                 }
             }
         }
+    }
+
+    /// Whether a part has a primary key of its own over the column, which has values by that.
+    fn is_in_own_key(&self, part: &str, column: &str) -> bool {
+        let is_own = |row: &&OtherRow| row.kind == ObjectKind::Constraint && row.after.iter().any(|one| one == part);
+        self.catalogue.others.iter().filter(is_own).any(|row| {
+            let mut cursor = Cursor::new(&row.sql, SYNTAX);
+            cursor.until(|cursor| cursor.is("primary"));
+            let is_key = cursor.eat_all(&["primary", "key"]);
+            let columns = cursor.parenthesised().filter(|_| is_key).unwrap_or_default();
+            columns.split(',').any(|name| unquote(name.trim()) == column)
+        })
     }
 
     /// Constraints that the parent does not have; returns all that the part has.
