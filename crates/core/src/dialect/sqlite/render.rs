@@ -182,13 +182,43 @@ fn constraint(name: Option<&String>) -> String {
 fn column_definition(column: &Column) -> String {
     let mut text = quote(&column.name);
     if !column.ty.text().is_empty() {
-        text.push_str(&format!(" {}", column.ty.text()));
+        text.push_str(&format!(" {}", type_name(column.ty.text())));
     }
     if !column.nullable {
         text.push_str(&not_null(column));
     }
     text.push_str(&trailing_clauses(column));
     text
+}
+
+/// A type as it is written: any words will do, and in quotes anything (SQLite, "CREATE TABLE", "Column Data Types").
+fn type_name(text: &str) -> String {
+    // What may follow a type.
+    const CLAUSES: [&str; 12] = [
+        "as",
+        "check",
+        "collate",
+        "constraint",
+        "default",
+        "deferrable",
+        "generated",
+        "not",
+        "null",
+        "primary",
+        "references",
+        "unique",
+    ];
+    let (words, numbers) = text.split_once('(').unwrap_or((text, ""));
+    let is_letter = |letter: char| letter.is_alphanumeric() || letter == '_';
+    let is_word = |word: &str| {
+        word.starts_with(|letter: char| letter.is_alphabetic() || letter == '_')
+            && word.chars().all(is_letter)
+            && !CLAUSES.contains(&word.to_lowercase().as_str())
+    };
+    let is_number = |letter: char| is_letter(letter) || matches!(letter, ' ' | ',' | '+' | '-' | '.');
+    let is_plain =
+        words.split_whitespace().all(is_word) && numbers.strip_suffix(')').unwrap_or(numbers).chars().all(is_number);
+    if is_plain && !words.trim().is_empty() { text.to_owned() } else { quote(text) }
 }
 
 /// `not null`, with the name and conflict clause that the catalogue had for it.
