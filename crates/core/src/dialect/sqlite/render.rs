@@ -216,8 +216,10 @@ fn type_name(text: &str) -> String {
             && !CLAUSES.contains(&word.to_lowercase().as_str())
     };
     let is_number = |letter: char| is_letter(letter) || matches!(letter, ' ' | ',' | '+' | '-' | '.');
+    // Two numbers at most.
+    let numbers = numbers.strip_suffix(')').unwrap_or(numbers);
     let is_plain =
-        words.split_whitespace().all(is_word) && numbers.strip_suffix(')').unwrap_or(numbers).chars().all(is_number);
+        words.split_whitespace().all(is_word) && numbers.split(',').count() <= 2 && numbers.chars().all(is_number);
     if is_plain && !words.trim().is_empty() { text.to_owned() } else { quote(text) }
 }
 
