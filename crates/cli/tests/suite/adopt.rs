@@ -484,3 +484,60 @@ fn what_one_provider_alone_refuses_the_others_have() {
     assert!(here.read("schema/brackenfold.oak").contains("    index by_code (code), except mariadb\n"));
     assert!(here.read("migrations/0001-baseline/postgres.up.sql").contains("create index by_code"));
 }
+
+/// SQLite's columns without a type are no columns elsewhere, and a table may have no others.
+#[test]
+fn what_only_sqlite_takes_for_a_table_is_declared_for_it() {
+    let here = Project::empty();
+    let providers = "[providers]\nsqlite = {}\npostgres = {}\nmariadb = {}\n\n[targets.dev]";
+    here.write("hollow-oak.toml", &crate::support::CONFIG.replace("[targets.dev]", providers));
+    here.write(
+        "there.sqlite.sql",
+        "create table loose (x, y primary key);
+         create unique index loose_x on loose (x);
+         create table hive (id integer primary key references loose (x), tag blob not null default x'00', more);
+         create table visit (id integer primary key, hive integer references hive (id));",
+    );
+    here.ok(&["adopt", "--from", "there.sqlite.sql", "--yes"]);
+    let declared = here.read("schema/brackenfold.oak");
+    insta::assert_snapshot!(declared, @r#"
+    table hive {
+        option "unnamed constraints" for sqlite
+
+        id:    int64, identity, native "integer" for sqlite
+        tag:   bytes, default (x'00') for sqlite
+        more:  native "" for sqlite, null, for sqlite
+
+        primary key (id)
+        foreign key (id) references loose (x), for sqlite
+    }
+
+    table loose {
+        option "unnamed constraints" for sqlite
+
+        x:  native "" for sqlite, null, for sqlite
+        y:  native "" for sqlite, option "null in key" for sqlite, for sqlite
+
+        primary key (y)
+        unique index loose_x (x), for sqlite
+    } for sqlite
+
+    table visit {
+        option "unnamed constraints" for sqlite
+
+        id:    int32, identity
+        hive:  int64, null, references hive(id), native "integer" for sqlite
+
+        primary key (id)
+    }
+    "#);
+    here.ok(&["check"]);
+    here.ok(&["draft", "baseline"]);
+    for provider in ["postgres", "mariadb"] {
+        let script = here.read(&format!("migrations/0001-baseline/{provider}.up.sql"));
+        assert!(script.contains("create table hive") && !script.contains("loose"), "{script}");
+    }
+    here.write("schema/brackenfold.oak", &declared.replace("} for sqlite", "}"));
+    let refused = here.oak(&["check"]);
+    assert!(refused.stderr.contains("PostgreSQL has no column of table `loose`"), "{refused:#?}");
+}

@@ -470,6 +470,10 @@ impl<'a, S: Storing> Lowering<'a, S> {
             }
         }
         self.columns(table, &mut lowered);
+        if lowered.columns.is_empty() {
+            let what = format!("has no column of table `{}`, by the columns' own words", table.name);
+            self.refuse(what, Place::whole(&table.name, Item::Table).part(Part::Name));
+        }
         self.uniques(table, &mut lowered);
         self.foreign_keys(table, &mut lowered);
         self.checks(table, &mut lowered);

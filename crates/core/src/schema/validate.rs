@@ -242,11 +242,7 @@ impl<'a> Checker<'a> {
 
     fn identity(&mut self, column: &Column, place: &Place) {
         let at = place.clone().part(Part::Identity);
-        let scopes = column.identity.iter().map(|scoped| scoped.scope);
-        // Where the provider's own type takes the place of the one that is said, that is not known here.
-        let is_told = |provider| Scoped::pick(&column.native, provider).is_some();
-        let is_native =
-            scopes.clone().all(|scope| Provider::ALL.into_iter().filter(|one| scope.holds(*one)).all(is_told));
+        let is_native = column.identity.iter().all(|one| is_native(one.scope, [&column.native]));
         if !column.ty.is_integer() && column.ty != Type::Native && !self.is_unknown(&column.ty) && !is_native {
             let kind = FaultKind::IdentityType { column: column.name.clone(), ty: column.ty.clone() };
             self.fault(kind, at.clone());
@@ -389,6 +385,10 @@ impl<'a> Checker<'a> {
             if column.ty == target.ty || self.is_unknown(&column.ty) || self.is_unknown(&target.ty) {
                 continue;
             }
+            // What a provider's own types go with is not known here.
+            if is_native(key.scope, [&column.native, &target.native]) {
+                continue;
+            }
             let kind = FaultKind::ReferenceType {
                 column: from.clone(),
                 ty: column.ty.clone(),
@@ -508,6 +508,12 @@ impl<'a> Checker<'a> {
             self.fault(kind, place.clone());
         }
     }
+}
+
+/// Whether each provider of a scope has one of these types of its own, in place of the one that is said for all.
+fn is_native<const N: usize>(scope: Scope, types: [&[Scoped<String>]; N]) -> bool {
+    let is_told = |provider| types.iter().any(|list| Scoped::pick(list, provider).is_some());
+    Provider::ALL.into_iter().filter(|provider| scope.holds(*provider)).all(is_told)
 }
 
 /// Whether a trigger can be on it.

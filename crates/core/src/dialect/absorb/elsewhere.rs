@@ -78,6 +78,8 @@ fn speaks_plainly(text: &str, known: &[&str], is_column: impl Fn(&Token) -> bool
     let is_plain = |token: &Token| match token.kind {
         TokenKind::Symbol => SYMBOLS.contains(&&*word(token)),
         TokenKind::Word => !OPERATORS.contains(&&*word(token)) || is_column(token),
+        // Bits on PostgreSQL (PostgreSQL 17, "Bit-String Constants").
+        TokenKind::Blob => false,
         _ => true,
     };
     tokens.iter().all(is_plain) && !tokens.windows(2).any(calls)
@@ -92,11 +94,15 @@ pub(super) fn is_value_for_all(value: &Value) -> bool {
         let is_end = tokens.all(|token| token.span.text(text) == ")");
         first.is_some_and(|token| matches!(token.kind, TokenKind::Number | TokenKind::Text)) && is_end
     };
-    // A value reads no column: a word that is no function is one of the provider's, such as who is asking.
+    // A value reads no column: a word that is no function is one of the provider's, such as who is asking, and in quotes it
+    // is a text to some.
     let is_word = |text: &str| {
-        let mut tokens = Lexer::new(text, 0, Syntax::PLAIN).filter(|token| token.kind == TokenKind::Word);
         let is_known = |word: &str| EVERYWHERE.contains(&word) || ["false", "null", "true"].contains(&word);
-        tokens.any(|token| !is_known(&token.span.text(text).to_ascii_lowercase()))
+        Lexer::new(text, 0, Syntax::PLAIN).any(|token| match token.kind {
+            TokenKind::Quoted => true,
+            TokenKind::Word => !is_known(&token.span.text(text).to_ascii_lowercase()),
+            _ => false,
+        })
     };
     match value {
         Value::Expression(text) => is_for_all(text) && !is_literal(text) && !is_word(text),
@@ -529,6 +535,7 @@ mod tests {
     fn values_in_the_words_of_one_provider_are_told() {
         let is_for_all = |text: &str| is_value_for_all(&Value::Expression(text.into()));
         assert!(is_for_all("abs(-3) + 1") && is_for_all("lower('A')"));
+        assert!(!is_for_all("x'6869'") && !is_for_all("\"hello\" || 'x'"));
         assert!(!is_for_all("SESSION_USER") && !is_for_all("current_date + 1") && !is_for_all("-1"));
     }
 

@@ -6,7 +6,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 pub use super::ddl::{in_own_literals, partitioning};
-use super::lower::{as_unique, is_plain_unique, leave_out_usual_format, own_check, stated, table_collation};
+use super::lower::{as_unique, is_plain_unique, leave_out_usual, own_check, stated, table_collation};
 use super::types::{is_binary, is_text, type_name};
 use super::{FACTS, Flavor, SYNTAX};
 use crate::dialect::Dialect;
@@ -172,7 +172,7 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
             None => option,
         };
         table.options.extend(row.options.into_iter().map(compared));
-        leave_out_usual_format(&mut table.options);
+        leave_out_usual(&mut table.options);
         table.comment = filled(row.comment);
         tables.insert(table.name.clone(), table);
     }

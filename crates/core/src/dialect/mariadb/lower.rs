@@ -69,11 +69,14 @@ pub(super) fn stated(name: &str, value: &str) -> String {
     if is_number { format!("{name}={value}") } else { format!("{name}='{value}'") }
 }
 
-/// Takes out the row format that InnoDB has by itself (MariaDB, "InnoDB Row Formats Overview"). Of other engines it makes a
-/// difference: Aria writes pages, and is transactional, unless it is said.
-pub(super) fn leave_out_usual_format(options: &mut Options) {
+/// Takes out what an engine does by itself: the row format of InnoDB (MariaDB, "InnoDB Row Formats Overview"), and that Aria
+/// writes checksums with its pages ("Aria System Variables"), of which the catalogue tells where it was said, and a dump
+/// always. Of other engines the row format makes a difference: Aria writes pages, and is transactional, unless it is said.
+pub(super) fn leave_out_usual(options: &mut Options) {
     if !options.iter().any(|option| option.starts_with("engine=")) {
         options.remove("row_format=dynamic");
+    } else if options.contains("engine=aria") {
+        options.remove("page_checksum=1");
     }
 }
 
@@ -347,7 +350,7 @@ impl Storing for Mariadb {
         if !lowered.options.iter().any(|option| option.starts_with("collate=")) {
             lowered.options.insert(format!("collate={COLLATION}"));
         }
-        leave_out_usual_format(&mut lowered.options);
+        leave_out_usual(&mut lowered.options);
         let own = table_collation(lowered);
         for column in &mut lowered.columns {
             column.collation = column.collation.take().filter(|name| *name != own);
