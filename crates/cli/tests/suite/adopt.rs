@@ -427,10 +427,10 @@ fn what_some_providers_have_in_another_way_is_declared_for_those_that_have_it() 
     here.write(
         "there.mariadb.sql",
         "create table keeper (id int primary key, code varchar(9) not null, key owner (code), unique key one (id, code));
-         create table hive (id int primary key, code varchar(9) not null, note text, key owner (code), unique key one (code), key note (note(20)));",
+         create table hive (id int primary key, code varchar(9) not null, note text, key owner (code), unique key one (code), key note (note(20)), fulltext key words (code));",
     );
     let told = here.ok(&["adopt", "--from", "there.mariadb.sql", "--yes"]);
-    assert!(told.contains("  1 index declared `for mariadb`: another provider of the project has nothing"), "{told}");
+    assert!(told.contains("  2 indexes declared `for mariadb`: another provider of the project has nothing"), "{told}");
     assert!(told.contains("  1 unique constraint, 1 index without the name where another thing has it"), "{told}");
     insta::assert_snapshot!(here.read("schema/brackenfold.oak"), @r#"
     table hive {
@@ -444,6 +444,7 @@ fn what_some_providers_have_in_another_way_is_declared_for_those_that_have_it() 
         unique one (code)
         index owner (code)
         index note (note prefix(20)), for mariadb
+        index words (code) using fulltext, for mariadb
     }
 
     table keeper {

@@ -235,6 +235,10 @@ impl Storing for Postgres {
         }
         made.including = index.including.iter().map(Identifier::to_string).collect();
         let method = index.method.as_deref().map(str::to_ascii_lowercase);
+        // An extension may bring others, but none of these names, which are MariaDB's.
+        if let Some(method) = method.as_deref().filter(|method| ["fulltext", "spatial"].contains(method)) {
+            lowering.refuse(format!("has no index method {method}"), place.clone());
+        }
         if let Some(method) = method.as_deref()
             && method != "btree"
         {
