@@ -241,6 +241,7 @@ impl Reader {
         }
         let kind = words.join(" ");
         let mut objects = Vec::new();
+        let mut are_ours = true;
         loop {
             // A namespace is in no other, nor is a server.
             let name = match kind.as_str() {
@@ -249,6 +250,8 @@ impl Reader {
                 }
                 _ => qualified::part(&cursor.name().here()?).into_owned(),
             };
+            // What the server itself is made of is nobody's to declare.
+            are_ours &= !["pg_catalog.", "information_schema."].iter().any(|place| name.starts_with(place));
             let quoted = quote_object(&name);
             let plain = |sql: String, label: String, all| On { sql, label, after: name.clone(), all };
             objects.push(match kind.as_str() {
@@ -263,7 +266,7 @@ impl Reader {
                 other => plain(format!("{other} {quoted}"), format!("{other} {quoted}"), &["usage"]),
             });
             if !cursor.eat(",") {
-                return Ok(Some(objects));
+                return Ok(are_ours.then_some(objects));
             }
         }
     }
@@ -441,5 +444,28 @@ fn roles(cursor: &mut Cursor<'_>) -> Reading<Vec<String>> {
         if !cursor.eat(",") {
             return Ok(roles);
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::dialect::postgres::SYNTAX;
+    use crate::dialect::reading::Statements;
+
+    #[test]
+    fn rights_on_the_catalogue_itself_are_passed_over() {
+        let passes_over = |sql: &str| {
+            let mut reader = Reader::default();
+            let made = "create table hive (id int)";
+            assert!(reader.statement(&mut Cursor::new(made, SYNTAX), made).is_ok());
+            match reader.statement(&mut Cursor::new(sql, SYNTAX), sql) {
+                Ok(read) => matches!(read, Read::PassedOver),
+                Err(_) => panic!("{sql} is not read"),
+            }
+        };
+        assert!(passes_over("grant select (rolname) on table pg_catalog.pg_authid to reader"));
+        assert!(passes_over("revoke select on information_schema.tables from reader"));
+        assert!(!passes_over("grant select on hive to reader"));
     }
 }
