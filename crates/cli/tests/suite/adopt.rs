@@ -497,7 +497,8 @@ fn what_only_sqlite_takes_for_a_table_is_declared_for_it() {
         "create table loose (x, y primary key);
          create unique index loose_x on loose (x);
          create table hive (id integer primary key references loose (x), tag blob not null default x'00', more);
-         create table visit (id integer primary key, hive integer references hive (id));",
+         create table visit (id integer primary key, hive integer references hive (id), code text unique,
+                             about text references visit (code), foreign key (about) references visit (id));",
     );
     here.ok(&["adopt", "--from", "there.sqlite.sql", "--yes"]);
     let declared = here.read("schema/brackenfold.oak");
@@ -526,10 +527,15 @@ fn what_only_sqlite_takes_for_a_table_is_declared_for_it() {
     table visit {
         option "unnamed constraints" for sqlite
 
-        id:    int32, identity
-        hive:  int64, null, references hive(id), native "integer" for sqlite
+        id:     int32, identity
+        hive:   int64, null, references hive(id), native "integer" for sqlite
+        code:   text, null
+        about:  int32, null, native "text" for sqlite
 
         primary key (id)
+        unique (code), except mariadb
+        foreign key (about) references visit (code), option "unchecked" for sqlite, for sqlite
+        foreign key (about) references visit (id), for sqlite
     }
     "#);
     here.ok(&["check"]);

@@ -638,7 +638,13 @@ impl<'a, S: Storing> Lowering<'a, S> {
                     let what = format!("has no such key in table `{}`, by the key's own words", other.name);
                     self.refuse(what, place.clone().part(Part::ReferencedTable));
                 }
-                Some(_) => {}
+                Some(other) => {
+                    if let Some((from, to)) = self.of_two_types(table, key, other) {
+                        let what =
+                            format!("lets no `{from}` reference `{}.{to}`, which is of another type", other.name);
+                        self.refuse(what, place.clone());
+                    }
+                }
             }
             storing.reference(self, table, key, &place);
             let mut made = self.foreign_key(table, key);
@@ -650,6 +656,22 @@ impl<'a, S: Storing> Lowering<'a, S> {
             }
             lowered.foreign_keys.push(made);
         }
+    }
+
+    /// A column and the one that it references, where they are of two types that are not the provider's own: what another
+    /// one looks away from is told for it alone.
+    fn of_two_types<'k>(
+        &self,
+        table: &Table,
+        key: &'k ForeignKey,
+        other: &Table,
+    ) -> Option<(&'k Identifier, &'k Identifier)> {
+        let here = self.here();
+        let is_own = |column: &Column| Scoped::pick(&column.native, here).is_some();
+        key.columns.iter().zip(&key.referenced_columns).find(|(from, to)| {
+            let (Some(column), Some(target)) = (table.column(from), other.column(to)) else { return false };
+            column.ty != target.ty && !is_own(column) && !is_own(target)
+        })
     }
 
     fn foreign_key(&self, table: &Table, key: &ForeignKey) -> physical::ForeignKey {
