@@ -286,7 +286,10 @@ fn for_all(project: Option<&Project>, dialect: Dialect, lifted: Lifted, live: &p
 
 /// What was found with the views that cannot be made again named as what is left alone.
 fn without_broken(found: Introspected, broken: &[String]) -> Introspected {
-    let is_broken = |thing: &Thing<'_>| matches!(thing, Thing::Program(one) if one.as_unmanaged().kind == ObjectKind::View && broken.contains(&one.name));
+    let is_broken = |thing: &Thing<'_>| match thing {
+        Thing::Program(one) => one.as_unmanaged().kind == ObjectKind::View && broken.contains(&one.name),
+        _ => false,
+    };
     let (schema, left) = found.schema.parted(|thing| !is_broken(&thing));
     let left =
         left.into_iter().map(|one| Unmanaged { name: format!("{} (it reads what is not there)", one.name), ..one });

@@ -449,7 +449,10 @@ fn described_again(dialect: Dialect, steps: &[Step], behind: &[Step], to: &Schem
 /// Sees to it that the server does not look into the bodies of routines: of all, where that was decided, and else of those
 /// that name what comes behind them.
 pub(super) fn leave_bodies(dialect: Dialect, steps: &mut Vec<Step>, all: bool) {
-    let is_routine = |step: &Step| matches!(step, Step::CreateProgram(one) if one.kind == ProgramKind::Routine && !one.create.is_empty());
+    let is_routine = |step: &Step| match step {
+        Step::CreateProgram(one) => one.kind == ProgramKind::Routine && !one.create.is_empty(),
+        _ => false,
+    };
     match steps.iter().position(is_routine) {
         Some(first) if all && dialect.facts().checks_bodies => steps.insert(first, Step::LeaveBodies),
         _ => mark_early(steps),

@@ -1,6 +1,6 @@
 //! One table after another, and tables that come or go as a whole.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::Planner;
 use crate::Dialect;
@@ -49,6 +49,7 @@ impl Planner<'_> {
     pub(super) fn create(&mut self, tables: Vec<Table>) {
         let mut made: BTreeSet<String> = BTreeSet::new();
         let mut heirs: BTreeSet<String> = BTreeSet::new();
+        let routines = routines(self.dialect, self.to);
         for mut table in made_first(self.dialect, tables) {
             // One that inherits from a table that is there has its columns as they are to be.
             let is_heir = table
@@ -83,9 +84,8 @@ impl Planner<'_> {
             } else {
                 table.foreign_keys = now;
             }
-            let late =
-                self.take_checks_over_rows(self.to, &mut table).into_iter().chain(self.take_unchecked(&mut table));
-            for check in late {
+            let late = take_checks_over_rows(&routines, &mut table);
+            for check in late.into_iter().chain(self.take_unchecked(&mut table)) {
                 let (table, constraint) = (table.name.clone(), Constraint::Check(check));
                 self.stages.add_constraints.push(Step::AddConstraint { table, constraint });
             }
@@ -123,8 +123,9 @@ impl Planner<'_> {
     pub(super) fn drop(&mut self, tables: Vec<Table>) {
         let mut ordered = made_first(self.dialect, tables);
         ordered.reverse();
+        let routines = routines(self.dialect, self.from);
         for mut table in ordered {
-            for check in self.take_checks_over_rows(self.from, &mut table) {
+            for check in take_checks_over_rows(&routines, &mut table) {
                 let (table, constraint) = (table.name.clone(), Constraint::Check(check));
                 self.stages.drop_references.push(Step::DropConstraint { table, constraint });
             }
@@ -150,22 +151,32 @@ impl Planner<'_> {
         table.checks = left;
         taken
     }
+}
 
-    /// Takes those checks out of a table that call a routine which is itself about the table's rows: it needs the table to
-    /// be there, and they need it.
-    fn take_checks_over_rows(&self, schema: &Schema, table: &mut Table) -> Vec<Check> {
-        if self.dialect != Dialect::Postgres || table.checks.is_empty() {
-            return Vec::new();
-        }
-        let name = qualified::base(&table.name);
-        let is_about = |one: &&Program| one.kind == ProgramKind::Routine && mentions(one.said_when_made(), name);
-        let routines: Vec<&str> =
-            schema.programs().filter(is_about).map(|one| qualified::base(one.base_name())).collect();
-        let calls = |check: &Check| routines.iter().any(|name| mentions(check.expression.text(), name));
-        let (taken, left) = std::mem::take(&mut table.checks).into_iter().partition(calls);
-        table.checks = left;
-        taken
+/// The routines of a schema by their names, where a check may call one that is about a table's rows.
+fn routines(dialect: Dialect, schema: &Schema) -> BTreeMap<String, Vec<&Program>> {
+    let mut found: BTreeMap<String, Vec<&Program>> = BTreeMap::new();
+    let is_routine = |one: &&Program| dialect == Dialect::Postgres && one.kind == ProgramKind::Routine;
+    for one in schema.programs().filter(is_routine) {
+        found.entry(qualified::plain(qualified::base(one.base_name())).to_lowercase()).or_default().push(one);
     }
+    found
+}
+
+/// Takes those checks out of a table that call a routine which is itself about the table's rows: it needs the table to be
+/// there, and they need it.
+fn take_checks_over_rows(routines: &BTreeMap<String, Vec<&Program>>, table: &mut Table) -> Vec<Check> {
+    let name = qualified::base(&table.name);
+    let is_about = |one: &&Program| mentions(one.said_when_made(), name);
+    let calls = |check: &Check| {
+        let text = check.expression.text().to_lowercase();
+        let mut words = text.split(|letter: char| !(letter.is_alphanumeric() || letter == '_'));
+        words.any(|word| routines.get(word).is_some_and(|found| found.iter().any(is_about)))
+    };
+    let (taken, left) =
+        std::mem::take(&mut table.checks).into_iter().partition(|check| !routines.is_empty() && calls(check));
+    table.checks = left;
+    taken
 }
 
 /// Whether a table has all that its parents have by itself, and its columns in another order than theirs: made with them, it
