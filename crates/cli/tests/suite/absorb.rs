@@ -597,8 +597,7 @@ fn comes_to_sqlite(here: &Stage<'_>) {
 /// A project of SQLite and PostgreSQL, with a database of the first.
 fn beside_postgres(declared: &str) -> Stage<'_> {
     let here = Stage::of(Provider::Sqlite, declared);
-    let providers = "[providers]\nsqlite = {}\npostgres = {}\n\n[targets.dev]";
-    here.project.write("hollow-oak.toml", &crate::support::CONFIG.replace("[targets.dev]", providers));
+    here.project.list(&["sqlite", "postgres"]);
     here.project.migrate("first");
     assert!(here.project.file(&format!("migrations/{}/postgres.up.sql", here.project.newest())).exists());
     here

@@ -280,8 +280,7 @@ fn what_another_provider_cannot_express_is_declared_for_the_one_that_has_it() {
 #[test]
 fn a_default_with_a_day_that_a_provider_refuses_is_told() {
     let here = Project::empty();
-    let providers = "[providers]\nsqlite = {}\npostgres = {}\nmariadb = {}\n\n[targets.dev]";
-    here.write("hollow-oak.toml", &crate::support::CONFIG.replace("[targets.dev]", providers));
+    here.list(&["sqlite", "postgres", "mariadb"]);
     for (default, told) in [
         ("'0000-00-00 00:00:00'", Some("PostgreSQL has no day '0000-00-00'")),
         ("'2026-02-31 10:00:00'", Some("MariaDB has no day '2026-02-31'")),
@@ -421,8 +420,7 @@ fn a_folder_for_the_declarations_is_made() {
 #[test]
 fn what_some_providers_have_in_another_way_is_declared_for_those_that_have_it() {
     let here = Project::empty();
-    let providers = "[providers]\nsqlite = {}\npostgres = {}\nmariadb = {}\n\n[targets.dev]";
-    here.write("hollow-oak.toml", &crate::support::CONFIG.replace("[targets.dev]", providers));
+    here.list(&["sqlite", "postgres", "mariadb"]);
     // Names of indexes are each table's own on MariaDB.
     here.write(
         "there.mariadb.sql",
@@ -471,8 +469,7 @@ fn what_some_providers_have_in_another_way_is_declared_for_those_that_have_it() 
 #[test]
 fn what_one_provider_alone_refuses_the_others_have() {
     let here = Project::empty();
-    let providers = "[providers]\nsqlite = {}\npostgres = {}\nmariadb = {}\n\n[targets.dev]";
-    here.write("hollow-oak.toml", &crate::support::CONFIG.replace("[targets.dev]", providers));
+    here.list(&["sqlite", "postgres", "mariadb"]);
     here.write("schema/notes.txt", "");
     let store = rusqlite::Connection::open(here.file("brackenfold.db")).expect("the file opens");
     store
@@ -490,8 +487,7 @@ fn what_one_provider_alone_refuses_the_others_have() {
 #[test]
 fn what_only_sqlite_takes_for_a_table_is_declared_for_it() {
     let here = Project::empty();
-    let providers = "[providers]\nsqlite = {}\npostgres = {}\nmariadb = {}\n\n[targets.dev]";
-    here.write("hollow-oak.toml", &crate::support::CONFIG.replace("[targets.dev]", providers));
+    here.list(&["sqlite", "postgres", "mariadb"]);
     here.write(
         "there.sqlite.sql",
         "create table loose (x, y primary key);

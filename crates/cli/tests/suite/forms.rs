@@ -235,8 +235,7 @@ table hive {
 }
 "#,
     );
-    let providers = "[providers]\nsqlite = {}\npostgres = {}\nmariadb = {}\n\n[targets.dev]";
-    project.write("hollow-oak.toml", &project.read("hollow-oak.toml").replace("[targets.dev]", providers));
+    project.list(&["sqlite", "postgres", "mariadb"]);
     project.ok(&["draft", "first"]);
     let reference = |provider: &str| {
         let script = project.read(&format!("migrations/0001-first/{provider}.up.sql"));
@@ -258,8 +257,7 @@ fn what_some_providers_compute_others_may_be_given() {
         )
     };
     let project = Project::new(&table(""));
-    let providers = "[providers]\nsqlite = {}\npostgres = {}\n\n[targets.dev]";
-    project.write("hollow-oak.toml", &project.read("hollow-oak.toml").replace("[targets.dev]", providers));
+    project.list(&["sqlite", "postgres"]);
     project.ok(&["draft", "first"]);
     // SQLite has a value for the rows that are there, and PostgreSQL has none.
     project.declare(&table("    twice:  int32, generated (kg * 2) for postgres, default 0 except postgres\n    grams:  int32, default 0 for sqlite\n"));

@@ -77,6 +77,13 @@ impl Project {
         self.write("schema/schema.oak", declarations);
     }
 
+    /// Lists providers in the configuration, which is made where there is none.
+    pub fn list(&self, providers: &[&str]) {
+        let config = std::fs::read_to_string(self.file("hollow-oak.toml")).unwrap_or_else(|_| CONFIG.to_owned());
+        let list: String = providers.iter().map(|provider| format!("{provider} = {{}}\n")).collect();
+        self.write("hollow-oak.toml", &config.replace("[targets.dev]", &format!("[providers]\n{list}\n[targets.dev]")));
+    }
+
     /// The command, not yet run.
     pub fn command(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(env!("CARGO_BIN_EXE_oak"));
