@@ -130,3 +130,4 @@ create table told_once (old_size int check (old_size > 0), old_note longtext cha
 alter table told_once rename column old_size to size, rename column old_note to note;
 alter table told_once add column old_size int;
 create table by_quarter (at date not null, year int) partition by hash (extract(quarter from at)) partitions 2;
+create table ar_usual (a int) engine=Aria;

@@ -146,6 +146,16 @@ fn a_newer_journal_and_another_file() {
     insta::assert_snapshot!(project.answers(&[&["status"], &["apply", "--yes"]]));
 }
 
+/// What SQLite cannot read of its own file is no matter of rights.
+#[test]
+fn a_damaged_file() {
+    let project = two_migrations();
+    project.sql("pragma writable_schema = on; update sqlite_schema set sql = 'create tabel hive' where name = 'hive'");
+    let refused = project.oak(&["status"]);
+    assert!(refused.status == 1 && refused.stderr.contains("malformed database schema"), "{refused:#?}");
+    assert!(refused.stderr.contains("help: the file is damaged"), "{refused:#?}");
+}
+
 #[test]
 fn a_lock_held_by_another_program() {
     let project = Project::new(HIVES);

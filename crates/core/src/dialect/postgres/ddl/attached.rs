@@ -155,6 +155,35 @@ mod tests {
     }
 
     #[test]
+    fn what_is_attached_is_told_by_its_names() {
+        let more = [
+            "create table tag_3 partition of tag for values in (3)",
+            "create index a_tag_2 on tag_2 (id)",
+            "alter index tag_id attach partition a_tag_2",
+        ];
+        let reader = read(&[&TAGS[..], &more].concat());
+        let [made] = objects(&reader)[..] else { panic!("one object") };
+        let attached: Vec<&str> = made.sql.lines().filter(|line| line.contains("attach")).collect();
+        assert_eq!(
+            attached,
+            ["alter index tag_id attach partition a_tag_2;", "alter index tag_id attach partition tag_1_id"]
+        );
+    }
+
+    #[test]
+    fn a_column_in_a_key_of_the_part_needs_no_word() {
+        let more = [
+            "create table tag_4 (id int not null, kind int not null)",
+            "alter table only tag attach partition tag_4 for values in (4)",
+            "alter table only tag_4 add constraint tag_4_pkey primary key (id)",
+        ];
+        let mut reader = read(&[&TAGS[..], &more].concat());
+        reader.settle_parts();
+        let settings = reader.catalogue.others.iter().filter(|row| row.kind == ObjectKind::ColumnSetting);
+        assert_eq!(settings.map(|row| row.name.as_str()).collect::<Vec<_>>(), ["tag_4.kind not null"]);
+    }
+
+    #[test]
     fn an_index_that_all_parts_have_is_one_of_the_table() {
         let more = ["create index tag_2_id on tag_2 (id)", "alter index tag_id attach partition tag_2_id"];
         let reader = read(&[&TAGS[..], &more].concat());
