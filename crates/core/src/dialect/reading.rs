@@ -7,7 +7,7 @@ use crate::Span;
 use crate::dialect::Dialect;
 use crate::physical::Introspected;
 use crate::schema::ProgramKind;
-use crate::sql::{Cursor, split};
+use crate::sql::{Cursor, split, words};
 
 /// What a text of SQL makes.
 #[derive(Debug)]
@@ -149,10 +149,6 @@ fn makes_more(sql: &str) -> bool {
     let mut words = words(sql);
     let runs_a_text = words.next().is_some_and(|first| first.eq_ignore_ascii_case("execute"));
     runs_a_text || words.any(|word| MAKING.iter().any(|making| word.eq_ignore_ascii_case(making)))
-}
-
-fn words(sql: &str) -> impl Iterator<Item = &str> {
-    sql.split(|letter: char| !letter.is_alphanumeric() && letter != '_').filter(|word| !word.is_empty())
 }
 
 /// Whether a dump tells of the tool's own tables, which nobody declares. Their names stand early in such a statement, and

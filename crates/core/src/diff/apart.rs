@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 
 use crate::physical::{Column, Index, IndexKey, Options, Program, Schema, Table};
+use crate::sql::words;
 
 /// The expected triggers, routines and other objects that read otherwise than the live ones, with all that they may need
 /// to be made, and no more; nothing where there are none.
@@ -98,10 +99,6 @@ fn say(text: &str, said: &mut BTreeSet<String>) {
 /// Whether every word of a name is among those.
 fn is_said(name: &str, said: &BTreeSet<String>) -> bool {
     words(name).all(|word| said.contains(&word.to_lowercase()))
-}
-
-fn words(text: &str) -> impl Iterator<Item = &str> {
-    text.split(|letter: char| !letter.is_alphanumeric() && letter != '_').filter(|word| !word.is_empty())
 }
 
 #[cfg(test)]

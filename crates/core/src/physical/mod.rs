@@ -16,7 +16,7 @@ mod unmanaged;
 pub use fingerprint::{Fingerprint, RULES, fingerprint};
 pub use options::Options;
 pub use program::Program;
-pub(crate) use program::mentions;
+pub(crate) use program::{mentions, said_name};
 pub use qualified::{qualified, split};
 pub use rows::{Cell, RowSet};
 pub(crate) use schema::Named;

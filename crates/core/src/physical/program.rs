@@ -4,7 +4,7 @@ use serde::Serialize;
 
 use super::{ObjectKind, Unmanaged, qualified};
 use crate::schema::ProgramKind;
-use crate::sql::Expression;
+use crate::sql::{Expression, says};
 
 /// A view, trigger, routine or other object.
 #[derive(Clone, Debug, Serialize)]
@@ -159,18 +159,10 @@ fn head(create: &str) -> &str {
 
 /// Whether SQL names this, in any letter case, quoted or not; it need not say the namespace.
 pub(crate) fn mentions(sql: &str, name: &str) -> bool {
-    let mut text = sql.to_lowercase();
-    let name = qualified::plain(qualified::base(name)).to_lowercase();
-    // A quote in a name is written twice.
-    for quote in ["\"", "`"] {
-        if name.contains(quote) {
-            text = text.replace(&quote.repeat(2), quote);
-        }
-    }
-    let is_letter = |character: char| character.is_alphanumeric() || character == '_';
-    text.match_indices(&name).any(|(at, found)| {
-        let before = text[..at].chars().next_back().is_some_and(is_letter);
-        let after = text[at + found.len()..].chars().next().is_some_and(is_letter);
-        !before && !after
-    })
+    says(&sql.to_lowercase(), &said_name(name))
+}
+
+/// A name as it is looked for in SQL, whose letters are small then: without namespace and quotes.
+pub(crate) fn said_name(name: &str) -> String {
+    qualified::plain(qualified::base(name)).to_lowercase()
 }

@@ -7,9 +7,9 @@ use super::renaming::ASIDE;
 use super::step::Step;
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, Renames, TableChange};
-use crate::physical::{Column, Index, NameCase, Program, Schema, Table, mentions, qualified};
+use crate::physical::{Column, Index, NameCase, Program, Schema, Table, mentions, qualified, said_name};
 use crate::schema::ProgramKind;
-use crate::sql::Expression;
+use crate::sql::{Expression, is_word, says, words};
 
 /// Steps before and behind the rest.
 #[derive(Default)]
@@ -148,7 +148,8 @@ fn remake(
     dropped: &mut Vec<Program>,
     made: &mut Vec<Program>,
 ) {
-    let same = |a: &Program, b: &Program| a.kind == b.kind && a.label() == b.label() && a.table == b.table;
+    let same =
+        |a: &Program, b: &Program| a.kind == b.kind && a.name == b.name && a.word == b.word && a.table == b.table;
     // What is made says its own name, which another may have in another namespace.
     let named = |said: &str, own: &str, names: &BTreeSet<String>| {
         names.iter().any(|name| qualified::base(name) != qualified::base(own) && mentions(said, name))
@@ -395,15 +396,16 @@ pub(super) fn placed(dialect: Dialect, around: Around, steps: Vec<Step>, to: &Sc
                 | Step::DropIndex { .. }
         )
     };
+    let said = Said::of(said, behind.iter().chain(&before));
     let tables_made = steps.iter().rposition(|step| matches!(step, Step::CreateTable(_))).map_or(0, |last| last + 1);
     let early = positions(&behind, &steps, Some(tables_made), |name| {
-        (0..steps.len()).find(|at| makes(&steps[*at]) && mentions(&said[*at], name))
+        said.naming(name).into_iter().find(|at| makes(&steps[*at]))
     });
     let mut reversed: Vec<Step> = before.clone();
     reversed.reverse();
     let late = positions(&reversed, &steps, None, |name| {
         // Counted from the end, so that the same rule holds the other way round.
-        let last = (0..steps.len()).rev().find(|at| takes(&steps[*at]) && mentions(&said[*at], name));
+        let last = said.naming(name).into_iter().rev().find(|at| takes(&steps[*at]));
         last.map(|at| steps.len() - 1 - at)
     });
     let mut placed: Vec<Step> = Vec::new();
@@ -423,6 +425,43 @@ pub(super) fn placed(dialect: Dialect, around: Around, steps: Vec<Step>, to: &Sc
     }
     placed.extend(behind.into_iter().zip(early).filter(|(_, place)| place.is_none()).map(|(step, _)| step));
     placed
+}
+
+/// What steps say, and which of them name a program: each is read once, however many programs there are.
+struct Said {
+    texts: Vec<String>,
+    by_word: BTreeMap<String, Vec<usize>>,
+}
+
+impl Said {
+    /// Reads the SQL of steps for the names of these programs.
+    fn of<'a>(said: Vec<String>, programs: impl Iterator<Item = &'a Step>) -> Self {
+        let mut by_word: BTreeMap<String, Vec<usize>> = BTreeMap::new();
+        for step in programs {
+            if let Step::CreateProgram(one) | Step::DropProgram(one) = step {
+                by_word.entry(said_name(one.base_name())).or_default();
+            }
+        }
+        let texts: Vec<String> = said.iter().map(|text| text.to_lowercase()).collect();
+        for (at, text) in texts.iter().enumerate() {
+            for word in words(text) {
+                if let Some(found) = by_word.get_mut(word)
+                    && found.last() != Some(&at)
+                {
+                    found.push(at);
+                }
+            }
+        }
+        Self { texts, by_word }
+    }
+
+    /// The numbers of the steps that name this, ascending.
+    fn naming(&self, name: &str) -> Vec<usize> {
+        match self.by_word.get(&said_name(name)) {
+            Some(found) if is_word(&said_name(name)) => found.clone(),
+            _ => (0..self.texts.len()).filter(|at| mentions(&self.texts[*at], name)).collect(),
+        }
+    }
 }
 
 /// The descriptions of constraints and indexes that are made again: they went with what they describe.
@@ -481,11 +520,10 @@ fn mark_early(steps: &mut [Step]) {
             Step::CreateProgram(one) => {
                 if one.kind == ProgramKind::Routine {
                     let text = one.create.to_lowercase();
-                    let mut words = text.split(|one: char| !(one.is_alphanumeric() || one == '_'));
                     let (namespace, _) = lower(one.base_name());
                     let is_hidden = |word: &str| hidden.contains(&(namespace.clone(), word.to_owned()));
                     let mut bare = text.split(|one: char| !(one.is_alphanumeric() || one == '_' || one == '.'));
-                    one.is_early = words.any(|word| later.contains(word))
+                    one.is_early = words(&text).any(|word| later.contains(word))
                         || namespace.is_some() && !text.contains("set search_path") && bare.any(is_hidden);
                 }
                 later.insert(qualified::base(one.base_name()).to_lowercase());
@@ -587,8 +625,7 @@ fn called(programs: &[&Program]) -> Vec<BTreeSet<usize>> {
     }
     let of = |at: usize, one: &Program| {
         let text = one.create.to_lowercase();
-        let words = text.split(|letter: char| !(letter.is_alphanumeric() || letter == '_'));
-        let found = words.filter_map(|word| routines.get(word)).flatten().copied();
+        let found = words(&text).filter_map(|word| routines.get(word)).flatten().copied();
         found.filter(|other| *other != at).collect()
     };
     let called = programs.iter().enumerate();
@@ -625,28 +662,26 @@ impl Needs {
         let mut labels: BTreeMap<String, Vec<usize>> = BTreeMap::new();
         let mut by_name: BTreeMap<String, Vec<usize>> = BTreeMap::new();
         for (at, one) in programs.iter().enumerate().filter(|(_, one)| has_name(one)) {
-            let name = one.base_name().to_lowercase();
             labels.entry(one.name.to_lowercase()).or_default().push(at);
             if one.base_name() != one.name {
-                labels.entry(name.clone()).or_default().push(at);
+                labels.entry(one.base_name().to_lowercase()).or_default().push(at);
             }
             // Statements of other things name no rules and the like.
             if !matches!(one.word.as_deref(), Some("constraint" | "policy" | "rule" | "cast" | "conversion")) {
-                by_name.entry(name).or_default().push(at);
+                by_name.entry(said_name(one.base_name())).or_default().push(at);
             }
         }
         // Names that are not one word have to be looked for one by one.
-        let is_word = |name: &str| name.chars().all(|one| one.is_alphanumeric() || one == '_');
         let odd: Vec<&String> = by_name.keys().filter(|name| !is_word(name)).collect();
         let mut needs = Self { stated: Vec::new(), named: Vec::new() };
         for (at, one) in programs.iter().enumerate() {
-            let found = |name: &String| by_name.get(name).into_iter().flatten().copied();
+            let found = |name: &str| by_name.get(name).into_iter().flatten().copied();
             let labelled = |name: &String| labels.get(&name.to_lowercase()).into_iter().flatten().copied();
             let mut stated: BTreeSet<usize> = one.after.iter().flat_map(labelled).collect();
             let said = one.said_when_made().to_lowercase();
-            let words = said.split(|one: char| !(one.is_alphanumeric() || one == '_')).map(str::to_owned);
-            let mut named: BTreeSet<usize> = words.collect::<BTreeSet<_>>().iter().flat_map(found).collect();
-            named.extend(odd.iter().filter(|name| mentions(&said, name)).flat_map(|name| found(name)));
+            let mut named: BTreeSet<usize> =
+                words(&said).collect::<BTreeSet<_>>().into_iter().flat_map(found).collect();
+            named.extend(odd.iter().filter(|name| says(&said, name)).flat_map(|name| found(name)));
             // The head of a routine names types, and calls others only in a default or to be planned with; whatever else
             // sounds like one of them is the name of a parameter.
             if one.kind == ProgramKind::Routine && !said.contains("default ") && !said.contains(" support ") {
@@ -695,21 +730,36 @@ fn read_first(mut programs: Vec<Program>) -> Vec<Program> {
     };
     programs.sort_by(|a, b| (rank(a), a.kind, &a.name).cmp(&(rank(b), b.kind, &b.name)));
     let needs = Needs::of(&programs.iter().collect::<Vec<_>>());
+    let mut lacks: Vec<Lack> = std::iter::zip(&needs.stated, &needs.named)
+        .map(|(stated, named)| Lack { stated: stated.len(), named: named.len() })
+        .collect();
+    let needed_by = |lists: &[BTreeSet<usize>]| {
+        let mut needed_by: Vec<Vec<usize>> = vec![Vec::new(); lists.len()];
+        for (at, list) in lists.iter().enumerate() {
+            list.iter().for_each(|other| needed_by[*other].push(at));
+        }
+        needed_by
+    };
+    let (stated_by, named_by) = (needed_by(&needs.stated), needed_by(&needs.named));
     let mut waiting: BTreeSet<usize> = (0..programs.len()).collect();
-    let mut ordered: Vec<Program> = Vec::with_capacity(programs.len());
-    while !waiting.is_empty() {
-        let free = |lists: &[&Vec<BTreeSet<usize>>]| {
-            waiting.iter().copied().find(|at| lists.iter().all(|list| list[*at].is_disjoint(&waiting)))
-        };
-        // Names that sound alike can go in a circle: the one that lacks least comes next.
-        let lacks = |at: &usize| {
-            let stated = needs.stated[*at].intersection(&waiting).count();
-            (stated, needs.named[*at].intersection(&waiting).count())
-        };
-        let next = free(&[&needs.stated, &needs.named]);
-        let Some(next) = next.or_else(|| waiting.iter().copied().min_by_key(lacks)) else { break };
+    let mut free: BTreeSet<usize> = waiting.iter().copied().filter(|at| lacks[*at] == Lack::default()).collect();
+    let mut ordered: Vec<usize> = Vec::with_capacity(programs.len());
+    // Names that sound alike can go in a circle: the one that lacks least comes next.
+    while let Some(next) = free.pop_first().or_else(|| waiting.iter().copied().min_by_key(|at| lacks[*at])) {
         waiting.remove(&next);
-        ordered.push(programs[next].clone());
+        ordered.push(next);
+        stated_by[next].iter().for_each(|other| lacks[*other].stated -= 1);
+        named_by[next].iter().for_each(|other| lacks[*other].named -= 1);
+        let freed = stated_by[next].iter().chain(&named_by[next]);
+        free.extend(freed.filter(|other| waiting.contains(other) && lacks[**other] == Lack::default()));
     }
-    ordered
+    let mut programs: Vec<Option<Program>> = programs.into_iter().map(Some).collect();
+    ordered.into_iter().filter_map(|at| programs[at].take()).collect()
+}
+
+/// How many programs are not there yet that one needs; what it says outright weighs more than names that sound like it.
+#[derive(Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord)]
+struct Lack {
+    stated: usize,
+    named: usize,
 }

@@ -8,10 +8,12 @@ mod encoding;
 mod expression;
 mod lexer;
 mod statement;
+mod word;
 
 use lexer::closing_parenthesis;
 
 pub(crate) use cursor::Cursor;
+pub(crate) use word::{is_word, says, words};
 
 pub use encoding::{NotText, text_of_bytes};
 pub use expression::{ColumnReference, Expression, in_parentheses};

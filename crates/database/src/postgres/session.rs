@@ -588,12 +588,12 @@ fn label(class: &str) -> String {
     )
 }
 
-/// What a view has that goes with it: privileges beside those that a new one gets, a description, indexes, rules, triggers.
 /// Whether a step builds an index while others read and write.
 fn builds_index(step: &ScriptStep) -> bool {
     step.placement == Placement::Outside && step.object.starts_with("create-index ")
 }
 
+/// What a view has that goes with it: privileges beside those that a new one gets, a description, indexes, rules, triggers.
 fn of_view(name: &str) -> String {
     let name = Dialect::Postgres.literal(&Dialect::Postgres.quote_object(name));
     let (index, view) = (label("c"), label("v"));

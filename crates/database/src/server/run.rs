@@ -5,7 +5,7 @@
 //! in between is judged by what the catalogue holds.
 
 use std::borrow::Cow;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::time::{Duration, Instant};
 
 use hollow_oak_core::diff::{StoredForm, diff, overlook_comments, recognize, settle};
@@ -47,6 +47,7 @@ pub(super) fn run(
         done: 0,
         began: Instant::now(),
         durable: 0,
+        made: migrating.script.steps.iter().filter_map(|step| borne(&step.object, "create")).collect(),
         again: BTreeMap::new(),
         closing: Closing::default(),
         last_seq: migrating.last_seq,
@@ -174,6 +175,8 @@ struct Run<'a, 'm> {
     began: Instant,
     /// How many of them remain if the next one fails.
     durable: usize,
+    /// What the script makes that other things may hang on, by its kind and name.
+    made: BTreeSet<(&'static str, &'a str)>,
     /// What restores what a dropped thing had, by its kind and name.
     again: BTreeMap<(&'static str, String), Vec<Again>>,
     /// Whether another run of ours ended just before, so that nobody can have changed the journal.
@@ -398,11 +401,14 @@ impl Run<'_, '_> {
 
     /// Runs a step's statements; every statement is a boundary.
     fn step(&mut self, step: &ScriptStep) -> Result<(), Failure> {
-        let kept = match step.is_as_generated() {
+        let dropped = borne(&step.object, "drop");
+        // Of what goes for good nothing has to be kept.
+        let is_kept = step.is_as_generated() && dropped.is_none_or(|dropped| self.made.contains(&dropped));
+        let kept = match is_kept {
             true => self.database(|session| session.kept(step))?,
             false => Kept::default(),
         };
-        if let Some((kind, name)) = borne(&step.object, "drop") {
+        if let Some((kind, name)) = dropped {
             self.again.insert((kind, name.to_owned()), kept.afterwards);
         }
         let dialect = self.session.dialect();

@@ -5,10 +5,13 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::Planner;
 use crate::Dialect;
 use crate::diff::TableAlteration;
-use crate::physical::{Check, Column, ForeignKey, KeyColumn, Options, Program, Schema, Table, mentions, qualified};
+use crate::physical::{
+    Check, Column, ForeignKey, KeyColumn, Options, Program, Schema, Table, mentions, qualified, said_name,
+};
 use crate::plan::order::made_first;
 use crate::plan::step::{Commented, Constraint, Step};
 use crate::schema::ProgramKind;
+use crate::sql::words;
 
 impl Planner<'_> {
     pub(super) fn table(&mut self, from: &Table, to: &Table, alteration: Option<&TableAlteration>) {
@@ -158,7 +161,7 @@ fn routines(dialect: Dialect, schema: &Schema) -> BTreeMap<String, Vec<&Program>
     let mut found: BTreeMap<String, Vec<&Program>> = BTreeMap::new();
     let is_routine = |one: &&Program| dialect == Dialect::Postgres && one.kind == ProgramKind::Routine;
     for one in schema.programs().filter(is_routine) {
-        found.entry(qualified::plain(qualified::base(one.base_name())).to_lowercase()).or_default().push(one);
+        found.entry(said_name(one.base_name())).or_default().push(one);
     }
     found
 }
@@ -170,8 +173,7 @@ fn take_checks_over_rows(routines: &BTreeMap<String, Vec<&Program>>, table: &mut
     let is_about = |one: &&Program| mentions(one.said_when_made(), name);
     let calls = |check: &Check| {
         let text = check.expression.text().to_lowercase();
-        let mut words = text.split(|letter: char| !(letter.is_alphanumeric() || letter == '_'));
-        words.any(|word| routines.get(word).is_some_and(|found| found.iter().any(is_about)))
+        words(&text).any(|word| routines.get(word).is_some_and(|found| found.iter().any(is_about)))
     };
     let (taken, left) =
         std::mem::take(&mut table.checks).into_iter().partition(|check| !routines.is_empty() && calls(check));

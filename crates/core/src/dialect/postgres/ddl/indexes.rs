@@ -4,6 +4,7 @@ use super::names::is_built_in;
 use super::{Reader, Reading, USUAL_PLACE, labels, parameters};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ColumnRow, IndexRow, OtherRow};
+use crate::dialect::postgres::lower::taken_method;
 use crate::dialect::postgres::quote::quote_object;
 use crate::dialect::postgres::render::object_name;
 use crate::dialect::reading::{OrStop, Read, Stop};
@@ -98,7 +99,7 @@ impl Reader {
         }
         let mut row = IndexRow { table: oid, unique, method: "btree".into(), ..IndexRow::default() };
         if cursor.eat("using") {
-            row.method = cursor.name().here()?;
+            row.method = taken_method(cursor.name().here()?);
         }
         let mut labels = Vec::new();
         cursor.expect("(").here()?;
