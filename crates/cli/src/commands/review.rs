@@ -378,27 +378,25 @@ fn column(text: &str, width: usize) -> String {
 
 /// Breaks a line at spaces so that it fits; what follows is indented further than its beginning.
 fn wrapped(line: &str, width: usize) -> Vec<String> {
-    let indent = line.len() - line.trim_start().len() + 4;
+    let spaces = line.len() - line.trim_start().len();
     let mut lines = Vec::new();
-    let mut rest = line.to_owned();
-    while rest.width() > width {
-        let mut used = 0;
-        let fits = rest
-            .char_indices()
-            .take_while(|(_, character)| {
-                used += character.width().unwrap_or(0);
-                used <= width
-            })
-            .last()
-            .map_or(0, |(at, character)| at + character.len_utf8());
-        let least = rest.len() - rest.trim_start().len();
-        let cut = rest[..fits].rfind(' ').filter(|at| *at > least).unwrap_or(fits.max(1));
-        let tail = rest.split_off(cut);
-        lines.push(rest.trim_end().to_owned());
-        let indent = indent.min(width / 2);
-        rest = format!("{}{}", " ".repeat(indent), tail.trim_start());
+    let (mut indent, mut least, mut rest) = (0, spaces, line.trim_end());
+    loop {
+        let mut used = indent;
+        let over = rest.char_indices().find(|(_, character)| {
+            used += character.width().unwrap_or(0);
+            used > width
+        });
+        let Some((fits, _)) = over else { break };
+        // One letter at least, however narrow it is here.
+        let first = rest.chars().next().map_or(0, char::len_utf8);
+        let cut = rest[..fits].rfind(' ').filter(|at| *at > least).unwrap_or(fits.max(first));
+        lines.push(format!("{}{}", " ".repeat(indent), rest[..cut].trim_end()));
+        (indent, least, rest) = ((spaces + 4).min(width / 2), 0, rest[cut..].trim_start());
     }
-    lines.push(rest);
+    if !rest.is_empty() || lines.is_empty() {
+        lines.push(format!("{}{rest}", " ".repeat(indent)));
+    }
     lines
 }
 
@@ -416,5 +414,8 @@ mod tests {
         case("  one two three", 12, &["  one two", "      three"]);
         case("abcdefghijkl", 5, &["abcde", "  fgh", "  ijk", "  l"]);
         case("größe größe", 6, &["größe", "   grö", "   ße"]);
+        case("", 5, &[""]);
+        case("one two   ", 7, &["one two"]);
+        case("語語", 1, &["語", "語"]);
     }
 }
