@@ -252,6 +252,33 @@ fn a_view_stays_where_nothing_that_it_reads_changes() {
     case(Provider::Mariadb, "select mood from hive", fewer, &["alter column hive.mood"]);
 }
 
+/// Whatever their names and namespaces; views of one name in two of them are two.
+#[test]
+fn what_is_read_is_made_first_and_dropped_last() {
+    let base = "namespace far\ntable hive {\n    id: int64, primary key\n}\n";
+    let views = "view a ```\nselect id from far.b\n```\nview far.a ```\nselect id from c\n```\n\
+                 view far.b ```\nselect id from far.a\n```\nview c ```\nselect id from hive\n```\n\
+                 view far.\"odd one\" ```\nselect id from a\n```\nview last ```\nselect id from far.\"odd one\"\n```\n";
+    let names = ["c", "far.a", "far.b", "a", "far.odd one", "last"];
+    let all = format!("{base}{views}");
+    let made: Vec<String> = names.iter().map(|name| format!("create view {name}")).collect();
+    assert_eq!(titles(Provider::Postgres, base, &all), made);
+    let dropped: Vec<String> = names.iter().rev().map(|name| format!("drop view {name}")).collect();
+    assert_eq!(titles(Provider::Postgres, &all, base), dropped);
+}
+
+/// The server makes the one of the other's name.
+#[test]
+fn an_index_method_that_went_is_the_one_in_its_place() {
+    let of = |method: &str| {
+        format!(
+            "table hive {{\n    id: int64, primary key\n    spot: native \"point\"\n    index (spot) using {method}\n}} for postgres\n"
+        )
+    };
+    assert_eq!(titles(Provider::Postgres, &of("rtree"), &of("gist")), Vec::<String>::new());
+    assert_eq!(titles(Provider::Postgres, &of("rtree"), &of("spgist")).len(), 2);
+}
+
 /// A column's new name is nothing to a view that neither says it nor reads all there is.
 #[test]
 fn a_view_stays_where_a_column_that_it_does_not_read_is_renamed() {

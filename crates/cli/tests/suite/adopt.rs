@@ -483,6 +483,62 @@ fn what_one_provider_alone_refuses_the_others_have() {
     assert!(here.read("migrations/0001-baseline/postgres.up.sql").contains("create index by_code"));
 }
 
+#[test]
+fn what_a_type_or_key_is_elsewhere_does_not_take_the_table_away() {
+    let here = Project::empty();
+    here.list(&["sqlite", "postgres", "mariadb"]);
+    here.write(
+        "there.sqlite.sql",
+        "create table hive (id integer primary key, code text not null unique, at timestamp check (at >= 0),
+                            alive boolean, frames int(11) not null default '0');
+         create unique index by_code on hive (code);
+         create index by_at on hive (at) where alive = 1;
+         create index by_frames on hive (frames) where frames > 1;",
+    );
+    here.ok(&["adopt", "--from", "there.sqlite.sql", "--yes"]);
+    let declared = here.read("schema/brackenfold.oak");
+    insta::assert_snapshot!(declared, @r#"
+    table hive {
+        option "unnamed constraints" for sqlite
+
+        id:      int32, identity
+        code:    text
+        at:      instant, null
+        alive:   bool, null
+        frames:  int64, default 0, default ('0') for sqlite, native "int(11)" for sqlite
+
+        primary key (id)
+        unique (code), except mariadb
+        check (at >= 0), for sqlite
+        unique index by_code (code), except mariadb
+        index by_at (at) where (alive = 1), for sqlite
+        index by_frames (frames) where (frames > 1), except mariadb
+    }
+    "#);
+    here.ok(&["draft", "first"]);
+
+    let here = Project::empty();
+    here.list(&["sqlite", "postgres", "mariadb"]);
+    here.write(
+        "there.mariadb.sql",
+        "create table hive (id binary(20) primary key, weight decimal(8,2) unsigned not null default 1.5);",
+    );
+    here.ok(&["adopt", "--from", "there.mariadb.sql", "--yes"]);
+    insta::assert_snapshot!(here.read("schema/brackenfold.oak"), @r#"
+    table hive {
+        option "collate=utf8mb4_unicode_ci" for mariadb
+
+        id:      bytes(20), native "binary(20)" for mariadb
+        weight:  decimal(8, 2), default 1.5, native "decimal(8,2) unsigned" for mariadb
+
+        primary key (id)
+    }
+    "#);
+    here.ok(&["draft", "first"]);
+    let script = here.read("migrations/0001-first/postgres.up.sql");
+    assert!(script.contains("id bytea not null") && script.contains("weight numeric(8,2)"), "{script}");
+}
+
 /// SQLite's columns without a type are no columns elsewhere, and a table may have no others.
 #[test]
 fn what_only_sqlite_takes_for_a_table_is_declared_for_it() {

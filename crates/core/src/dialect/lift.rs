@@ -55,7 +55,7 @@ pub(super) trait Lifting {
 }
 
 /// Whether the language writes a number just so: `-.5`, `+1`, `1.` and `1.e3` are expressions.
-fn is_number(text: &str) -> bool {
+pub(super) fn is_number(text: &str) -> bool {
     let is_digit = |one: Option<char>| one.is_some_and(|one| one.is_ascii_digit());
     let plain = text.strip_prefix('-').unwrap_or(text);
     let is_whole = plain.split('.').all(|part| is_digit(part.chars().next()));

@@ -9,7 +9,7 @@ use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, Renames, TableChange};
 use crate::physical::{Column, Index, NameCase, Program, Schema, Table, mentions, qualified, said_name};
 use crate::schema::ProgramKind;
-use crate::sql::{Expression, is_word, says, words};
+use crate::sql::{Expression, is_word, qualified_words, says, words};
 
 /// Steps before and behind the rest.
 #[derive(Default)]
@@ -679,8 +679,21 @@ impl Needs {
             let labelled = |name: &String| labels.get(&name.to_lowercase()).into_iter().flatten().copied();
             let mut stated: BTreeSet<usize> = one.after.iter().flat_map(labelled).collect();
             let said = one.said_when_made().to_lowercase();
-            let mut named: BTreeSet<usize> =
-                words(&said).collect::<BTreeSet<_>>().into_iter().flat_map(found).collect();
+            let own = namespace_of(one);
+            let spoken: BTreeSet<(Option<&str>, &str)> = qualified_words(&said).collect();
+            let mut named: BTreeSet<usize> = BTreeSet::new();
+            for (namespace, word) in spoken {
+                let all = || found(word);
+                let is_in = |at: &usize, namespace: Option<&str>| namespace_of(programs[*at]).as_deref() == namespace;
+                // A namespace tells things of one name apart; without one it is that of the project, or one's own.
+                if all().any(|at| is_in(&at, namespace)) {
+                    let is_meant =
+                        |at: &usize| is_in(at, namespace) || namespace.is_none() && is_in(at, own.as_deref());
+                    named.extend(all().filter(is_meant));
+                } else {
+                    named.extend(all());
+                }
+            }
             named.extend(odd.iter().filter(|name| says(&said, name)).flat_map(|name| found(name)));
             // The head of a routine names types, and calls others only in a default or to be planned with; whatever else
             // sounds like one of them is the name of a parameter.
@@ -712,6 +725,11 @@ impl Needs {
         }
         needs
     }
+}
+
+/// The namespace of a program in small letters, where it is not the project's own.
+fn namespace_of(program: &Program) -> Option<String> {
+    qualified::split(program.base_name()).0.map(|namespace| qualified::plain(namespace).to_lowercase())
 }
 
 /// What others read before those; routines, views and triggers in this order where nothing else decides.

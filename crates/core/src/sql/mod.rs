@@ -13,7 +13,7 @@ mod word;
 use lexer::closing_parenthesis;
 
 pub(crate) use cursor::Cursor;
-pub(crate) use word::{is_word, says, words};
+pub(crate) use word::{is_word, qualified_words, says, words};
 
 pub use encoding::{NotText, text_of_bytes};
 pub use expression::{ColumnReference, Expression, in_parentheses};

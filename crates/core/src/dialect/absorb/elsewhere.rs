@@ -8,6 +8,7 @@ use super::Dialect;
 use super::held::{Held, place_of};
 use super::types::Place;
 use super::words::Words;
+use crate::dialect::lift::is_number;
 use crate::physical;
 use crate::schema::{
     Check, Column, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, IndexPart, Item, KeyPart, Part, Parts,
@@ -110,14 +111,79 @@ pub(super) fn is_value_for_all(value: &Value) -> bool {
     }
 }
 
-/// Whether a condition takes true and false for numbers, as SQLite and MariaDB do.
-fn counts_truths(table: &Table, text: &str) -> bool {
-    let tokens: Vec<Token> = Lexer::new(text, 0, Syntax::PLAIN).collect();
-    let is_truth = |token: &Token| {
-        let column = table.columns.iter().find(|column| column.name.as_str() == unquoted(token.span.text(text)));
-        column.is_some_and(|column| column.ty == Type::Bool)
+/// What the values of a type are, as far as operators go.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Class {
+    Number,
+    Text,
+    Truth,
+    /// Moments, bytes and the like.
+    Other,
+}
+
+impl Class {
+    fn of(ty: &Type) -> Option<Self> {
+        match ty {
+            Type::Int(_) | Type::Float(_) | Type::Decimal(_) => Some(Self::Number),
+            Type::Text(_) | Type::Char(_) => Some(Self::Text),
+            Type::Bool => Some(Self::Truth),
+            Type::Bytes(_)
+            | Type::Date
+            | Type::Time(_)
+            | Type::Datetime(_)
+            | Type::Instant(_)
+            | Type::Interval
+            | Type::Uuid
+            | Type::Json => Some(Self::Other),
+            // An enum's words are numbers to MariaDB; of a provider's own types nothing is known.
+            Type::Enum(_) | Type::Array(_) | Type::Native => None,
+        }
+    }
+}
+
+/// Whether an expression takes values of one type for those of another, as SQLite and MariaDB do, and PostgreSQL refuses
+/// (PostgreSQL 17, "Type Conversion", 10.2): a truth or a moment beside a number, the small letters of a number.
+fn mixes_types(table: &Table, text: &str) -> bool {
+    let tokens: Vec<Token> =
+        Lexer::new(text, 0, Syntax::PLAIN).filter(|token| token.kind != TokenKind::Space).collect();
+    let word = |token: &Token| token.span.text(text).to_ascii_lowercase();
+    let class = |token: &Token| match token.kind {
+        TokenKind::Number => Some(Class::Number),
+        TokenKind::Word | TokenKind::Quoted => {
+            let column = table.columns.iter().find(|column| column.name.as_str() == unquoted(token.span.text(text)));
+            column.and_then(|column| Class::of(&column.ty))
+        }
+        _ => None,
     };
-    tokens.iter().any(is_truth) && tokens.iter().any(|token| token.kind == TokenKind::Number)
+    let is_truth = |token: &Token| class(token) == Some(Class::Truth);
+    if tokens.iter().any(is_truth) && tokens.iter().any(|token| token.kind == TokenKind::Number) {
+        return true;
+    }
+    (0..tokens.len()).any(|at| {
+        // What stands behind an operator, and behind the sign of a number.
+        let value_at = |at: usize| {
+            let is_sign = |token: &&Token| matches!(&*word(token), "-" | "+");
+            let at = if tokens.get(at).filter(is_sign).is_some() { at + 1 } else { at };
+            tokens.get(at).and_then(class)
+        };
+        let word_at = |at: usize| tokens.get(at).map(&word).unwrap_or_default();
+        let first = class(&tokens[at]);
+        let negated = usize::from(word_at(at + 1) == "not");
+        let second = match &*word_at(at + 1 + negated) {
+            "=" | "<>" | "!=" | "<" | ">" | "<=" | ">=" | "between" => value_at(at + 2 + negated),
+            "in" => value_at(at + 3 + negated),
+            _ => None,
+        };
+        let takes = match &*word_at(at) {
+            "lower" | "upper" | "trim" | "length" => Some(Class::Text),
+            "abs" | "round" => Some(Class::Number),
+            _ => None,
+        };
+        let is_whole = word_at(at + 1) == "(" && matches!(&*word_at(at + 3), ")" | ",");
+        let given = value_at(at + 2).filter(|_| is_whole);
+        let differ = |one: Option<Class>, other: Option<Class>| one.zip(other).is_some_and(|(one, other)| one != other);
+        differ(first, second) || differ(takes, given)
+    })
 }
 
 fn unquoted(name: &str) -> &str {
@@ -226,9 +292,12 @@ impl Narrowing<'_> {
                     }
                     return changed;
                 }
-                let near = column.native.first().filter(|_| column.ty == Type::Native);
-                let fitting = |ty: &Type| column.default.iter().all(|one| fits(ty, &one.value).is_ok());
-                if let Some(ty) = near.and_then(|native| nearest(provider, &native.value)).filter(fitting) {
+                // What is said for the provider alone is in the words of its own type.
+                let fitting = |ty: &Type| {
+                    let mut said = column.default.iter().filter(|one| one.scope != only(provider));
+                    said.all(|one| fits(ty, &one.value).is_ok())
+                };
+                if let Some(ty) = nearest_type(provider, column).filter(fitting) {
                     column.ty = ty;
                     return true;
                 }
@@ -308,10 +377,18 @@ fn in_own_words(provider: Provider, declared: &Schema, parts: &mut Parts) {
         let is_key = |column: &Column| table.primary_keys.iter().any(|key| key.columns == [column.name.clone()]);
         let keys: Vec<bool> = table.columns.iter().map(is_key).collect();
         for (column, is_key) in table.columns.iter_mut().zip(keys).filter(|(column, _)| is_new(&column.name)) {
-            let mut own = column.default.iter().filter(|one| !is_value_for_all(&one.value));
-            let near = own.find_map(|one| nearest_value(provider, column, &one.value));
-            let own = column.default.iter_mut().filter(|one| !is_value_for_all(&one.value));
-            own.for_each(|one| one.scope = only(provider));
+            let near_type = nearest_type(provider, column).unwrap_or_else(|| column.ty.clone());
+            // A text is one of the provider's own words, too, where numbers are.
+            let is_own = |value: &Value| !is_value_for_all(value) || number_in(&near_type, value).is_some();
+            let mut own = column.default.iter().filter(|one| is_own(&one.value));
+            let near = own.find_map(|one| nearest_value(&near_type, &one.value));
+            let own = column.default.iter_mut().filter(|one| is_own(&one.value));
+            own.for_each(|one| {
+                one.scope = only(provider);
+                if let Value::Text(text) = &one.value {
+                    one.value = Value::Expression(format!("'{text}'"));
+                }
+            });
             if let Some(near) = near {
                 column.default.insert(0, Scoped::all(near));
             }
@@ -319,26 +396,32 @@ fn in_own_words(provider: Provider, declared: &Schema, parts: &mut Parts) {
             if is_key && column.identity.is_empty() && column.options.iter().any(|one| one.value == "serial") {
                 column.identity.push(Scoped { value: Identity::default(), scope: Scope::Except(provider.into()) });
             }
-            let own = column.generated.iter_mut().filter(|one| !is_for_all(&one.value.expression));
+        }
+        let mixes = |column: &Column| column.generated.iter().any(|one| mixes_types(table, &one.value.expression));
+        let mixing: Vec<bool> = table.columns.iter().map(mixes).collect();
+        for (column, mixes) in table.columns.iter_mut().zip(mixing).filter(|(column, _)| is_new(&column.name)) {
+            let own = column.generated.iter_mut().filter(|one| mixes || !is_for_all(&one.value.expression));
             own.for_each(|one| one.scope = only(provider));
         }
         let is_new = |check: &Check| before.is_none_or(|table| !table.checks.contains(check));
-        let is_own = |check: &Check| !is_for_all(&check.expression) || counts_truths(table, &check.expression);
+        let is_own = |check: &Check| !is_for_all(&check.expression) || mixes_types(table, &check.expression);
         let own: Vec<bool> = table.checks.iter().map(|check| is_new(check) && is_own(check)).collect();
         for (check, _) in table.checks.iter_mut().zip(own).filter(|(_, is_own)| *is_own) {
             check.scope = only(provider);
         }
         let is_new = |index: &Index| before.is_none_or(|table| !table.indexes.contains(index));
-        for index in table.indexes.iter_mut().filter(|index| is_new(index)) {
+        let is_own = |index: &Index| {
             let expressions = index.parts.iter().filter_map(|part| match &part.key {
                 KeyPart::Expression(text) => Some(text),
                 KeyPart::Column(_) => None,
             });
             let is_own = |part: &IndexPart| part.collate.is_some() || part.operators.is_some();
-            let is_own = index.parts.iter().any(is_own);
-            if is_own || expressions.chain(&index.predicate).any(|text| !is_for_all(text)) {
-                index.scope = only(provider);
-            }
+            let mut said = expressions.chain(&index.predicate);
+            index.parts.iter().any(is_own) || said.any(|text| !is_for_all(text) || mixes_types(table, text))
+        };
+        let own: Vec<bool> = table.indexes.iter().map(|index| is_new(index) && is_own(index)).collect();
+        for (index, _) in table.indexes.iter_mut().zip(own).filter(|(_, is_own)| *is_own) {
+            index.scope = only(provider);
         }
     }
 }
@@ -398,7 +481,10 @@ const DAYS: [&str; 4] = ["curdate", "current_date", "date('now')", "utc_date"];
 
 /// The portable value for what the providers' own words for the moment and the day of an insert say (PostgreSQL 17, "Date/Time
 /// Functions and Operators", 9.9.5; MariaDB, "Date & Time Functions"; SQLite, "CREATE TABLE", 3.2, and "Date And Time Functions").
-fn nearest_value(provider: Provider, column: &Column, value: &Value) -> Option<Value> {
+fn nearest_value(ty: &Type, value: &Value) -> Option<Value> {
+    if let Some(number) = number_in(ty, value) {
+        return Some(number);
+    }
     let Value::Expression(text) = value else { return None };
     let text = Expression::read(text, Syntax::PLAIN).text().to_ascii_lowercase();
     let end = text.find(|one: char| !one.is_ascii_alphanumeric() && one != '_').unwrap_or(text.len());
@@ -409,12 +495,29 @@ fn nearest_value(provider: Provider, column: &Column, value: &Value) -> Option<V
     };
     // Nothing more than a cast to the column's own type.
     let function = if rest.is_empty() || rest.starts_with("::") { function } else { &text };
-    let native = column.native.first().filter(|_| column.ty == Type::Native);
-    match native.and_then(|native| nearest(provider, &native.value)).as_ref().unwrap_or(&column.ty) {
+    match ty {
         Type::Instant(_) | Type::Datetime(_) if MOMENTS.contains(&function) => Some(Value::Now),
         Type::Date if DAYS.contains(&function) => Some(Value::Today),
         _ => None,
     }
+}
+
+/// The number that a text holds which is the default of a column of numbers: some providers make it one.
+fn number_in(ty: &Type, value: &Value) -> Option<Value> {
+    let text = match value {
+        Value::Text(text) => text.clone(),
+        Value::Expression(text) => text.strip_prefix('\'')?.strip_suffix('\'')?.to_owned(),
+        _ => return None,
+    };
+    let is_wanted = Class::of(ty) == Some(Class::Number) && is_number(&text);
+    let number = Value::Number(text);
+    (is_wanted && fits(ty, &number).is_ok()).then_some(number)
+}
+
+/// The portable type nearest to a column's own, where it is in its provider's words alone.
+fn nearest_type(provider: Provider, column: &Column) -> Option<Type> {
+    let native = column.native.first().filter(|_| column.ty == Type::Native)?;
+    nearest(provider, &native.value)
 }
 
 /// The portable type that holds what a provider's own type does, for the other providers (MariaDB, "Data Types"; SQLite,
@@ -433,6 +536,11 @@ fn nearest(provider: Provider, native: &str) -> Option<Type> {
             "double" => Type::Float(64),
             "tinytext" | "text" | "mediumtext" | "longtext" | "enum" | "set" => Type::Text(None),
             "tinyblob" | "blob" | "mediumblob" | "longblob" => Type::Bytes(None),
+            "binary" => Type::Bytes(Some(native.strip_prefix("binary(")?.strip_suffix(')')?.parse().ok()?)),
+            "decimal" => {
+                let (digits, fraction) = native.strip_prefix("decimal(")?.split_once(')')?.0.split_once(',')?;
+                Type::Decimal(Some((digits.trim().parse().ok()?, fraction.trim().parse().ok()?)))
+            }
             "timestamp" => Type::Instant(None),
             _ => return None,
         }),
@@ -518,8 +626,7 @@ mod tests {
     fn the_moment_of_an_insert_has_many_names() {
         #[track_caller]
         fn case(ty: Type, text: &str, expected: Option<Value>) {
-            let column = Column::new("at", ty);
-            assert_eq!(nearest_value(Provider::Postgres, &column, &Value::Expression(text.into())), expected, "{text}");
+            assert_eq!(nearest_value(&ty, &Value::Expression(text.into())), expected, "{text}");
         }
         case(Type::Instant(None), "now()", Some(Value::Now));
         case(Type::Datetime(None), "CURRENT_TIMESTAMP(6)::timestamp without time zone", Some(Value::Now));
@@ -529,6 +636,10 @@ mod tests {
         case(Type::Date, "curdate()", Some(Value::Today));
         case(Type::Date, "now()", None);
         case(Type::Text(None), "now()", None);
+        case(Type::Int(32), "'7'", Some(Value::Number("7".into())));
+        case(Type::Int(8), "'700'", None);
+        case(Type::Float(64), "'seven'", None);
+        case(Type::Text(None), "'7'", None);
     }
 
     #[test]
@@ -537,6 +648,28 @@ mod tests {
         assert!(is_for_all("abs(-3) + 1") && is_for_all("lower('A')"));
         assert!(!is_for_all("x'6869'") && !is_for_all("\"hello\" || 'x'"));
         assert!(!is_for_all("SESSION_USER") && !is_for_all("current_date + 1") && !is_for_all("-1"));
+    }
+
+    #[test]
+    fn values_of_two_types_are_told() {
+        let types = [("n", Type::Int(32)), ("t", Type::Text(None)), ("b", Type::Bool), ("at", Type::Instant(None))];
+        let mut table = Table::new("hive");
+        table.columns = types.into_iter().map(|(name, ty)| Column::new(name, ty)).collect();
+        let mixes = |text: &str| mixes_types(&table, text);
+        for text in
+            ["at >= 0", "t = -1", "b in (0, 1)", "\"at\" not in (1, 2)", "t not between 1 and 2", "n > 0 and t < at"]
+        {
+            assert!(mixes(text), "{text}");
+        }
+        for text in ["lower(n)", "length(at) > 3", "abs(t) > 1", "b = 1"] {
+            assert!(mixes(text), "{text}");
+        }
+        for text in ["n >= 0", "length(t) > 3", "t in ('0', '1')", "at > '2026-01-01'", "abs(n - 1) < 2 and t <> ''"] {
+            assert!(!mixes(text), "{text}");
+        }
+        for text in ["b", "not b", "n between -1 and 1", "round(n, 2) > 0.5"] {
+            assert!(!mixes(text), "{text}");
+        }
     }
 
     /// A list as it is declared: each value with its scope, in the language's words.

@@ -612,6 +612,24 @@ impl Mariadb {
         let whole = |columns: &[physical::KeyColumn]| -> KeyParts {
             columns.iter().map(|one| (one.name.clone(), None)).collect()
         };
+        let here = self.provider();
+        let is_called =
+            |name: &Option<Identifier>, label: &str| name.as_ref().is_some_and(|name| name.as_str() == label);
+        let unique_of = |label: &str, columns: &KeyParts| {
+            let is_so_called = |one: &Unique| one.scope.holds(here) && is_called(&one.name, label);
+            let is_it =
+                |one: &Unique| one.scope.holds(here) && one.name.is_none() && same_columns(one.columns.iter(), columns);
+            let at = table.uniques.iter().position(is_so_called).or_else(|| table.uniques.iter().position(is_it));
+            at.map(Item::Unique)
+        };
+        // A unique index among them, which is no other thing here.
+        let index_of = |label: &str, columns: &KeyParts| {
+            let over = |one: &Index| same_columns(one.parts.iter().filter_map(|part| part.key.column()), columns);
+            let is_so_called = |one: &Index| one.scope.holds(here) && is_called(&one.name, label);
+            let is_it = |one: &Index| one.scope.holds(here) && one.name.is_none() && over(one);
+            let at = table.indexes.iter().position(is_so_called).or_else(|| table.indexes.iter().position(is_it));
+            at.map(Item::Index)
+        };
         let mut keys: Vec<(Place, String, KeyParts)> = Vec::new();
         if let Some(key) = &lowered.primary_key {
             let prefix = |name: &str| {
@@ -623,11 +641,8 @@ impl Mariadb {
         }
         for unique in &lowered.uniques {
             let (label, columns) = (unique.name.clone().unwrap_or_default(), whole(&unique.columns));
-            let is_so_called = |one: &Unique| one.name.as_ref().is_some_and(|name| *name.as_str() == label);
-            let is_it = |one: &Unique| one.name.is_none() && same_columns(one.columns.iter(), &columns);
-            let at = table.uniques.iter().position(is_so_called).or_else(|| table.uniques.iter().position(is_it));
-            let item = at.map_or(Item::Table, Item::Unique);
-            keys.push((Place::whole(&table.name, item), label, columns));
+            let item = unique_of(&label, &columns).or_else(|| index_of(&label, &columns));
+            keys.push((Place::whole(&table.name, item.unwrap_or(Item::Table)), label, columns));
         }
         for index in lowered.indexes.iter().filter(|index| index.method.is_none()) {
             let columns = index.parts.iter().filter_map(|part| match &part.key {
@@ -635,13 +650,9 @@ impl Mariadb {
                 IndexKey::Expression(_) => None,
             });
             let columns: KeyParts = columns.collect();
-            let is_so_called = |one: &Index| one.name.as_ref().is_some_and(|name| *name.as_str() == index.name);
-            let over = |one: &Index| same_columns(one.parts.iter().filter_map(|part| part.key.column()), &columns);
-            let is_it = |one: &Index| one.name.is_none() && over(one);
-            let is_of = |one: &ForeignKey| same_columns(one.columns.iter(), &columns);
+            let is_of = |one: &ForeignKey| one.scope.holds(here) && same_columns(one.columns.iter(), &columns);
             let of_reference = || table.foreign_keys.iter().position(is_of).map(Item::ForeignKey);
-            let at = table.indexes.iter().position(is_so_called).or_else(|| table.indexes.iter().position(is_it));
-            let item = at.map(Item::Index).or_else(of_reference);
+            let item = index_of(&index.name, &columns).or_else(of_reference);
             keys.push((Place::whole(&table.name, item.unwrap_or(Item::Table)), index.name.clone(), columns));
         }
         for (place, label, columns) in keys {
