@@ -536,7 +536,34 @@ fn what_a_type_or_key_is_elsewhere_does_not_take_the_table_away() {
     "#);
     here.ok(&["draft", "first"]);
     let script = here.read("migrations/0001-first/postgres.up.sql");
-    assert!(script.contains("id bytea not null") && script.contains("weight numeric(8,2)"), "{script}");
+    assert!(script.contains("id bytea not null") && script.contains("weight numeric(8, 2)"), "{script}");
+
+    let here = Project::empty();
+    here.list(&["sqlite", "postgres", "mariadb"]);
+    here.write(
+        "there.postgres.sql",
+        "create domain hash as bytea constraint hash_check check (length(value) = 20);
+         create domain grams as numeric(6,2) constraint light check (value > 0);
+         create table hive (id hash primary key, weight grams not null default 1, mother hash references hive);",
+    );
+    here.ok(&["adopt", "--from", "there.postgres.sql", "--yes"]);
+    insta::assert_snapshot!(here.read("schema/brackenfold.oak"), @r#"
+    table hive {
+        id:      bytes, native "hash" for postgres
+        weight:  decimal(6, 2), default 1, native "grams" for postgres
+        mother:  bytes, null, native "hash" for postgres
+
+        primary key (id)
+        foreign key (mother) references hive (id), except mariadb
+    } except mariadb
+
+    domain grams decimal(6, 2), check light (value > 0) for postgres
+
+    domain hash bytes, check (length(value) = 20) for postgres
+    "#);
+    here.ok(&["draft", "first"]);
+    let script = here.read("migrations/0001-first/postgres.up.sql");
+    assert!(script.find("create domain hash") < script.find("create table hive"), "{script}");
 }
 
 /// SQLite's columns without a type are no columns elsewhere, and a table may have no others.

@@ -1,6 +1,6 @@
 //! What is new on one provider, in declarations that serve others, too.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use thin_vec::ThinVec;
 
@@ -11,8 +11,8 @@ use super::words::Words;
 use crate::dialect::lift::is_number;
 use crate::physical;
 use crate::schema::{
-    Check, Column, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, IndexPart, Item, KeyPart, Part, Parts,
-    Provider, Providers, Schema, Scope, Scoped, Table, Type, Unique, Value, fits,
+    Check, Column, Domain, Fault, FaultKind, ForeignKey, Form, Identifier, Identity, Index, IndexPart, Item, KeyPart,
+    Part, Parts, Program, Provider, Providers, Schema, Scope, Scoped, Table, Type, Unique, Value, fits,
 };
 use crate::sql::{Expression, Lexer, Syntax, Token, TokenKind};
 
@@ -218,7 +218,8 @@ impl Narrowing<'_> {
     /// What cannot be said for one alone, in words.
     pub(super) fn narrowed(&self, mut parts: Parts) -> Result<Schema, String> {
         let provider = self.dialect.provider();
-        in_own_words(provider, self.declared, &mut parts);
+        let domains = domains(&parts);
+        in_own_words(provider, self.declared, &domains, &mut parts);
         // Every round narrows at least one thing, so there is an end to it.
         loop {
             if let Some(words) = self.words {
@@ -237,7 +238,7 @@ impl Narrowing<'_> {
             let columns: BTreeSet<Place> = errors().flat_map(|fault| concerned(&parts, fault)).collect();
             let mut changed = false;
             for fault in errors() {
-                changed |= self.narrow(&mut parts, fault);
+                changed |= self.narrow(&mut parts, &domains, fault);
             }
             let columns = if changed { BTreeSet::new() } else { columns };
             for place in columns {
@@ -275,7 +276,7 @@ impl Narrowing<'_> {
     }
 
     /// Says a new thing that is at fault on some provider for the others only; whether that changed anything.
-    fn narrow(&self, parts: &mut Parts, fault: &Fault) -> bool {
+    fn narrow(&self, parts: &mut Parts, domains: &Domains, fault: &Fault) -> bool {
         let provider = self.dialect.provider();
         let Some(table) = parts.tables.iter_mut().find(|table| table.name == fault.place.owner) else { return false };
         let before = self.declared.table(table.name.as_str());
@@ -297,7 +298,7 @@ impl Narrowing<'_> {
                     let mut said = column.default.iter().filter(|one| one.scope != only(provider));
                     said.all(|one| fits(ty, &one.value).is_ok())
                 };
-                if let Some(ty) = nearest_type(provider, column).filter(fitting) {
+                if let Some(ty) = nearest_type(provider, column, domains).filter(fitting) {
                     column.ty = ty;
                     return true;
                 }
@@ -370,14 +371,14 @@ fn sweep(parts: &mut Parts) {
 }
 
 /// Says what is new and in a provider's own words for it alone.
-fn in_own_words(provider: Provider, declared: &Schema, parts: &mut Parts) {
+fn in_own_words(provider: Provider, declared: &Schema, domains: &Domains, parts: &mut Parts) {
     for table in &mut parts.tables {
         let before = declared.table(table.name.as_str());
         let is_new = |name: &Identifier| before.is_none_or(|table| table.column(name).is_none());
         let is_key = |column: &Column| table.primary_keys.iter().any(|key| key.columns == [column.name.clone()]);
         let keys: Vec<bool> = table.columns.iter().map(is_key).collect();
         for (column, is_key) in table.columns.iter_mut().zip(keys).filter(|(column, _)| is_new(&column.name)) {
-            let near_type = nearest_type(provider, column).unwrap_or_else(|| column.ty.clone());
+            let near_type = nearest_type(provider, column, domains).unwrap_or_else(|| column.ty.clone());
             // A text is one of the provider's own words, too, where numbers are.
             let is_own = |value: &Value| !is_value_for_all(value) || number_in(&near_type, value).is_some();
             let mut own = column.default.iter().filter(|one| is_own(&one.value));
@@ -514,10 +515,25 @@ fn number_in(ty: &Type, value: &Value) -> Option<Value> {
     (is_wanted && fits(ty, &number).is_ok()).then_some(number)
 }
 
+/// The types that domains are of, by what a column of one says: other providers have those.
+type Domains = BTreeMap<String, Domain>;
+
+fn domains(parts: &Parts) -> Domains {
+    let of = |one: &Program| match &one.form {
+        Some(Form::Domain(domain)) => Some((one.name.declared(), domain.clone())),
+        _ => None,
+    };
+    parts.programs.iter().filter_map(of).collect()
+}
+
 /// The portable type nearest to a column's own, where it is in its provider's words alone.
-fn nearest_type(provider: Provider, column: &Column) -> Option<Type> {
-    let native = column.native.first().filter(|_| column.ty == Type::Native)?;
-    nearest(provider, &native.value)
+fn nearest_type(provider: Provider, column: &Column, domains: &Domains) -> Option<Type> {
+    let native = &column.native.first().filter(|_| column.ty == Type::Native)?.value;
+    match domains.get(native) {
+        Some(Domain { ty: Type::Native, native, .. }) => nearest(provider, native.as_deref()?),
+        Some(domain) => Some(domain.ty.clone()),
+        None => nearest(provider, native),
+    }
 }
 
 /// The portable type that holds what a provider's own type does, for the other providers (MariaDB, "Data Types"; SQLite,
