@@ -544,14 +544,17 @@ fn what_a_type_or_key_is_elsewhere_does_not_take_the_table_away() {
         "there.postgres.sql",
         "create domain hash as bytea constraint hash_check check (length(value) = 20);
          create domain grams as numeric(6,2) constraint light check (value > 0);
-         create table hive (id hash primary key, weight grams not null default 1, mother hash references hive);",
+         create table hive (id hash primary key, weight grams not null default 1, mother hash references hive,
+                            made_at timestamp(6) not null, seen_at timestamptz);",
     );
     here.ok(&["adopt", "--from", "there.postgres.sql", "--yes"]);
     insta::assert_snapshot!(here.read("schema/brackenfold.oak"), @r#"
     table hive {
-        id:      bytes, native "hash" for postgres
-        weight:  decimal(6, 2), default 1, native "grams" for postgres
-        mother:  bytes, null, native "hash" for postgres
+        id:       bytes, native "hash" for postgres
+        weight:   decimal(6, 2), default 1, native "grams" for postgres
+        mother:   bytes, null, native "hash" for postgres
+        made_at:  datetime(6)
+        seen_at:  instant, null
 
         primary key (id)
         foreign key (mother) references hive (id), except mariadb

@@ -15,8 +15,8 @@ pub(super) const LONGEST_TEXT: u32 = 10_485_760;
 /// The type table; nothing for what has no portable type here.
 pub(super) fn portable(ty: &Type) -> Option<String> {
     let fraction = |word: &str, digits: Option<u8>| match digits {
-        // PostgreSQL 17, "Date/Time Types": without a precision all 6 digits are kept.
-        None | Some(6) => word.to_owned(),
+        // PostgreSQL 17, "Date/Time Types": all 6 digits are kept without a precision, too, but the catalogue tells the two apart.
+        None => word.to_owned(),
         Some(digits) => format!("{word}({digits})"),
     };
     Some(match ty {
