@@ -117,7 +117,8 @@ enum Class {
     Number,
     Text,
     Truth,
-    /// Moments, bytes and the like.
+    Bytes,
+    /// Moments and the like.
     Other,
 }
 
@@ -127,8 +128,8 @@ impl Class {
             Type::Int(_) | Type::Float(_) | Type::Decimal(_) => Some(Self::Number),
             Type::Text(_) | Type::Char(_) => Some(Self::Text),
             Type::Bool => Some(Self::Truth),
-            Type::Bytes(_)
-            | Type::Date
+            Type::Bytes(_) => Some(Self::Bytes),
+            Type::Date
             | Type::Time(_)
             | Type::Datetime(_)
             | Type::Instant(_)
@@ -174,15 +175,15 @@ fn mixes_types(table: &Table, text: &str) -> bool {
             "in" => value_at(at + 3 + negated),
             _ => None,
         };
-        let takes = match &*word_at(at) {
-            "lower" | "upper" | "trim" | "length" => Some(Class::Text),
-            "abs" | "round" => Some(Class::Number),
-            _ => None,
-        };
         let is_whole = word_at(at + 1) == "(" && matches!(&*word_at(at + 3), ")" | ",");
         let given = value_at(at + 2).filter(|_| is_whole);
-        let differ = |one: Option<Class>, other: Option<Class>| one.zip(other).is_some_and(|(one, other)| one != other);
-        differ(first, second) || differ(takes, given)
+        let is_refused = given.is_some_and(|given| match &*word_at(at) {
+            "lower" | "upper" | "trim" => given != Class::Text,
+            "length" => !matches!(given, Class::Text | Class::Bytes),
+            "abs" | "round" => given != Class::Number,
+            _ => false,
+        });
+        is_refused || first.zip(second).is_some_and(|(first, second)| first != second)
     })
 }
 
@@ -668,7 +669,13 @@ mod tests {
 
     #[test]
     fn values_of_two_types_are_told() {
-        let types = [("n", Type::Int(32)), ("t", Type::Text(None)), ("b", Type::Bool), ("at", Type::Instant(None))];
+        let types = [
+            ("n", Type::Int(32)),
+            ("t", Type::Text(None)),
+            ("b", Type::Bool),
+            ("at", Type::Instant(None)),
+            ("hash", Type::Bytes(None)),
+        ];
         let mut table = Table::new("hive");
         table.columns = types.into_iter().map(|(name, ty)| Column::new(name, ty)).collect();
         let mixes = |text: &str| mixes_types(&table, text);
@@ -683,7 +690,7 @@ mod tests {
         for text in ["n >= 0", "length(t) > 3", "t in ('0', '1')", "at > '2026-01-01'", "abs(n - 1) < 2 and t <> ''"] {
             assert!(!mixes(text), "{text}");
         }
-        for text in ["b", "not b", "n between -1 and 1", "round(n, 2) > 0.5"] {
+        for text in ["b", "not b", "n between -1 and 1", "round(n, 2) > 0.5", "length(hash) = 20"] {
             assert!(!mixes(text), "{text}");
         }
     }
