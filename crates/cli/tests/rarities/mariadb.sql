@@ -126,7 +126,7 @@ create table half (id int primary key, whole int, v int generated always as (who
 create table spaced (c char(5), a varchar(5) generated always as (trim(both ' ' from c)) stored, b varchar(9) generated always as (rpad(c, 6, ' ')) stored,
     d int generated always as (c not like 'x%') stored, e int generated always as (c) virtual, f char(3) generated always as (c) stored, key (e));
 -- A check that stands with a column keeps the name that the column had.
-create table told_once (old_size int check (old_size > 0), old_note longtext character set utf8mb4 collate utf8mb4_bin check (json_valid(old_note)), constraint size check (old_size < 100));
+create table told_once (old_size int check (old_size > 0), old_note longtext character set utf8mb4 collate utf8mb4_bin check (json_valid(old_note)), constraint at_most check (old_size < 100));
 alter table told_once rename column old_size to size, rename column old_note to note;
 alter table told_once add column old_size int;
 create table by_quarter (at date not null, year int) partition by hash (extract(quarter from at)) partitions 2;

@@ -286,6 +286,33 @@ table hive {
     insta::assert_snapshot!(project.answers(&[&["check"]]));
 }
 
+/// The server refuses it since 10.11.19.
+#[test]
+fn no_check_is_called_as_a_column_that_mariadb_checks_itself() {
+    let project = Project::new(
+        r#"table hive {
+    id:    int64, identity
+    note:  json
+    size:  int32, option "check (size > 0)" for mariadb
+    bees:  int32
+
+    primary key (id)
+    check "Note" (bees > 1)
+    check size (size < 100), except mariadb
+    check bees (bees > 0)
+}
+"#,
+    );
+    let config = project.read("hollow-oak.toml").replace("[targets.dev]", "[providers]\nmariadb = {}\n\n[targets.dev]");
+    project.write("hollow-oak.toml", &config);
+    let answer = project.oak(&["check"]);
+    assert!(answer.stderr.contains("MariaDB checks column `Note` under that name itself"), "{answer}");
+    assert!(answer.stderr.contains("help: give the check another name, or leave its name out"), "{answer}");
+    assert!(answer.stdout.contains("1 error in 1 file"), "{answer}");
+    project.write("schema/schema.oak", &project.read("schema/schema.oak").replace("check \"Note\"", "check"));
+    assert!(project.oak(&["check"]).stdout.contains("no errors"), "{}", project.oak(&["check"]));
+}
+
 #[test]
 fn what_is_set_on_update_has_a_default_on_mariadb() {
     let declared = |clause: &str| {

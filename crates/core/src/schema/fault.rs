@@ -46,6 +46,7 @@ impl Fault {
             FaultKind::NotExpressible { provider, .. }
             | FaultKind::NoNativeType { provider, .. }
             | FaultKind::NameTaken { provider, .. }
+            | FaultKind::CalledAsColumn { provider, .. }
             | FaultKind::UnknownOption { provider, .. }
             | FaultKind::NameTooLong { provider, .. }
             | FaultKind::KeyTooLong { provider, .. }
@@ -163,6 +164,8 @@ pub enum FaultKind {
     NoNativeType { column: Identifier, provider: Provider },
     #[error("the name `{name}` is taken twice on {provider}", provider = provider.title())]
     NameTaken { provider: Provider, name: String },
+    #[error("{provider} checks column `{name}` under that name itself, and takes no other check called so", provider = provider.title())]
+    CalledAsColumn { provider: Provider, name: String },
     #[error("names that begin with `{prefix}` are kept for {keeper}")]
     ReservedName { prefix: &'static str, keeper: &'static str },
     #[error("{provider} has no table option `{option}`", provider = provider.title())]
@@ -244,6 +247,7 @@ impl FaultKind {
             Self::IdentityType { .. } => "an integer is needed".into(),
             Self::NoNativeType { .. } => "no type".into(),
             Self::ReservedName { .. } => "reserved".into(),
+            Self::CalledAsColumn { .. } => "called as the column is".into(),
             Self::InexactDecimal { .. } => "not exact".into(),
             Self::NameTooLong { .. } | Self::KeyTooLong { .. } => "too long".into(),
             Self::UnboundedKey { .. } => "no length".into(),
@@ -377,6 +381,7 @@ impl FaultKind {
                 "give one of them another name; providers differ in whether letter case counts, and in what shares its names"
                     .into()
             }
+            Self::CalledAsColumn { .. } => "give the check another name, or leave its name out".into(),
             Self::ReservedName { .. } => "choose another name".into(),
             Self::UnknownOption { provider, nearest, known, .. } => match nearest {
                 Some(nearest) => format!("did you mean \"{nearest}\"?"),

@@ -341,7 +341,10 @@ impl Narrowing<'_> {
         let list = T::list_mut(table);
         let is_new = |one: &&mut T| before.is_none_or(|before| !T::list(before).contains(one));
         let Some(one) = list.get_mut(at).filter(is_new) else { return false };
-        let is_name = matches!(fault.kind, FaultKind::NameTaken { .. } | FaultKind::NameTooLong { .. });
+        let is_name = matches!(
+            fault.kind,
+            FaultKind::NameTaken { .. } | FaultKind::NameTooLong { .. } | FaultKind::CalledAsColumn { .. }
+        );
         let there = fault.refusing().filter(|there| is_name && *there != self.dialect.provider());
         let mut other = one.clone();
         if let (Some(there), Some(_)) = (there, other.said_name().take()) {

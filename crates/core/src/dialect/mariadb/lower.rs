@@ -371,6 +371,7 @@ impl Storing for Mariadb {
         uniques_among_indexes(lowered);
         indexes_for_references(self.0, lowered);
         self.index_names(lowering, table, lowered);
+        self.check_names(lowering, table, lowered);
         self.keys(lowering, table, lowered);
         self.computed(lowering, table, lowered);
         self.expressions(lowering, table, lowered);
@@ -603,6 +604,32 @@ impl Mariadb {
             } else if !seen.insert(lowered.case.item_key(name)) || name.eq_ignore_ascii_case("primary") {
                 let (provider, name) = (self.provider(), name.to_owned());
                 lowering.fault(FaultKind::NameTaken { provider, name }, place);
+            }
+        }
+    }
+
+    /// A check that is written with a column goes by the column's name, and every JSON column has one (MariaDB, "JSON Data
+    /// Type"). Another one of the table may not be called so (error 1826, seen on 10.11.19; earlier releases took it).
+    fn check_names(&self, lowering: &mut Lowering<'_, Self>, table: &Table, lowered: &physical::Table) {
+        if self.0 == Flavor::Mysql {
+            return;
+        }
+        let provider = self.provider();
+        let is_json = |column: &physical::Column| column.ty.canonical() == "JSON";
+        let has_check = |column: &physical::Column| column.attributes.iter().any(|one| one.starts_with("check "));
+        let checked: Vec<&str> = lowered
+            .columns
+            .iter()
+            .filter(|column| is_json(column) || has_check(column))
+            .map(|column| column.name.as_str())
+            .collect();
+        let declared = table.checks.iter().enumerate().filter(|(_, check)| check.scope.holds(provider));
+        // The checks that stand for something else come before them.
+        for (check, (at, _)) in lowered.checks.iter().rev().zip(declared.rev()) {
+            let Some(name) = &check.name else { continue };
+            if checked.iter().any(|column| lowered.case.same_item(column, name)) {
+                let kind = FaultKind::CalledAsColumn { provider, name: name.clone() };
+                lowering.fault(kind, Place::whole(&table.name, Item::Check(at)));
             }
         }
     }
