@@ -38,7 +38,7 @@ create table of_list (id int, k int) default charset utf8mb4 collate utf8mb4_uni
 create table moved (a int, b varchar(9) binary, c varchar(9) character set ascii binary) engine=innodb character set latin1;
 alter table moved add column d int first, add column e int after a, modify column c varchar(10) after d;
 create view of_moved as select * from moved;
-create table divided (id int, d date) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci partition by range (YEAR(d)) subpartition by hash (TO_DAYS(d)) subpartitions 2 (partition p0 values less than (2000) comment = 'old', partition p1 values less than maxvalue engine = innodb);
+create table divided_anew (id int, d date) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci partition by range (YEAR(d)) subpartition by hash (TO_DAYS(d)) subpartitions 2 (partition p0 values less than (2000) comment = 'old', partition p1 values less than maxvalue engine = innodb);
 create table divided_by_name (id int, d date) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci partition by range columns (d) subpartition by key (id) (partition p0 values less than ('2000-01-01') (subpartition s0, subpartition s1), partition p1 values less than (maxvalue) (subpartition s2 comment 'x', subpartition s3));
 create table quoted (a enum("x", 'y''z', "it""s") default "x", b set("p","q") not null) engine=innodb character set latin1;
 create table said (id int comment "in 'days'", a varchar(30) default "it's" comment "x", key a_key (a) comment "it is ""so""") engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci comment="whole";
@@ -92,3 +92,13 @@ create table of_nought (k int) default charset utf8mb4 collate utf8mb4_unicode_c
 create table packed (k int) row_format=dynamic engine=aria default charset utf8mb4 collate utf8mb4_unicode_ci;
 create table fine (a decimal(65,38)) default charset utf8mb4 collate utf8mb4_unicode_ci;
 create table nothing_else (v int generated always as (1) stored) default charset utf8mb4 collate utf8mb4_unicode_ci;
+-- What stands with a column goes with it, and what names it follows its new name.
+create table gone_with (id int primary key, job json not null, b int check (b > 0), c int, constraint c_small check (c < 3)) default charset utf8mb4 collate utf8mb4_unicode_ci;
+alter table gone_with drop column job, drop column c, modify b bigint, add column job longtext, add column c int;
+create table followed (id int primary key, job json not null, b int check (b > 0), c int default (b + 1), d int generated always as (b * 2) stored, constraint c_small check (c < b)) default charset utf8mb4 collate utf8mb4_unicode_ci;
+alter table followed rename column job to work, change b bees int check (bees < 9);
+alter table followed rename column bees to swarms;
+create table said_again (id int primary key, job json, b int check (b > 0)) default charset utf8mb4 collate utf8mb4_unicode_ci;
+alter table said_again modify job json not null, modify b bigint check (b > 1);
+create table by_sum (id int, k int) default charset utf8mb4 collate utf8mb4_unicode_ci partition by hash (id + k) partitions 2;
+alter table by_sum rename column id to number;

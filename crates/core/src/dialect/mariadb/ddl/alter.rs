@@ -1,11 +1,12 @@
 //! `alter …` in a file.
 
-use super::stored::follow_collation;
+use super::stored::{follow_collation, is_value};
 use super::{Kind, Reader, Reading};
-use crate::dialect::mariadb::catalogue::ColumnRow;
+use crate::dialect::mariadb::SYNTAX;
+use crate::dialect::mariadb::catalogue::{CheckRow, ColumnRow};
 use crate::dialect::mariadb::types::{is_text, type_name};
 use crate::dialect::reading::{OrStop, Read, Stop};
-use crate::sql::{Cursor, unquote};
+use crate::sql::{Cursor, Expression, unquote};
 
 impl Reader {
     pub(super) fn alter(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
@@ -114,6 +115,8 @@ impl Reader {
         let rows = &self.catalogue.columns;
         let at = rows.iter().position(|row| row.table == table && row.name.eq_ignore_ascii_case(old)).here()?;
         self.catalogue.columns.remove(at);
+        // The definition that it had goes with all that was said in it.
+        self.catalogue.checks.retain(|row| row.table != table || !is_written_with(row, old));
         self.column_definition(cursor, table)?;
         self.follow_table(table);
         let new = self.catalogue.columns.pop().here()?;
@@ -145,7 +148,7 @@ impl Reader {
         Ok(())
     }
 
-    /// Keys, indexes and references follow a column's new name.
+    /// Keys, indexes, references and expressions follow a column's new name.
     fn follow_column(&mut self, table: &str, old: &str, new: &str) {
         let follow = |name: &mut String| {
             if name.eq_ignore_ascii_case(old) {
@@ -162,6 +165,32 @@ impl Reader {
             if row.referenced_table == table {
                 follow(&mut row.referenced_column);
             }
+        }
+        let quoted = |name: &str| format!("`{}`", name.replace('`', "``"));
+        let respell = |text: &mut String| {
+            let expression = Expression::read(text, SYNTAX);
+            if expression.mentions(old) {
+                let is_it = |name: &str| name.eq_ignore_ascii_case(old);
+                *text = expression.respelled(|column| is_it(&column.name).then(|| quoted(new)), |_| None);
+            }
+        };
+        for row in self.catalogue.checks.iter_mut().filter(|row| row.table == table) {
+            // What is written with a column has no name but the column's.
+            if row.of_column {
+                follow(&mut row.name);
+            }
+            respell(&mut row.condition);
+        }
+        for row in self.catalogue.columns.iter_mut().filter(|row| row.table == table) {
+            row.generated.iter_mut().for_each(respell);
+            row.default.iter_mut().filter(|text| !is_value(text)).for_each(respell);
+        }
+        let parts = self.made.iter_mut().filter(|one| one.table == table).flat_map(|one| &mut one.parts);
+        parts.filter_map(|part| part.expression.as_mut()).for_each(respell);
+        if let Some(row) = self.table_row(table) {
+            let (old, new) = (quoted(old), quoted(new));
+            let divisions = row.options.iter_mut().filter(|option| option.starts_with("partition by "));
+            divisions.for_each(|option| *option = option.replace(&old, &new));
         }
     }
 
@@ -192,6 +221,13 @@ impl Reader {
             let before = self.catalogue.columns.len();
             self.catalogue.columns.retain(|row| row.table != table || !is_it(&row.name));
             found = self.catalogue.columns.len() < before;
+            // With it goes what is said of it alone (MariaDB, "ALTER TABLE", "DROP COLUMN").
+            let is_alone = |row: &CheckRow| {
+                let condition = Expression::read(&row.condition, SYNTAX);
+                condition.mentions(&name) && condition.columns().iter().all(|column| is_it(&column.name))
+            };
+            let goes = |row: &CheckRow| row.table == table && (is_written_with(row, &name) || is_alone(row));
+            self.catalogue.checks.retain(|row| !goes(row));
             // An index loses the column, and goes with its last one (MariaDB, "ALTER TABLE", "DROP COLUMN").
             self.name_plain(table);
             for one in self.made.iter_mut().filter(|one| one.table == table) {
@@ -245,4 +281,9 @@ impl Reader {
             follow_collation(column, &collation);
         }
     }
+}
+
+/// Whether the check stands in the definition of this column.
+fn is_written_with(check: &CheckRow, column: &str) -> bool {
+    check.of_column && check.name.eq_ignore_ascii_case(column)
 }
