@@ -105,3 +105,14 @@ alter policy changing on policed to public using (id > 3);
 alter policy changing on policed with check (id in (select id from policed where id < 9));
 create policy shown on policed for select;
 alter policy shown on policed using (id < 7);
+-- The index of a key gives its constraint the name; exclusions and computed columns follow a column, and checks their domain.
+create table keyed (id serial primary key, b int check (b > 0), g int generated always as (b * 2) stored, during tsrange, exclude using gist (during with &&) where (b > 1));
+alter table keyed rename column b to bees;
+alter table keyed rename column during to at;
+alter index keyed_pkey rename to keyed_key;
+create schema key_place; create table key_place.a (id int unique); alter index key_place.a_id_key rename to "odd one";
+create domain posint as int check (value > 0); alter domain posint add constraint small check (value < 10); alter domain posint rename to pint;
+alter domain pint set default 4; alter domain pint set not null; alter domain pint rename constraint small to smaller;
+create domain key_place.code as varchar(9) collate "C" default 'x' not null; alter domain key_place.code add check (value <> '');
+alter domain key_place.code add constraint late check (length(value) > 2) not valid; alter domain key_place.code set schema public;
+create domain few as int[] check (array_length(value, 1) < 3) check (value is not null); alter domain few drop constraint few_check; alter domain few drop not null;

@@ -7,6 +7,7 @@ pub(in crate::dialect) mod client;
 mod constraints;
 mod create;
 mod descent;
+mod domains;
 mod dropping;
 mod grants;
 mod indexes;
@@ -21,7 +22,9 @@ mod tables;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::SYNTAX;
-use super::catalogue::{Catalogue, ColumnRow, IndexRow, OtherRow, SequenceRow, description_of_namespace, introspect};
+use super::catalogue::{
+    Catalogue, ColumnRow, ConstraintRow, IndexRow, OtherRow, SequenceRow, description_of_namespace, introspect,
+};
 use super::quote::{literal, quote, quote_object};
 use super::render::object_name;
 use super::types::type_name;
@@ -267,6 +270,18 @@ impl Reader {
         let base = qualified::plain(base);
         let is_it = |row: &IndexRow| row.name == base && qualified::split(&self.table_name(row.table)).0 == namespace;
         self.catalogue.indexes.iter().position(is_it)
+    }
+
+    /// Where the constraint stands that keeps an index of this name.
+    fn constraint_with_index(&self, name: &str) -> Option<usize> {
+        let (namespace, base) = qualified::split(name);
+        let base = qualified::plain(base);
+        let is_it = |row: &ConstraintRow| {
+            matches!(row.kind, 'p' | 'u' | 'x')
+                && row.name == base
+                && qualified::split(&self.table_name(row.table)).0 == namespace
+        };
+        self.catalogue.constraints.iter().position(is_it)
     }
 
     /// The name that the server gives what has none (PostgreSQL 15, `indexcmds.c`, `ChooseRelationName`).

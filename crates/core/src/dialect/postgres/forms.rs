@@ -1,7 +1,7 @@
 //! Domains, privileges and exclusions as PostgreSQL's SQL, worded as its catalogue is read.
 
 use super::quote::{quote, quote_object};
-use super::types::{portable, type_name};
+use super::types::{full_name, portable, type_name};
 use crate::dialect::lowering::Formed;
 use crate::dialect::naming::{NameKind, derived_name};
 use crate::physical::{Program, TypeName, qualified};
@@ -19,7 +19,7 @@ pub(super) fn formed(name: &str, form: &Form) -> Formed {
 
 fn of_domain(name: &str, domain: &Domain) -> Formed {
     let quoted = quote_object(name);
-    let ty = domain.native.clone().or_else(|| portable(&domain.ty)).unwrap_or_default();
+    let ty = full_name(&domain.native.clone().or_else(|| portable(&domain.ty)).unwrap_or_default());
     let mut unnamed = 0;
     let checks = domain.checks.iter().map(|(check, expression)| {
         let check = check.as_ref().map_or_else(|| derived(name, &mut unnamed), Identifier::to_string);

@@ -64,6 +64,15 @@ pub(super) fn type_name(text: &str) -> TypeName {
     })
 }
 
+/// A type as the catalogue writes it (PostgreSQL, "Data Types", the aliases; `format_type`).
+pub(super) fn full_name(text: &str) -> String {
+    // One in quotes is none of the server's.
+    match text.contains('"') {
+        true => text.to_owned(),
+        false => type_name(text).canonical().to_ascii_lowercase(),
+    }
+}
+
 /// The type that the catalogue names in its long way, as people write it.
 fn short(text: &str, canonical: &str) -> String {
     let (base, rest) = split(canonical);

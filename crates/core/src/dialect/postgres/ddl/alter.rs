@@ -87,14 +87,22 @@ impl Reader {
                 self.catalogue.indexes[at].peculiarities.push(format!("statistics {target} of part {part}"));
                 return Ok(Read::Done);
             }
-            if is_lenient && self.index(&name).is_none() {
-                cursor.rest();
-                return Ok(Read::Nothing);
+            let (own, of_constraint) = (self.index(&name), self.constraint_with_index(&name));
+            if own.is_none() && of_constraint.is_none() {
+                if is_lenient {
+                    cursor.rest();
+                    return Ok(Read::Nothing);
+                }
+                return Err(Stop::Because(format!("there is no index `{name}` before this")));
             }
             if cursor.eat_all(&["rename", "to"]) {
                 let new = cursor.name().here()?;
-                let at = self.index(&name).here()?;
-                self.catalogue.indexes[at].name = new;
+                // With its index a constraint gets the name, too (PostgreSQL, "ALTER INDEX").
+                match (own, of_constraint) {
+                    (Some(at), _) => self.catalogue.indexes[at].name = new,
+                    (None, Some(at)) => self.catalogue.constraints[at].name = new,
+                    (None, None) => {}
+                }
                 return Ok(Read::Done);
             }
         } else if cursor.eat_all(&["text", "search", "configuration"]) {
@@ -129,14 +137,7 @@ impl Reader {
         } else if cursor.eat("publication") {
             return self.more_of(cursor, sql, ObjectKind::Publication);
         } else if cursor.eat("domain") {
-            let start = cursor.at();
-            let name = self.relation(cursor)?;
-            if let Some(new) = Self::new_name(cursor, &name)? {
-                self.rename_type(&name, &new);
-                return Ok(Read::Done);
-            }
-            cursor.go_to(start);
-            return self.more_of(cursor, sql, ObjectKind::Domain);
+            return self.alter_domain(cursor);
         } else if cursor.eat("statistics") {
             return self.more_of(cursor, sql, ObjectKind::Statistics);
         }

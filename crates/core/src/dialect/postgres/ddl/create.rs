@@ -2,13 +2,12 @@
 
 use std::collections::BTreeMap;
 
-use super::{CLAUSES, OF_SERVER, PUBLIC, Reader, Reading, argument_types, identity_arguments, type_text, usual_range};
+use super::{OF_SERVER, PUBLIC, Reader, Reading, argument_types, identity_arguments, type_text, usual_range};
 use crate::dialect::aliases::{strip_tail, with_aliases};
 use crate::dialect::lowering::has_check_option;
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{OtherRow, SequenceRow, WordRow};
 use crate::dialect::postgres::quote::{quote, quote_object};
-use crate::dialect::postgres::types::type_name;
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::ObjectKind;
 use crate::sql::Cursor;
@@ -111,16 +110,7 @@ impl Reader {
                 }
                 Ok(Read::Done)
             }
-            "domain" => {
-                let start = cursor.at();
-                cursor.skip();
-                let name = self.relation(cursor)?;
-                cursor.eat("as");
-                let base = cursor.until(|cursor| cursor.is_one_of(&CLAUSES)).here()?;
-                self.domains.insert(name, type_name(&type_text(base)).canonical().to_ascii_lowercase());
-                cursor.go_to(start);
-                self.create_plain(cursor, sql, ObjectKind::Domain, 1)
-            }
+            "domain" => self.create_domain(cursor),
             "statistics" => self.create_plain(cursor, sql, ObjectKind::Statistics, 1),
             "collation" => self.create_plain(cursor, sql, ObjectKind::Collation, 1),
             "conversion" => self.create_plain(cursor, sql, ObjectKind::Conversion, 1),

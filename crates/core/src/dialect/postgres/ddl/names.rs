@@ -3,7 +3,6 @@
 use super::PUBLIC;
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::quote::{quote, quote_object};
-use crate::dialect::postgres::render::object_name;
 use crate::physical::qualified::{self, qualified};
 use crate::sql::{Lexer, Token, TokenKind, unquote};
 
@@ -447,19 +446,6 @@ impl<'a> Words<'a> {
             Some((at, 2 * count - 1, quote_object(new)))
         };
         self.replaced(&(0..self.tokens.len()).filter_map(changed).collect::<Vec<_>>())
-    }
-
-    /// A domain's statement with the names of its checks that the server gives where none is said (PostgreSQL 15,
-    /// `typecmds.c`, `domainAddCheckConstraint`).
-    pub(super) fn with_named_checks(&self, domain: &str) -> String {
-        let is_unnamed = |at: &usize| {
-            self.at(Some(*at)) == "check" && self.behind(*at) == "(" && self.at(at.checked_sub(2)) != "constraint"
-        };
-        let name = |(count, at): (usize, usize)| {
-            let number = if count == 0 { String::new() } else { count.to_string() };
-            (at, 1, format!("constraint {} check", quote(&object_name(domain, "", &format!("check{number}")))))
-        };
-        self.replaced(&(0..self.tokens.len()).filter(is_unnamed).enumerate().map(name).collect::<Vec<_>>())
     }
 
     /// The text with others for runs of tokens: where each begins, and how many they are.

@@ -1,7 +1,7 @@
 //! Names that change while a file is read, and what says them.
 
 use super::names::{Place, Use, Words, is_built_in};
-use super::{PUBLIC, Reader, Reading, elements};
+use super::{PUBLIC, Reader, Reading, domains, elements};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ColumnRow, OtherRow, SequenceRow};
 use crate::dialect::postgres::quote::{literal, quote, quote_object};
@@ -110,6 +110,13 @@ impl Reader {
         };
         let checks = self.catalogue.constraints.iter_mut().filter(|row| row.table == oid);
         checks.for_each(|row| row.expression = row.expression.as_deref().map(respelled));
+        let exclusions = self.catalogue.others.iter_mut().filter(|row| row.kind == ObjectKind::Constraint);
+        for row in exclusions.filter(|row| row.after == [old_table.clone()]) {
+            let read = Expression::read_whole(&row.sql, SYNTAX);
+            row.sql = read.with_columns(|found| (found.name == old).then(|| quote(new))).text().to_owned();
+        }
+        let computed = self.catalogue.columns.iter_mut().filter(|row| row.table == oid && row.generated.is_some());
+        computed.for_each(|row| row.expression = row.expression.as_deref().map(respelled));
         for row in self.catalogue.indexes.iter_mut().filter(|row| row.table == oid) {
             row.predicate = row.predicate.as_deref().map(respelled);
             row.expressions.iter_mut().for_each(|text| *text = respelled(text));
@@ -184,10 +191,9 @@ impl Reader {
         let is_type =
             |row: &&mut OtherRow| matches!(row.kind, ObjectKind::Type | ObjectKind::Domain) && row.name == old;
         for row in self.catalogue.others.iter_mut().filter(is_type) {
-            if row.kind == ObjectKind::Domain {
-                row.sql = Words::new(&row.sql).with_named_checks(&qualified::plain(qualified::base(old)));
-            }
+            let of_domain = (row.kind == ObjectKind::Domain).then(|| domains::renamed(&row.sql, old, new)).flatten();
             rename_made(row, new);
+            row.sql = of_domain.unwrap_or_else(|| std::mem::take(&mut row.sql));
         }
         self.rename_columns_type(old, new);
     }
