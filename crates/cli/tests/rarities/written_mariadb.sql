@@ -102,3 +102,6 @@ create table said_again (id int primary key, job json, b int check (b > 0)) defa
 alter table said_again modify job json not null, modify b bigint check (b > 1);
 create table by_sum (id int, k int) default charset utf8mb4 collate utf8mb4_unicode_ci partition by hash (id + k) partitions 2;
 alter table by_sum rename column id to number;
+create table shown (id int, k int, d decimal(10,2), key ik (k), key id_key (id) ignored, key both_keys (id, k) not ignored) default charset utf8mb4 collate utf8mb4_unicode_ci;
+alter table shown alter index ik ignored, alter index id_key not ignored, alter d set default 1.5;
+alter table shown order by k;

@@ -1,7 +1,8 @@
 //! `alter …` in a file.
 
+use super::indexes::{HIDDEN, hidden};
 use super::stored::{follow_collation, is_value};
-use super::{Kind, Reader, Reading};
+use super::{Kind, Made, Reader, Reading};
 use crate::dialect::mariadb::SYNTAX;
 use crate::dialect::mariadb::catalogue::{CheckRow, ColumnRow};
 use crate::dialect::mariadb::types::{is_text, type_name};
@@ -78,6 +79,14 @@ impl Reader {
         if cursor.eat("rename") {
             return self.rename_action(cursor, table);
         }
+        // How rows lie in the file is no part of the schema.
+        if cursor.eat_all(&["order", "by"]) {
+            cursor.until(Cursor::is_at_end).here()?;
+            return Ok(());
+        }
+        if cursor.eat_all(&["alter", "index"]) || cursor.eat_all(&["alter", "key"]) {
+            return self.show_index(cursor, table);
+        }
         if cursor.eat("alter") {
             cursor.eat("column");
             let name = cursor.name().here()?;
@@ -109,6 +118,29 @@ impl Reader {
         }
         cursor.go_to(before);
         Err(Stop::Here)
+    }
+
+    /// `[not] ignored` of an index (MariaDB, "Ignored Indexes"), `visible` or `invisible` (MySQL 8.4, "Invisible Indexes").
+    fn show_index(&mut self, cursor: &mut Cursor<'_>, table: &str) -> Reading<()> {
+        let is_lenient = cursor.eat_all(&["if", "exists"]);
+        let name = cursor.name().here()?;
+        let hidden = match cursor.eat_all(&["not", "ignored"]) || cursor.eat("visible") {
+            true => None,
+            false => Some(hidden(cursor).here()?),
+        };
+        self.name_plain(table);
+        let is_it = |one: &&mut Made| {
+            one.table == table && one.name.as_ref().is_some_and(|own| own.eq_ignore_ascii_case(&name))
+        };
+        let Some(index) = self.made.iter_mut().find(is_it) else {
+            let why = format!("`{table}` has no index `{name}` before this");
+            return if is_lenient { Ok(()) } else { Err(Stop::Because(why)) };
+        };
+        for part in &mut index.parts {
+            part.peculiarities.retain(|one| !HIDDEN.contains(&one.as_str()));
+            part.peculiarities.extend(hidden.clone());
+        }
+        Ok(())
     }
 
     fn change_column(&mut self, cursor: &mut Cursor<'_>, table: &str, old: &str) -> Reading<()> {

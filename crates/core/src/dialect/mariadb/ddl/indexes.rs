@@ -153,8 +153,10 @@ impl Reader {
                 method = cursor.name().here()?.to_ascii_uppercase();
             } else if cursor.eat("comment") {
                 peculiarities.push(format!("comment {}", literal(&text_of(cursor).here()?)));
-            } else if cursor.is_one_of(&["ignored", "invisible"]) {
-                peculiarities.push(cursor.name().here()?.to_ascii_lowercase());
+            } else if let Some(word) = hidden(cursor) {
+                peculiarities.push(word);
+            } else if cursor.eat_all(&["not", "ignored"]) || cursor.eat("visible") {
+                continue;
             } else if cursor.eat("key_block_size") {
                 cursor.eat("=");
                 peculiarities.push(format!("key_block_size={}", cursor.number().here()?));
@@ -396,6 +398,16 @@ pub(super) fn same(a: &Option<String>, b: &Option<String>) -> bool {
         (Some(a), Some(b)) => a.eq_ignore_ascii_case(b),
         _ => false,
     }
+}
+
+/// Words for an index that queries do not use (MariaDB, "Ignored Indexes"; MySQL 8.4, "Invisible Indexes").
+pub(super) const HIDDEN: [&str; 2] = ["ignored", "invisible"];
+
+/// Reads one of them.
+pub(super) fn hidden(cursor: &mut Cursor<'_>) -> Option<String> {
+    let word = HIDDEN.into_iter().find(|word| cursor.is(word))?;
+    cursor.skip();
+    Some(word.to_owned())
 }
 
 #[cfg(test)]
