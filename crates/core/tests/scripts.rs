@@ -210,6 +210,21 @@ fn a_reference_stays_while_another_key_takes_over() {
     );
 }
 
+/// A routine says its own name, which is not the view of that name; one that returns the view's rows comes behind it.
+#[test]
+fn a_view_that_is_called_as_a_routine_waits_for_its_table() {
+    let case = |default: &str, returned: &str, expected: &[&str]| {
+        let to = format!(
+            "table hive {{\n    id: int64, primary key\n    kg: int32, default {default}\n}}\n\
+             routine seen ```\ncreate function seen(a int) returns {returned} language sql as 'select null'\n``` drop ```\n\
+             drop function seen(int)\n``` for postgres\nview seen ```\nselect id from hive\n``` for postgres\n"
+        );
+        assert_eq!(titles(Provider::Postgres, "", &to), expected, "{returned}");
+    };
+    case("(seen(2))", "int", &["create routine seen", "create table hive", "create view seen"]);
+    case("0", "setof seen", &["create table hive", "create view seen", "create routine seen"]);
+}
+
 /// A view goes and comes back where what it reads changes its type, on PostgreSQL; elsewhere nobody misses it meanwhile.
 #[test]
 fn a_view_stays_where_nothing_that_it_reads_changes() {

@@ -15,6 +15,7 @@ use crate::diff::{Change, ItemChange};
 use crate::physical::{
     Check, Column, ForeignKey, Index, IndexKey, IndexPart, KeyColumn, PrimaryKey, Schema, Table, qualified,
 };
+use crate::sql::words;
 
 /// A risk of a step.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -332,7 +333,9 @@ fn to_rows(risks: &mut Risks<'_>, step: &Step) {
         Step::CreateProgram(one) => match one.word.as_deref() {
             Some("constraint") => {
                 let table = one.after.first().map_or("the table", String::as_str);
-                risks.add(RiskKind::MayRefuse, format!("fails if two rows of {table} exclude each other"));
+                let excludes = words(&one.create.to_lowercase()).any(|word| word == "exclude");
+                let why = if excludes { "two rows of {} exclude each other" } else { "a row of {} does not meet it" };
+                risks.add(RiskKind::MayRefuse, format!("fails if {}", why.replace("{}", table)));
             }
             Some("domain") if one.alters => {
                 risks.add(RiskKind::MayRefuse, format!("fails if a value of {} does not meet its checks", one.name));

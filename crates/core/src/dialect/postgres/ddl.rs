@@ -299,6 +299,12 @@ impl Reader {
         self.catalogue.others.push(OtherRow { kind, name, table: None, sql, drop, after: Vec::new(), comment: None });
     }
 
+    /// Takes out what `create or replace` puts something else in place of; that keeps the description, which is given back.
+    fn replaced(&mut self, is_it: impl Fn(&OtherRow) -> bool) -> Option<String> {
+        let at = self.catalogue.others.iter().position(is_it)?;
+        self.catalogue.others.remove(at).comment
+    }
+
     // ---- names --------------------------------------------------------------------------------------------------
 
     /// The name of a table, type or the like, with its namespace where it is in another than `public`.

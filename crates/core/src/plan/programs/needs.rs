@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use crate::physical::{Program, qualified, said_name};
 use crate::schema::ProgramKind;
-use crate::sql::{is_word, qualified_words, says};
+use crate::sql::{is_word, qualified_words, says, words};
 
 /// Whether anything else can name it. What is said of others goes by words of ours, in which their names stand.
 pub(super) fn has_name(one: &Program) -> bool {
@@ -71,6 +71,12 @@ impl Needs {
             named.extend(odd.iter().filter(|name| says(&said, name)).flat_map(|name| found(name)));
             // The head of a routine names types, and calls others only in a default or to be planned with; whatever else
             // sounds like one of them is the name of a parameter.
+            let own_name = said_name(one.base_name());
+            let is_said_once = || words(&said).filter(|word| *word == own_name).count() < 2;
+            if one.kind == ProgramKind::Routine && is_said_once() {
+                // A view of its name is not what it returns.
+                named.retain(|other| programs[*other].base_name() != one.base_name());
+            }
             if one.kind == ProgramKind::Routine && !said.contains("default ") && !said.contains(" support ") {
                 named.retain(|other| programs[*other].kind != ProgramKind::Routine);
             }

@@ -1,12 +1,13 @@
 //! `alter …` in a file.
 
 use super::partitions::SETTINGS;
+use super::renaming::with_name;
 use super::{OF_SERVER, Reader, Reading, parameters};
-use crate::dialect::postgres::catalogue::WordRow;
+use crate::dialect::postgres::catalogue::{OtherRow, WordRow};
 use crate::dialect::postgres::quote::{quote, quote_object};
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::{ObjectKind, qualified};
-use crate::sql::Cursor;
+use crate::sql::{Cursor, TokenKind};
 
 impl Reader {
     pub(super) fn alter(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
@@ -88,6 +89,15 @@ impl Reader {
                 return Ok(Read::Done);
             }
             let (own, of_constraint) = (self.index(&name), self.constraint_with_index(&name));
+            let is_of_view = |row: &&mut OtherRow| row.kind == ObjectKind::ViewIndex && row.name == name;
+            if let Some(row) = self.catalogue.others.iter_mut().find(is_of_view) {
+                cursor.eat_all(&["rename", "to"]).then_some(()).here()?;
+                let new = cursor.name().here()?;
+                row.sql = with_name(&row.sql, "index", &quote(&new)).here()?;
+                row.name = qualified::beside(&name, &qualified::part(&new));
+                row.drop = format!("drop index {}", quote_object(&row.name));
+                return Ok(Read::Done);
+            }
             if own.is_none() && of_constraint.is_none() {
                 if is_lenient {
                     cursor.rest();
@@ -103,6 +113,15 @@ impl Reader {
                     (None, Some(at)) => self.catalogue.constraints[at].name = new,
                     (None, None) => {}
                 }
+                return Ok(Read::Done);
+            }
+            let indexes = own.map(|at| &mut self.catalogue.indexes[at].peculiarities);
+            let constraints = of_constraint.map(|at| &mut self.catalogue.constraints[at].peculiarities);
+            if cursor.is_one_of(&["set", "reset"])
+                && cursor.ahead(1) == "("
+                && let Some(words) = indexes.or(constraints)
+            {
+                set_parameters(cursor, words)?;
                 return Ok(Read::Done);
             }
         } else if cursor.eat_all(&["text", "search", "configuration"]) {
@@ -291,6 +310,9 @@ impl Reader {
             }
             return self.column_definition(cursor, oid);
         }
+        if cursor.eat_all(&["alter", "constraint"]) {
+            return self.defer(cursor, oid);
+        }
         if cursor.eat("alter") {
             cursor.eat("column");
             let column = cursor.name().here()?;
@@ -311,18 +333,18 @@ impl Reader {
                 self.table_row(oid).peculiarities.push(word);
                 return Ok(());
             }
-            return cursor.expect("default").here();
+            cursor.expect("default").here()?;
+            self.table_row(oid).peculiarities.retain(|one| !one.starts_with("replica identity"));
+            self.unmark(oid, "replica identity");
+            return Ok(());
         }
         if cursor.eat_all(&["set", "unlogged"]) || cursor.eat_all(&["set", "logged"]) {
             let word = cursor.between(cursor.at() - 1, cursor.at());
             self.table_row(oid).persistence = if word.eq_ignore_ascii_case("unlogged") { 'u' } else { 'p' };
             return Ok(());
         }
-        if cursor.is("set") && cursor.ahead(1) == "(" {
-            cursor.skip();
-            let parameters = parameters(cursor.parenthesised().here()?);
-            self.table_row(oid).parameters.extend(parameters);
-            return Ok(());
+        if cursor.is_one_of(&["set", "reset"]) && cursor.ahead(1) == "(" {
+            return set_parameters(cursor, &mut self.table_row(oid).parameters);
         }
         if cursor.eat_all(&["cluster", "on"]) {
             return self.clustered(cursor, oid);
@@ -381,6 +403,59 @@ impl Reader {
             return Ok(());
         }
         Err(Stop::Here)
+    }
+
+    /// `alter constraint NAME …`: when a reference is checked.
+    fn defer(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
+        let name = cursor.name().here()?;
+        let table = self.table_name(oid);
+        let row = self.catalogue.constraints.iter_mut().find(|row| row.table == oid && row.name == name);
+        let missing = || Stop::Because(format!("`{table}` has no constraint `{name}` before this"));
+        let row = row.ok_or_else(missing)?;
+        while !cursor.is_at_end() && !cursor.is(",") {
+            if cursor.eat_all(&["not", "deferrable"]) {
+                (row.deferrable, row.deferred) = (false, false);
+            } else if cursor.eat("deferrable") {
+                row.deferrable = true;
+            } else if cursor.eat_all(&["initially", "deferred"]) {
+                (row.deferrable, row.deferred) = (true, true);
+            } else if cursor.eat_all(&["initially", "immediate"]) {
+                row.deferred = false;
+            } else {
+                return Err(Stop::Here);
+            }
+        }
+        Ok(())
+    }
+
+    /// `set generated …`, `set start …` and the like of an identity column, one behind the other.
+    fn renumber(&mut self, cursor: &mut Cursor<'_>, oid: u32, column: &str) -> Reading<()> {
+        let row = self.column(oid, column)?;
+        let (mut start, mut step) = row.numbering.unwrap_or((1, 1));
+        while !cursor.is_at_end() && !cursor.is(",") {
+            if cursor.eat("restart") {
+                // Where it goes on counting is no part of the schema.
+                if cursor.eat("with") || cursor.kind() == TokenKind::Number || cursor.is("-") {
+                    cursor.number().here()?;
+                }
+            } else if cursor.eat_all(&["set", "generated"]) {
+                let always = cursor.eat("always");
+                if !always {
+                    cursor.eat_all(&["by", "default"]).then_some(()).here()?;
+                }
+                row.identity = Some(if always { 'a' } else { 'd' });
+            } else if cursor.eat_all(&["set", "start"]) {
+                cursor.eat("with");
+                start = cursor.number().here()?;
+            } else if cursor.eat_all(&["set", "increment"]) {
+                cursor.eat("by");
+                step = cursor.number().here()?;
+            } else {
+                return Err(Stop::Here);
+            }
+        }
+        row.numbering = Some((start, step));
+        Ok(())
     }
 
     /// Whether policies are in force on a table; whether that is what is said.
@@ -450,17 +525,32 @@ impl Reader {
             peculiarities.retain(|one| one.split(' ').next() != Some(word));
             peculiarities.extend((value != "default").then(|| format!("{word} {value}")));
             Ok(())
-        } else if cursor.is("set") && cursor.ahead(1) == "(" {
-            cursor.skip();
-            let parameters = parameters(cursor.parenthesised().here()?);
-            self.column(oid, column)?.peculiarities.extend(parameters);
+        } else if cursor.is_one_of(&["set", "reset"]) && cursor.ahead(1) == "(" {
+            set_parameters(cursor, &mut self.column(oid, column)?.peculiarities)
+        } else if self.column(oid, column)?.identity.is_some() && cursor.is_one_of(&["set", "restart"]) {
+            self.renumber(cursor, oid, column)
+        } else if cursor.eat_all(&["drop", "identity"]) {
+            Self::passed_if_exists(cursor);
+            let row = self.column(oid, column)?;
+            (row.identity, row.numbering) = (None, None);
+            row.peculiarities.retain(|one| !one.starts_with("identity "));
+            Ok(())
+        } else if cursor.eat_all(&["drop", "expression"]) {
+            Self::passed_if_exists(cursor);
+            let row = self.column(oid, column)?;
+            if row.generated.take().is_some() {
+                row.expression = None;
+            }
             Ok(())
         } else if cursor.eat_all(&["set", "data", "type"]) || cursor.eat("type") {
             let text = cursor.until(|cursor| cursor.is(",") || cursor.is_one_of(&["using", "collate"])).here()?;
             let ty = self.column_type(text);
             let enumeration = self.enumeration(&ty);
+            // Without a word on it the collation is that of the type (PostgreSQL, "ALTER TABLE").
+            let collation = if cursor.eat("collate") { Some(self.collation(cursor)?) } else { None };
             let row = self.column(oid, column)?;
             (row.ty, row.enumeration) = (ty, enumeration);
+            row.collation = collation.filter(|name| name != "default");
             if cursor.eat("using") {
                 cursor.until(|cursor| cursor.is(",")).here()?;
             }
@@ -471,4 +561,15 @@ impl Reader {
             Err(Stop::Here)
         }
     }
+}
+
+/// `set (…)` or `reset (…)`: parameters by their names.
+fn set_parameters(cursor: &mut Cursor<'_>, own: &mut Vec<String>) -> Reading<()> {
+    let sets = cursor.is("set");
+    cursor.skip();
+    let given = parameters(cursor.parenthesised().here()?);
+    let name = |parameter: &str| parameter.split('=').next().unwrap_or_default().trim().to_ascii_lowercase();
+    own.retain(|one| !given.iter().any(|other| name(other) == name(one)));
+    own.extend(given.into_iter().filter(|_| sets));
+    Ok(())
 }

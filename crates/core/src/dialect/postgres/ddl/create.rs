@@ -387,7 +387,7 @@ impl Reader {
             if cursor.eat("as")
                 && let Some(query) = with_aliases(cursor.rest(), &names, SYNTAX, quote)
             {
-                self.other(ObjectKind::View, name, query, String::new());
+                self.view(name, query, String::new());
                 return Ok(Read::Done);
             }
         }
@@ -395,12 +395,18 @@ impl Reader {
         if is_recursive || !cursor.eat("as") || has_check_option(sql) {
             // Names for its columns or options stand beside the query: it is kept as it is written.
             let drop = format!("drop view {}", quote_object(&name));
-            self.other(ObjectKind::View, name, sql.to_owned(), drop);
+            self.view(name, sql.to_owned(), drop);
             return Ok(Read::Done);
         }
         let query = cursor.rest().to_owned();
-        self.other(ObjectKind::View, name, query, String::new());
+        self.view(name, query, String::new());
         Ok(Read::Done)
+    }
+
+    fn view(&mut self, name: String, sql: String, drop: String) {
+        let comment = self.replaced(|row| row.kind == ObjectKind::View && row.name == name);
+        self.other(ObjectKind::View, name, sql, drop);
+        self.catalogue.others.last_mut().into_iter().for_each(|row| row.comment.clone_from(&comment));
     }
 
     pub(super) fn create_materialized_view(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
@@ -426,14 +432,13 @@ impl Reader {
         cursor.skip();
         let name = self.relation(cursor)?;
         let arguments = self.types_of_arguments(cursor.parenthesised().here()?);
-        let others = &mut self.catalogue.others;
         let base = |row: &OtherRow| row.name.split('(').next() == Some(name.as_str());
         let full = format!("{name}({arguments})");
         let drop = format!("drop {word} {}({arguments})", quote_object(&name));
-        others.retain(|row| row.kind != ObjectKind::Routine || row.drop != drop);
+        let comment = self.replaced(|row| row.kind == ObjectKind::Routine && row.drop == drop);
         // What tells routines of one name apart is the types of their arguments.
         let mut is_alone = true;
-        for row in others.iter_mut().filter(|row| row.kind == ObjectKind::Routine && base(row)) {
+        for row in self.catalogue.others.iter_mut().filter(|row| row.kind == ObjectKind::Routine && base(row)) {
             is_alone = false;
             if let Some(at) = row.drop.find('(').filter(|_| !row.name.contains('(')) {
                 let types = row.drop[at..].to_owned();
@@ -441,6 +446,7 @@ impl Reader {
             }
         }
         self.other(ObjectKind::Routine, if is_alone { name } else { full }, sql.to_owned(), drop);
+        self.catalogue.others.last_mut().into_iter().for_each(|row| row.comment.clone_from(&comment));
         Ok(Read::Done)
     }
 

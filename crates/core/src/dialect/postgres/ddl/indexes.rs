@@ -5,7 +5,7 @@ use super::{Reader, Reading, USUAL_PLACE, labels, parameters};
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{ColumnRow, IndexRow, OtherRow};
 use crate::dialect::postgres::lower::taken_method;
-use crate::dialect::postgres::quote::quote_object;
+use crate::dialect::postgres::quote::{quote, quote_object};
 use crate::dialect::postgres::render::object_name;
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::{ObjectKind, qualified};
@@ -67,6 +67,7 @@ impl Reader {
         cursor.eat("concurrently");
         let is_lenient = Self::passed_if_exists(cursor);
         let named = if cursor.is_one_of(&["on"]) { None } else { Some(cursor.name().here()?) };
+        let on = cursor.at();
         cursor.expect("on").here()?;
         let is_alone = cursor.eat("only");
         let start = cursor.at();
@@ -75,13 +76,21 @@ impl Reader {
             matches!(row.kind, ObjectKind::MaterializedView | ObjectKind::Partition) && row.name == relation
         };
         if self.catalogue.others.iter().any(views) {
-            let named = named.unwrap_or_else(|| {
-                let base = qualified::plain(qualified::base(&relation)).into_owned();
-                self.choose_of_view(&base, &labels::of_exclusion(cursor.rest()))
-            });
+            let mut sql = sql.to_owned();
+            let named = match named {
+                Some(name) => name,
+                None => {
+                    let base = qualified::plain(qualified::base(&relation)).into_owned();
+                    let name = self.choose_of_view(&base, &labels::of_exclusion(cursor.rest()));
+                    // It stays when what the index is on gets another name.
+                    cursor.go_to(on);
+                    sql = format!("{} {} {}", cursor.between(0, on).trim_end(), quote(&name), cursor.rest());
+                    name
+                }
+            };
             let name = qualified::beside(&relation, &qualified::part(&named));
             let drop = format!("drop index {}", quote_object(&name));
-            self.other(ObjectKind::ViewIndex, name, sql.to_owned(), drop);
+            self.other(ObjectKind::ViewIndex, name, sql, drop);
             if let Some(row) = self.catalogue.others.last_mut() {
                 row.after = vec![relation];
             }

@@ -311,6 +311,11 @@ impl Reader {
         if self.firing(cursor, name)? {
             return Ok(Read::Done);
         }
+        if cursor.eat_all(&["rename", "to"]) {
+            let new = qualified::beside(name, &qualified::part(&cursor.name().here()?));
+            self.rename_partition(name, &new);
+            return Ok(Read::Done);
+        }
         let start = cursor.at();
         if cursor.eat("alter") {
             cursor.eat("column");

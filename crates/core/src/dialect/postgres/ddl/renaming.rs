@@ -65,6 +65,18 @@ impl Reader {
         self.owners.extend(owner.map(|owner| (new.to_owned(), owner)));
     }
 
+    /// A partition gets another name, and so does what is said of it.
+    pub(super) fn rename_partition(&mut self, old: &str, new: &str) {
+        let mut others = self.catalogue.others.iter_mut();
+        if let Some(row) = others.find(|row| row.kind == ObjectKind::Partition && row.name == old) {
+            let quoted = quote_object(new);
+            row.sql = with_name(&row.sql, "table", &quoted).unwrap_or_else(|| std::mem::take(&mut row.sql));
+            row.drop = format!("drop table {quoted}");
+            new.clone_into(&mut row.name);
+        }
+        self.rename_relation(old, new);
+    }
+
     /// `rename …` of a table, of a column or of a constraint.
     pub(super) fn rename(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
         let old_table = self.table_name(oid);
@@ -432,6 +444,21 @@ fn rename_made(row: &mut OtherRow, new: &str) {
         None => with_tail(&row.drop, &was, &is),
     };
     row.name = format!("{new}{arguments}");
+}
+
+/// A statement with another name for what it makes, which stands behind a word.
+pub(super) fn with_name(sql: &str, word: &str, quoted: &str) -> Option<String> {
+    let mut cursor = Cursor::new(sql, SYNTAX);
+    cursor.until(|cursor| cursor.is(word))?;
+    cursor.skip();
+    cursor.eat("concurrently");
+    cursor.eat_all(&["if", "not", "exists"]);
+    let start = cursor.at();
+    cursor.name()?;
+    while cursor.eat(".") {
+        cursor.name()?;
+    }
+    Some(format!("{} {quoted} {}", cursor.between(0, start).trim_end(), cursor.rest().trim_start()))
 }
 
 /// A text that ends with one thing, with another.
