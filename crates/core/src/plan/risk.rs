@@ -334,8 +334,11 @@ fn to_rows(risks: &mut Risks<'_>, step: &Step) {
             Some("constraint") => {
                 let table = one.after.first().map_or("the table", String::as_str);
                 let excludes = words(&one.create.to_lowercase()).any(|word| word == "exclude");
-                let why = if excludes { "two rows of {} exclude each other" } else { "a row of {} does not meet it" };
-                risks.add(RiskKind::MayRefuse, format!("fails if {}", why.replace("{}", table)));
+                let why = match excludes {
+                    true => format!("fails if two rows of {table} exclude each other"),
+                    false => format!("fails if a row of {table} does not meet it"),
+                };
+                risks.add(RiskKind::MayRefuse, why);
             }
             Some("domain") if one.alters => {
                 risks.add(RiskKind::MayRefuse, format!("fails if a value of {} does not meet its checks", one.name));

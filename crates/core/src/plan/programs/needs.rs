@@ -69,14 +69,14 @@ impl Needs {
                 }
             }
             named.extend(odd.iter().filter(|name| says(&said, name)).flat_map(|name| found(name)));
-            // The head of a routine names types, and calls others only in a default or to be planned with; whatever else
-            // sounds like one of them is the name of a parameter.
             let own_name = said_name(one.base_name());
             let is_said_once = || words(&said).filter(|word| *word == own_name).count() < 2;
+            // A routine names itself, and a view of its name only where it says that once more.
             if one.kind == ProgramKind::Routine && is_said_once() {
-                // A view of its name is not what it returns.
                 named.retain(|other| programs[*other].base_name() != one.base_name());
             }
+            // The head of a routine names types, and calls others only in a default or to be planned with; whatever else
+            // sounds like one of them is the name of a parameter.
             if one.kind == ProgramKind::Routine && !said.contains("default ") && !said.contains(" support ") {
                 named.retain(|other| programs[*other].kind != ProgramKind::Routine);
             }

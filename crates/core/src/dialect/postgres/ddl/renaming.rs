@@ -124,8 +124,11 @@ impl Reader {
         checks.for_each(|row| row.expression = row.expression.as_deref().map(respelled));
         let exclusions = self.catalogue.others.iter_mut().filter(|row| row.kind == ObjectKind::Constraint);
         for row in exclusions.filter(|row| row.after == [old_table.clone()]) {
-            let read = Expression::read_whole(&row.sql, SYNTAX);
-            row.sql = read.with_columns(|found| (found.name == old).then(|| quote(new))).text().to_owned();
+            // Before the word stand the names of the table and of the constraint.
+            let Some(at) = row.sql.to_ascii_lowercase().find(" exclude ") else { continue };
+            let read = Expression::read_whole(&row.sql[at..], SYNTAX);
+            let told = read.with_columns(|found| (found.name == old).then(|| quote(new)));
+            row.sql = format!("{} {}", &row.sql[..at], told.text());
         }
         let computed = self.catalogue.columns.iter_mut().filter(|row| row.table == oid && row.generated.is_some());
         computed.for_each(|row| row.expression = row.expression.as_deref().map(respelled));
