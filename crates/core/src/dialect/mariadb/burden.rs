@@ -6,7 +6,6 @@ use super::Flavor;
 use super::types::is_text;
 use crate::physical::{Column, Options, TypeName};
 use crate::plan::{Blocks, Burden, Constraint, Step};
-use crate::schema::UNCHECKED;
 
 /// The burdens of a step.
 pub(in crate::dialect) fn burdens(flavor: Flavor, step: &Step) -> Vec<Burden> {
@@ -18,8 +17,6 @@ pub(in crate::dialect) fn burdens(flavor: Flavor, step: &Step) -> Vec<Burden> {
         Step::AddConstraint { table, constraint } => match constraint {
             Constraint::PrimaryKey(_) => vec![Burden::rewriting(table, Blocks::Nothing)],
             Constraint::Unique(_) => Vec::new(),
-            // Where references are not looked at (MariaDB, "InnoDB Online DDL Operations with the INPLACE Alter Algorithm").
-            Constraint::ForeignKey(key) if key.attributes.contains(UNCHECKED) => Vec::new(),
             Constraint::ForeignKey(_) | Constraint::Check(_) => vec![Burden::rewriting(table, Blocks::Writes)],
         },
         Step::ChangePrimaryKey { table, .. } => vec![Burden::rewriting(table, Blocks::Nothing)],

@@ -13,10 +13,10 @@ use crate::dialect::Dialect;
 pub use crate::dialect::others::OtherRow;
 use crate::dialect::others::told_apart;
 use crate::physical::{
-    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, NameCase, ObjectKind,
-    Options, PrimaryKey, Schema, Table, Unmanaged,
+    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, NameCase, Options,
+    PrimaryKey, Schema, Table, Unmanaged,
 };
-use crate::schema::{Action, Deferrable, Storage, UNCHECKED};
+use crate::schema::{Action, Deferrable, Storage};
 use crate::sql::{Expression, Lexer, TokenKind};
 
 /// Engines whose tables are columns, keys and plain options. What a table of another one stands for (tables, files or
@@ -188,9 +188,7 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
     }
     tables.values_mut().for_each(|table| table.fit());
     indexes(flavor, catalogue.parts, &mut tables);
-    let objects: Vec<&str> =
-        catalogue.others.iter().filter(|one| one.kind == ObjectKind::Table).map(|one| one.name.as_str()).collect();
-    references(catalogue.references, &objects, &mut tables);
+    references(catalogue.references, &mut tables);
     for row in catalogue.checks {
         let Some(table) = tables.get_mut(&row.table) else { continue };
         let validated = json_column(&row).and_then(|name| table.column(&name));
@@ -381,23 +379,9 @@ pub(super) fn prefix_option(column: &str, length: u32) -> String {
     format!("prefix {column}({length})")
 }
 
-fn references(rows: Vec<ReferenceRow>, objects: &[&str], tables: &mut BTreeMap<String, Table>) {
-    let is_there = |name: &str, tables: &BTreeMap<String, Table>| {
-        // What is in another database is not known here.
-        tables.contains_key(name)
-            || name.contains('.')
-            || tables
-                .keys()
-                .map(String::as_str)
-                .chain(objects.iter().copied())
-                .any(|one| one.eq_ignore_ascii_case(name))
-    };
+fn references(rows: Vec<ReferenceRow>, tables: &mut BTreeMap<String, Table>) {
     for rows in rows.chunk_by(|a, b| a.table == b.table && a.name == b.name) {
         let first = &rows[0];
-        let mut attributes = Options::new();
-        if !is_there(&first.referenced_table, tables) {
-            attributes.insert(UNCHECKED.to_owned());
-        }
         let Some(table) = tables.get_mut(&first.table) else { continue };
         table.foreign_keys.push(ForeignKey {
             name: Some(first.name.clone()),
@@ -407,7 +391,7 @@ fn references(rows: Vec<ReferenceRow>, objects: &[&str], tables: &mut BTreeMap<S
             on_delete: action(&first.on_delete),
             on_update: action(&first.on_update),
             deferrable: Deferrable::No,
-            attributes,
+            attributes: Options::new(),
         });
     }
 }

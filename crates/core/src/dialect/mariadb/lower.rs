@@ -11,7 +11,7 @@ use crate::dialect::{Dialect, Facts, Lowered};
 use crate::physical::{self, IndexKey, Options, TypeName};
 use crate::schema::{
     Action, Column, Deferrable, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, IndexPart, Item, KeptAs,
-    KeyPart, Part, Place, Program, Provider, Schema, Scoped, Storage, Table, Type, UNCHECKED, Unique, Value,
+    KeyPart, Part, Place, Provider, Schema, Scoped, Storage, Table, Type, Unique, Value,
 };
 use crate::sql::{Expression, Lexer, Syntax, TokenKind, unquote};
 
@@ -370,7 +370,6 @@ impl Storing for Mariadb {
         }
         uniques_among_indexes(lowered);
         indexes_for_references(self.0, lowered);
-        self.unchecked_references(lowering, table, lowered);
         self.index_names(lowering, table, lowered);
         self.check_names(lowering, table, lowered);
         self.keys(lowering, table, lowered);
@@ -605,29 +604,6 @@ impl Mariadb {
             } else if !seen.insert(lowered.case.item_key(name)) || name.eq_ignore_ascii_case("primary") {
                 let (provider, name) = (self.provider(), name.to_owned());
                 lowering.fault(FaultKind::NameTaken { provider, name }, place);
-            }
-        }
-    }
-
-    /// What points to a table that is not there is told from other references: it is only taken without a look.
-    fn unchecked_references(&self, lowering: &Lowering<'_, Self>, table: &Table, lowered: &mut physical::Table) {
-        let here = self.provider();
-        let is_there = |name: &Identifier| {
-            let is_object = |one: &Program| {
-                one.scope.holds(here)
-                    && one.word.as_deref() == Some("table")
-                    && one.name.as_str().eq_ignore_ascii_case(name.as_str())
-            };
-            let tables = lowering.schema.tables().filter(|other| other.scope.holds(here));
-            // What is in another database is not known here.
-            name.as_str().contains('.')
-                || tables.into_iter().any(|other| other.name.as_str().eq_ignore_ascii_case(name.as_str()))
-                || lowering.schema.programs().iter().any(is_object)
-        };
-        let declared = table.foreign_keys.iter().filter(|key| key.scope.holds(here));
-        for (key, made) in declared.zip(&mut lowered.foreign_keys) {
-            if key.is_unchecked(here) && !is_there(&key.referenced_table) {
-                made.attributes.insert(UNCHECKED.to_owned());
             }
         }
     }

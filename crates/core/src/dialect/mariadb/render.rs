@@ -9,7 +9,7 @@ use super::quote::{QUOTING, literal, quote, quote_all};
 use super::types::is_text;
 use crate::physical::{Check, Column, ForeignKey, Index, IndexKey, KeyColumn, Options, PrimaryKey, Table, Unique};
 use crate::plan::{Commented, Constraint, Step};
-use crate::schema::{Action, Storage, UNCHECKED};
+use crate::schema::{Action, Storage};
 use crate::sql::{Expression, in_parentheses};
 
 /// The statements of a step; see [`crate::Dialect::render`].
@@ -74,27 +74,7 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
         | Step::DeleteRows { .. }
         | Step::RemakeEnum(_) => unreachable!("the facts rule this step out, or there is no such thing here"),
     };
-    let alone = std::slice::from_ref(step);
-    let steps = if let Step::AlterTable { steps, .. } = step { steps.as_slice() } else { alone };
-    match steps.iter().any(adds_unchecked) {
-        true => without_a_look(flavor, statement),
-        false => vec![statement],
-    }
-}
-
-/// Whether a reference comes to a table that is not there.
-fn adds_unchecked(step: &Step) -> bool {
-    let Step::AddConstraint { constraint: Constraint::ForeignKey(key), .. } = step else { return false };
-    key.attributes.contains(UNCHECKED)
-}
-
-/// A statement while references are not looked at (MariaDB, "Server System Variables", foreign_key_checks; MySQL 8.4, the
-/// same).
-fn without_a_look(flavor: Flavor, statement: String) -> Vec<String> {
-    match flavor {
-        Flavor::Mariadb => vec![format!("set statement foreign_key_checks = 0 for {statement}")],
-        Flavor::Mysql => vec!["set foreign_key_checks = 0".into(), statement, "set foreign_key_checks = 1".into()],
-    }
+    vec![statement]
 }
 
 /// What an alteration says behind the name of its table.
