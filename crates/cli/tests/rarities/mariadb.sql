@@ -131,3 +131,7 @@ alter table told_once rename column old_size to size, rename column old_note to 
 alter table told_once add column old_size int;
 create table by_quarter (at date not null, year int) partition by hash (extract(quarter from at)) partitions 2;
 create table ar_usual (a int) engine=Aria;
+-- A reference to a table that is not there.
+set foreign_key_checks = 0;
+create table dangling (id int primary key, elsewhere_id int, constraint to_nothing foreign key (elsewhere_id) references elsewhere_gone (id) on delete cascade);
+set foreign_key_checks = 1;

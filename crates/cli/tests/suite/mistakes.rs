@@ -306,7 +306,7 @@ fn no_check_is_called_as_a_column_that_mariadb_checks_itself() {
     let config = project.read("hollow-oak.toml").replace("[targets.dev]", "[providers]\nmariadb = {}\n\n[targets.dev]");
     project.write("hollow-oak.toml", &config);
     let answer = project.oak(&["check"]);
-    assert!(answer.stderr.contains("MariaDB checks column `Note` under that name itself"), "{answer}");
+    assert!(answer.stderr.contains("MariaDB checks column `note` under that name itself"), "{answer}");
     assert!(answer.stderr.contains("help: give the check another name, or leave its name out"), "{answer}");
     assert!(answer.stdout.contains("1 error in 1 file"), "{answer}");
     project.write("schema/schema.oak", &project.read("schema/schema.oak").replace("check \"Note\"", "check"));

@@ -617,6 +617,36 @@ fn a_zero_stays_where_numbering_begins() {
     assert_eq!(here.query("select concat(id, ' ', code) from hive order by id"), ["0 zero", "7 seven", "8 next"]);
 }
 
+/// MariaDB keeps a reference to a table that is not there, which can only be made without a look at it. Its table may come
+/// and go, and be one that is ignored.
+#[test]
+fn a_reference_outlives_its_table() {
+    if !wanted(Provider::Mariadb) {
+        return;
+    }
+    let hive = "table hive {\n    id: int64, identity\n    yard: int64, null\n    primary key (id)\n    \
+                foreign key (yard) references yard(id), on delete cascade, option \"unchecked\"\n}\n";
+    let yard = "table yard {\n    id: int64, identity\n    primary key (id)\n}\n";
+    let here = Stage::of(Provider::Mariadb, hive);
+    here.project.migrate("hive");
+    here.assert_same("live", "declared");
+    let without = here.dump();
+    here.project.declare(&format!("{hive}{yard}"));
+    here.project.migrate("yard");
+    here.assert_same("live", "declared");
+    here.project.ok(REVERT);
+    assert_eq!(here.dump(), without);
+    here.project.ok(&["discard", "--yes"]);
+
+    here.project.declare(hive);
+    here.sql("create table yard (id bigint auto_increment primary key)");
+    let config = here.project.read("hollow-oak.toml");
+    here.project.write("hollow-oak.toml", &format!("{config}\n[unmanaged]\ntables = [\"yard\"]\n"));
+    here.assert_same("live", "declared");
+    here.project.ok(REVERT_ALL);
+    assert_eq!(here.query("select count(*) from yard"), ["0"]);
+}
+
 /// MariaDB keeps what was done before a statement that fails. What is of no migration is drawn up anew, not gone on with.
 #[test]
 fn a_sync_or_an_undo_that_broke_off_is_done_again() {

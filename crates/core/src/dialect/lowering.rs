@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::naming::{NameKind, derived_name};
 use super::{Facts, IdentifierLimit, Lowered};
-use crate::physical::{self, Cell, IndexKey, Options, Origin, RowSet, TypeName, qualified};
+use crate::physical::{self, Cell, IndexKey, Noted, Options, RowSet, TypeName, qualified};
 use crate::schema::{
     Column, Fault, FaultKind, ForeignKey, Form, Identifier, Identity, Index, Item, KeyPart, Part, Place, Program,
     ProgramKind, Provider, Rows, Schema, Scope, Scoped, Table, Type, UNCHECKED, Value, is_key,
@@ -524,7 +524,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
                 self.present_in(table, &generated.expression, &place);
             }
             let mut made = storing.column(self, table, column, lowered, &place);
-            made.declared_type = Origin(Some(match Scoped::pick(&column.native, here) {
+            made.declared_type = Noted(Some(match Scoped::pick(&column.native, here) {
                 Some(native) => native.clone(),
                 None => column.ty.to_string(),
             }));
@@ -686,6 +686,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
             on_update: key.on_update,
             deferrable: key.deferrable,
             attributes: Options::new(),
+            dangles: Noted(false),
         }
     }
 

@@ -21,7 +21,7 @@ pub use qualified::{qualified, split};
 pub use rows::{Cell, RowSet};
 pub(crate) use schema::Named;
 pub use schema::{
-    Check, Column, EnumType, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, NameCase, Origin,
-    PrimaryKey, Schema, Table, Thing, TypeName, Unique,
+    Check, Column, EnumType, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, NameCase, Noted, PrimaryKey,
+    Schema, Table, Thing, TypeName, Unique,
 };
 pub use unmanaged::{Introspected, ObjectKind, Unmanaged};

@@ -459,17 +459,17 @@ fn parent(said: &str) -> String {
     qualified::qualified(namespace.map(crate::sql::unquote).as_deref(), &crate::sql::unquote(base))
 }
 
-/// What the declarations call a thing: for display only, so any two are equal.
+/// What is known of a thing without being a part of it, so that any two are equal.
 #[derive(Clone, Debug, Default)]
-pub struct Origin(pub Option<String>);
+pub struct Noted<T>(pub T);
 
-impl PartialEq for Origin {
+impl<T> PartialEq for Noted<T> {
     fn eq(&self, _: &Self) -> bool {
         true
     }
 }
 
-impl Eq for Origin {}
+impl<T> Eq for Noted<T> {}
 
 /// A provider's type by its name; letter case and white space make no difference.
 #[derive(Clone, Debug)]
@@ -544,7 +544,7 @@ pub struct Column {
     pub ty: TypeName,
     /// The portable type it was declared with.
     #[serde(skip)]
-    pub declared_type: Origin,
+    pub declared_type: Noted<Option<String>>,
     /// Whether it may hold null.
     pub nullable: bool,
     /// Its default. In a box, since columns without one are many.
@@ -574,7 +574,7 @@ impl Column {
         Self {
             name: name.into(),
             ty,
-            declared_type: Origin(None),
+            declared_type: Noted(None),
             nullable: false,
             default: None,
             generated: None,
@@ -654,6 +654,10 @@ pub struct ForeignKey {
     pub deferrable: Deferrable,
     /// Whatever else the provider stores for it.
     pub attributes: Options,
+    /// Whether the table that it points to is not there, so that it can only be made without a look at it. That is said of
+    /// the whole schema: what is ignored of one side would make a difference of it.
+    #[serde(skip)]
+    pub dangles: Noted<bool>,
 }
 
 /// A check.

@@ -324,6 +324,7 @@ impl Constraint {
     /// Whether it only holds for rows that are written from now on.
     pub(super) fn is_unchecked(&self) -> bool {
         let attributes = match self {
+            Self::ForeignKey(key) if key.dangles.0 => return true,
             Self::ForeignKey(key) => &key.attributes,
             Self::Check(check) => &check.attributes,
             Self::PrimaryKey(_) | Self::Unique(_) => return false,

@@ -164,8 +164,8 @@ pub enum FaultKind {
     NoNativeType { column: Identifier, provider: Provider },
     #[error("the name `{name}` is taken twice on {provider}", provider = provider.title())]
     NameTaken { provider: Provider, name: String },
-    #[error("{provider} checks column `{name}` under that name itself, and takes no other check called so", provider = provider.title())]
-    CalledAsColumn { provider: Provider, name: String },
+    #[error("{provider} checks column `{column}` under that name itself, and takes no other check called so", provider = provider.title())]
+    CalledAsColumn { provider: Provider, column: String },
     #[error("names that begin with `{prefix}` are kept for {keeper}")]
     ReservedName { prefix: &'static str, keeper: &'static str },
     #[error("{provider} has no table option `{option}`", provider = provider.title())]

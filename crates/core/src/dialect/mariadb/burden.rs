@@ -17,6 +17,8 @@ pub(in crate::dialect) fn burdens(flavor: Flavor, step: &Step) -> Vec<Burden> {
         Step::AddConstraint { table, constraint } => match constraint {
             Constraint::PrimaryKey(_) => vec![Burden::rewriting(table, Blocks::Nothing)],
             Constraint::Unique(_) => Vec::new(),
+            // Where references are not looked at (MariaDB, "InnoDB Online DDL Operations with the INPLACE Alter Algorithm").
+            Constraint::ForeignKey(key) if key.dangles.0 => Vec::new(),
             Constraint::ForeignKey(_) | Constraint::Check(_) => vec![Burden::rewriting(table, Blocks::Writes)],
         },
         Step::ChangePrimaryKey { table, .. } => vec![Burden::rewriting(table, Blocks::Nothing)],

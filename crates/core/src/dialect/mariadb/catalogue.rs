@@ -13,8 +13,8 @@ use crate::dialect::Dialect;
 pub use crate::dialect::others::OtherRow;
 use crate::dialect::others::told_apart;
 use crate::physical::{
-    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, NameCase, Options,
-    PrimaryKey, Schema, Table, Unmanaged,
+    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, NameCase, Noted,
+    ObjectKind, Options, PrimaryKey, Schema, Table, Unmanaged,
 };
 use crate::schema::{Action, Deferrable, Storage};
 use crate::sql::{Expression, Lexer, TokenKind};
@@ -188,7 +188,9 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
     }
     tables.values_mut().for_each(|table| table.fit());
     indexes(flavor, catalogue.parts, &mut tables);
-    references(catalogue.references, &mut tables);
+    let objects = catalogue.others.iter().filter(|one| one.kind == ObjectKind::Table);
+    let objects: BTreeSet<String> = objects.map(|one| one.name.to_lowercase()).collect();
+    references(catalogue.references, &objects, &mut tables);
     for row in catalogue.checks {
         let Some(table) = tables.get_mut(&row.table) else { continue };
         let validated = json_column(&row).and_then(|name| table.column(&name));
@@ -379,7 +381,13 @@ pub(super) fn prefix_option(column: &str, length: u32) -> String {
     format!("prefix {column}({length})")
 }
 
-fn references(rows: Vec<ReferenceRow>, tables: &mut BTreeMap<String, Table>) {
+fn references(rows: Vec<ReferenceRow>, objects: &BTreeSet<String>, tables: &mut BTreeMap<String, Table>) {
+    let names: BTreeSet<String> = tables.keys().map(|name| name.to_lowercase()).collect();
+    // What is in another database is not known here.
+    let is_there = |name: &str| {
+        let small = name.to_lowercase();
+        names.contains(&small) || objects.contains(&small) || name.contains('.')
+    };
     for rows in rows.chunk_by(|a, b| a.table == b.table && a.name == b.name) {
         let first = &rows[0];
         let Some(table) = tables.get_mut(&first.table) else { continue };
@@ -392,6 +400,7 @@ fn references(rows: Vec<ReferenceRow>, tables: &mut BTreeMap<String, Table>) {
             on_update: action(&first.on_update),
             deferrable: Deferrable::No,
             attributes: Options::new(),
+            dangles: Noted(!is_there(&first.referenced_table)),
         });
     }
 }

@@ -8,10 +8,10 @@ use super::types::{is_binary, is_spatial, is_text, key_bytes, portable, type_nam
 use super::{COLLATION, Flavor, SYNTAX};
 use crate::dialect::lowering::{self, Attributed, Lowering, Storing, key_option, typed};
 use crate::dialect::{Dialect, Facts, Lowered};
-use crate::physical::{self, IndexKey, Options, TypeName};
+use crate::physical::{self, IndexKey, Noted, Options, TypeName};
 use crate::schema::{
     Action, Column, Deferrable, Fault, FaultKind, ForeignKey, Identifier, Identity, Index, IndexPart, Item, KeptAs,
-    KeyPart, Part, Place, Provider, Schema, Scoped, Storage, Table, Type, Unique, Value,
+    KeyPart, Part, Place, Program, Provider, Schema, Scoped, Storage, Table, Type, Unique, Value,
 };
 use crate::sql::{Expression, Lexer, Syntax, TokenKind, unquote};
 
@@ -370,6 +370,7 @@ impl Storing for Mariadb {
         }
         uniques_among_indexes(lowered);
         indexes_for_references(self.0, lowered);
+        self.dangling_references(lowering, table, lowered);
         self.index_names(lowering, table, lowered);
         self.check_names(lowering, table, lowered);
         self.keys(lowering, table, lowered);
@@ -608,6 +609,25 @@ impl Mariadb {
         }
     }
 
+    /// What points to a table that is not there can only be made without a look at it.
+    fn dangling_references(&self, lowering: &Lowering<'_, Self>, table: &Table, lowered: &mut physical::Table) {
+        let here = self.provider();
+        let is_there = |name: &Identifier| {
+            let is_so_called = |other: &Identifier| other.as_str().eq_ignore_ascii_case(name.as_str());
+            let is_object = |one: &Program| {
+                one.scope.holds(here) && one.word.as_deref() == Some("table") && is_so_called(&one.name)
+            };
+            // What is in another database is not known here.
+            name.as_str().contains('.')
+                || lowering.schema.tables().any(|other| other.scope.holds(here) && is_so_called(&other.name))
+                || lowering.schema.programs().iter().any(is_object)
+        };
+        let declared = table.foreign_keys.iter().filter(|key| key.scope.holds(here));
+        for (key, made) in declared.zip(&mut lowered.foreign_keys) {
+            made.dangles = Noted(key.is_unchecked(here) && !is_there(&key.referenced_table));
+        }
+    }
+
     /// A check that is written with a column goes by the column's name, and every JSON column has one (MariaDB, "JSON Data
     /// Type"). Another one of the table may not be called so (error 1826, seen on 10.11.19; earlier releases took it).
     fn check_names(&self, lowering: &mut Lowering<'_, Self>, table: &Table, lowered: &physical::Table) {
@@ -627,8 +647,8 @@ impl Mariadb {
         // The checks that stand for something else come before them.
         for (check, (at, _)) in lowered.checks.iter().rev().zip(declared.rev()) {
             let Some(name) = &check.name else { continue };
-            if checked.iter().any(|column| lowered.case.same_item(column, name)) {
-                let kind = FaultKind::CalledAsColumn { provider, name: name.clone() };
+            if let Some(column) = checked.iter().find(|column| lowered.case.same_item(column, name)) {
+                let kind = FaultKind::CalledAsColumn { provider, column: (*column).to_owned() };
                 lowering.fault(kind, Place::whole(&table.name, Item::Check(at)));
             }
         }

@@ -74,7 +74,27 @@ pub(in crate::dialect) fn render(flavor: Flavor, step: &Step) -> Vec<String> {
         | Step::DeleteRows { .. }
         | Step::RemakeEnum(_) => unreachable!("the facts rule this step out, or there is no such thing here"),
     };
-    vec![statement]
+    let alone = std::slice::from_ref(step);
+    let steps = if let Step::AlterTable { steps, .. } = step { steps.as_slice() } else { alone };
+    match steps.iter().any(adds_dangling) {
+        true => without_a_look(flavor, statement),
+        false => vec![statement],
+    }
+}
+
+/// Whether a reference comes to a table that is not there.
+fn adds_dangling(step: &Step) -> bool {
+    let Step::AddConstraint { constraint: Constraint::ForeignKey(key), .. } = step else { return false };
+    key.dangles.0
+}
+
+/// A statement while references are not looked at (MariaDB, "Server System Variables", foreign_key_checks; MySQL 8.4, the
+/// same).
+fn without_a_look(flavor: Flavor, statement: String) -> Vec<String> {
+    match flavor {
+        Flavor::Mariadb => vec![format!("set statement foreign_key_checks = 0 for {statement}")],
+        Flavor::Mysql => vec!["set foreign_key_checks = 0".into(), statement, "set foreign_key_checks = 1".into()],
+    }
 }
 
 /// What an alteration says behind the name of its table.

@@ -12,8 +12,8 @@ use crate::dialect::Dialect;
 pub use crate::dialect::others::OtherRow;
 use crate::dialect::others::told_apart;
 use crate::physical::{
-    Check, Column, EnumType, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, ObjectKind,
-    Options, PrimaryKey, Program, Schema, Table, TypeName, Unique, Unmanaged, qualified,
+    Check, Column, EnumType, ForeignKey, Generated, Index, IndexKey, IndexPart, Introspected, KeyColumn, Noted,
+    ObjectKind, Options, PrimaryKey, Program, Schema, Table, TypeName, Unique, Unmanaged, qualified,
 };
 use crate::schema::{Action, Deferrable, Identity, NullsOrder, Storage};
 use crate::sql::{Expression, TokenKind, unquote};
@@ -454,6 +454,7 @@ impl Reading {
                     on_update: action(row.on_update),
                     deferrable,
                     attributes,
+                    dangles: Noted(false),
                 });
             }
             // What a column says already (PostgreSQL 18 lists it).

@@ -296,7 +296,11 @@ impl Reader {
     }
 
     fn other(&mut self, kind: ObjectKind, name: String, sql: String, drop: String) {
-        self.catalogue.others.push(OtherRow { kind, name, table: None, sql, drop, after: Vec::new(), comment: None });
+        self.described(kind, name, sql, drop, None);
+    }
+
+    fn described(&mut self, kind: ObjectKind, name: String, sql: String, drop: String, comment: Option<String>) {
+        self.catalogue.others.push(OtherRow { kind, name, table: None, sql, drop, after: Vec::new(), comment });
     }
 
     /// Takes out what `create or replace` puts something else in place of; that keeps the description, which is given back.

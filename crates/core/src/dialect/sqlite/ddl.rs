@@ -9,8 +9,8 @@ use std::ops::{Deref, DerefMut};
 use super::lower::collation;
 use super::{FACTS, has_whole_number_key, index_key};
 use crate::physical::{
-    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, Options, PrimaryKey, Table, TypeName,
-    Unique,
+    Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, Noted, Options, PrimaryKey, Table,
+    TypeName, Unique,
 };
 use crate::schema::{Action, Deferrable, Storage};
 use crate::sql::{Cursor, Expression, Syntax, TokenKind, unquote};
@@ -339,6 +339,7 @@ impl<'a> Reader<'a> {
             on_update: Action::NoAction,
             deferrable: Deferrable::No,
             attributes: Options::new(),
+            dangles: Noted(false),
         };
         loop {
             if self.eat("on") {

@@ -132,7 +132,8 @@ impl Planner<'_> {
                     let is_cut = key.referenced_table != table.name && own.zip(referenced).is_some_and(|(a, b)| b > a);
                     is_cut || self.is_of_renumbered(table, key)
                 } else {
-                    self.reference_is_disturbed(table, key, altered)
+                    // One that may point to what is not there outlives its table.
+                    position(&key.referenced_table).is_some() || self.reference_is_disturbed(table, key, altered)
                 };
                 match changed {
                     Some(Change::Drop(_) | Change::Alter { .. }) => self.drop_reference(table, key),
@@ -149,7 +150,8 @@ impl Planner<'_> {
                     Some(Change::Add(_)) | None if in_the_way => {
                         self.drop_reference(table, key);
                         if let Some(after) = after {
-                            self.add_reference(&after.name, key);
+                            let same = after.foreign_keys.iter().find(|one| *one == key);
+                            self.add_reference(&after.name, same.unwrap_or(key));
                         }
                     }
                     Some(Change::Add(_)) | None => {}

@@ -98,30 +98,28 @@ impl Reader {
                 row.drop = format!("drop index {}", quote_object(&row.name));
                 return Ok(Read::Done);
             }
-            if own.is_none() && of_constraint.is_none() {
-                if is_lenient {
+            let (called, peculiarities) = match (own, of_constraint) {
+                (Some(at), _) => {
+                    let index = &mut self.catalogue.indexes[at];
+                    (&mut index.name, &mut index.peculiarities)
+                }
+                // With its index a constraint gets the name, too (PostgreSQL, "ALTER INDEX").
+                (None, Some(at)) => {
+                    let constraint = &mut self.catalogue.constraints[at];
+                    (&mut constraint.name, &mut constraint.peculiarities)
+                }
+                (None, None) if is_lenient => {
                     cursor.rest();
                     return Ok(Read::Nothing);
                 }
-                return Err(Stop::Because(format!("there is no index `{name}` before this")));
-            }
+                (None, None) => return Err(Stop::Because(format!("there is no index `{name}` before this"))),
+            };
             if cursor.eat_all(&["rename", "to"]) {
-                let new = cursor.name().here()?;
-                // With its index a constraint gets the name, too (PostgreSQL, "ALTER INDEX").
-                match (own, of_constraint) {
-                    (Some(at), _) => self.catalogue.indexes[at].name = new,
-                    (None, Some(at)) => self.catalogue.constraints[at].name = new,
-                    (None, None) => {}
-                }
+                *called = cursor.name().here()?;
                 return Ok(Read::Done);
             }
-            let indexes = own.map(|at| &mut self.catalogue.indexes[at].peculiarities);
-            let constraints = of_constraint.map(|at| &mut self.catalogue.constraints[at].peculiarities);
-            if cursor.is_one_of(&["set", "reset"])
-                && cursor.ahead(1) == "("
-                && let Some(words) = indexes.or(constraints)
-            {
-                set_parameters(cursor, words)?;
+            if cursor.is_one_of(&["set", "reset"]) && cursor.ahead(1) == "(" {
+                set_parameters(cursor, peculiarities)?;
                 return Ok(Read::Done);
             }
         } else if cursor.eat_all(&["text", "search", "configuration"]) {

@@ -405,8 +405,7 @@ impl Reader {
 
     fn view(&mut self, name: String, sql: String, drop: String) {
         let comment = self.replaced(|row| row.kind == ObjectKind::View && row.name == name);
-        self.other(ObjectKind::View, name, sql, drop);
-        self.catalogue.others.last_mut().into_iter().for_each(|row| row.comment.clone_from(&comment));
+        self.described(ObjectKind::View, name, sql, drop, comment);
     }
 
     pub(super) fn create_materialized_view(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
@@ -445,8 +444,7 @@ impl Reader {
                 row.name.push_str(&types);
             }
         }
-        self.other(ObjectKind::Routine, if is_alone { name } else { full }, sql.to_owned(), drop);
-        self.catalogue.others.last_mut().into_iter().for_each(|row| row.comment.clone_from(&comment));
+        self.described(ObjectKind::Routine, if is_alone { name } else { full }, sql.to_owned(), drop, comment);
         Ok(Read::Done)
     }
 
