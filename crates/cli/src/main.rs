@@ -19,6 +19,7 @@ mod settings;
 mod side;
 mod sql_files;
 mod target;
+mod typed;
 
 use std::io::Write;
 use std::process::ExitCode;

@@ -19,6 +19,7 @@ use crate::including;
 use crate::output::terminal_width;
 use crate::settings::{self, Settings};
 use crate::sql_files::{SqlReading, is_sql};
+use crate::typed::typed;
 
 /// The file that holds the declared schema after a migration.
 pub const SCHEMA_FILE: &str = "schema.oak";
@@ -57,9 +58,10 @@ pub fn find_folder(global: &Global) -> Result<Option<PathBuf>> {
     if let Some(folder) = &global.project {
         if !folder.join(settings::FILE).is_file() {
             let message = format!("there is no {} in `{}`", settings::FILE, folder.display());
-            return Err(
-                Failure::new(message).help(format!("`oak init --project {}` starts a project there", folder.display()))
-            );
+            return Err(Failure::new(message).help(format!(
+                "`oak init --project {}` starts a project there",
+                typed(&folder.display().to_string())
+            )));
         }
         return Ok(Some(folder.clone()));
     }

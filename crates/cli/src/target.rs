@@ -19,6 +19,7 @@ use crate::failure::{Failure, Result};
 use crate::output::Output;
 use crate::project::Project;
 use crate::settings::{self, DEFAULT_LOCK_WAIT, UrlSource};
+use crate::typed::typed;
 
 /// A target that can be opened.
 #[derive(Clone, Debug)]
@@ -63,8 +64,9 @@ fn chosen(project: Option<&Project>, global: &Global) -> Result<Target> {
             let help = match known.first() {
                 None => "add one to hollow-oak.toml: `[targets.dev]` with `url = \"sqlite:app.db\"`".to_owned(),
                 Some(first) => format!(
-                    "choose one of {}: `--target {first}`, or set `default_target` in hollow-oak.toml",
-                    known.join(", ")
+                    "choose one of {}: `--target {}`, or set `default_target` in hollow-oak.toml",
+                    known.join(", "),
+                    typed(first)
                 ),
             };
             return Err(Failure::usage("no target is named, and the project has no default").help(help));

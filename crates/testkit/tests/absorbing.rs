@@ -116,7 +116,7 @@ fn change(seed: u64, seen: &mut Seen) {
         assert!(changes.is_empty(), "in lines it is another one on {one:?}: {changes:?}\n{told}");
     }
     let old = again;
-    let Ok(declared) = renames.declared(&old) else { return };
+    let Ok(declared) = renames.declared(&old, &found) else { return };
     let Ok(expected) = dialect.lower(&declared) else { return };
     // Where only the case of a name changed, it may be taken elsewhere.
     if others.iter().any(|other| other.lower(&declared).is_err()) {

@@ -37,6 +37,7 @@ use crate::output::{Output, done, strong};
 use crate::project::Project;
 use crate::sql_files::is_sql;
 use crate::target::{self, State, Target, examine, managed_only, newest_applied};
+use crate::typed::typed;
 
 /// Takes the changes in, or undoes them, after showing them and asking.
 pub fn run(args: &AbsorbArgs, global: &Global, output: &mut Output) -> Result<Exit> {
@@ -183,7 +184,7 @@ fn refuse(args: &AbsorbArgs, project: &Project, history: &History, state: &State
     if let Some(file) = project.declaration_files()?.iter().find(|path| is_sql(path)) {
         let file = shown_path(file);
         return Err(Failure::new(format!("the declarations are in {file}, and absorbing edits .oak files only"))
-            .help(format!("change {file} by hand, `oak draft`, and `oak mark applied` what {} has; `oak adopt --from {file}` turns it into .oak", target.name)));
+            .help(format!("change {file} by hand, `oak draft`, and `oak mark applied` what {} has; `oak adopt --from {}` turns it into .oak", target.name, typed(&file))));
     }
     let declared = project.valid_declared()?;
     let schema = declared.resolution.schema.as_ref();
@@ -203,7 +204,7 @@ fn nothing(state: &State, target: &Target, global: &Global, output: &mut Output)
     if let Some(first) = state.unmanaged.first() {
         output.line("");
         show_unmanaged(&state.unmanaged, output);
-        output.next(&format!("oak absorb {}", first.name), "takes in what nobody declared, by name");
+        output.next(&format!("oak absorb {}", typed(&first.name)), "takes in what nobody declared, by name");
     }
     Ok(Exit::Done)
 }
@@ -290,9 +291,9 @@ impl Renaming<'_> {
     /// What was typed, as far as another option comes behind it.
     fn command(&self) -> String {
         let undo = if self.args.undo { " --undo" } else { "" };
-        let names = self.args.names.iter().map(|name| format!(" {name}"));
-        let renames = self.args.decided.rename.iter().map(|one| format!(" --rename {one}"));
-        let kept = self.args.decided.no_rename.iter().map(|one| format!(" --no-rename {one}"));
+        let names = self.args.names.iter().map(|name| format!(" {}", typed(name)));
+        let renames = self.args.decided.rename.iter().map(|one| format!(" --rename {}", typed(one)));
+        let kept = self.args.decided.no_rename.iter().map(|one| format!(" --no-rename {}", typed(one)));
         format!("oak absorb{undo}{}", names.chain(renames).chain(kept).collect::<String>())
     }
 
@@ -326,8 +327,8 @@ impl Renaming<'_> {
             false => ("keeps its rows under the new name", "drops it everywhere"),
         };
         Err(Failure::usage(format!("table {old} went, and table {new}, which nobody declared, could be it"))
-            .detail(format!("{command} --rename {old}={new}    {kept}"))
-            .detail(format!("{command} --no-rename {old}    {not}"))
+            .detail(format!("{command} --rename {}    {kept}", typed(&format!("{old}={new}"))))
+            .detail(format!("{command} --no-rename {}    {not}", typed(&old)))
             .help("run one of the two; nothing was changed"))
     }
 
@@ -370,7 +371,8 @@ impl Absorbing<'_> {
         self.renaming.refuse_half(old, by_hand)?;
         let before = self.renaming.lifted(&by_hand.expected)?;
         let mut decisions = self.renaming.settle(&before.schema, &lifted.schema, output)?;
-        let renamed = self.renamed(old, by_hand, &decisions.renames(&before.schema, &lifted.schema)?)?;
+        let renames = decisions.renames(&before.schema, &lifted.schema)?;
+        let renamed = self.renamed(old, &lifted.schema, by_hand, &renames)?;
         let (declared, live, changes) = &renamed;
         let others: Vec<_> = self.project.settings.dialects.iter().copied().filter(|one| *one != dialect).collect();
         let new = absorbed(dialect, declared, live, &lifted.schema, changes, &others).map_err(cannot_be_taken)?;
@@ -399,7 +401,8 @@ impl Absorbing<'_> {
         target::confirm(&*self.target.open()?, &mut live, &lowered.schema, &mut rest)?;
         let changes = diff(&live, &lowered.schema);
         if let Some(report) = describe(&changes).first() {
-            return Err(cannot_be_taken(format!("{} would not be declared as it is ({LAID_OUT})", report.table)));
+            let failure = cannot_be_taken(format!("{} would not be declared as it is ({LAID_OUT})", report.table));
+            return Err(with_differences(failure, &changes));
         }
         let changed = texts.into_iter().filter(|(_, text)| text.before != text.after);
         let files = changed.map(|(path, text)| (path, text.ends.in_file(&text.after))).collect();
@@ -411,13 +414,14 @@ impl Absorbing<'_> {
     fn renamed(
         &self,
         old: &Schema,
+        found: &Schema,
         by_hand: &ByHand,
         renames: &Renames,
     ) -> Result<(Schema, physical::Schema, Changes)> {
         if renames.is_empty() {
             return Ok((old.clone(), by_hand.live.clone(), by_hand.changes.clone()));
         }
-        let declared = renames.declared(old).map_err(|faults| cannot_be_taken(first_error(&faults)))?;
+        let declared = renames.declared(old, found).map_err(|faults| cannot_be_taken(first_error(&faults)))?;
         let expected =
             self.target.dialect.lower(&declared).map_err(|faults| cannot_be_taken(first_error(&faults)))?.schema;
         let mut live = by_hand.live.clone();

@@ -31,6 +31,7 @@ use crate::output::{Output, danger, dim, done, strong};
 use crate::project::{Project, find_folder, lower, sql_files};
 use crate::sql_files::SqlReading;
 use crate::target::{self, Target, is_ignored};
+use crate::typed::typed;
 
 /// The title of the first migration, and so the name of its folder.
 const BASELINE: &str = "baseline";
@@ -156,7 +157,10 @@ fn from_file(path: &Path, args: &AdoptArgs, global: &Global, output: &mut Output
         (None, Provider::Sqlite) => "sqlite:app.db".to_owned(),
         (None, provider) if project.is_none() => {
             return Err(Failure::new("there is no project here yet, and a new one has to know its database").help(
-                format!("`oak adopt --from {} --url {provider}://USER@HOST/DATABASE` starts one", path.display()),
+                format!(
+                    "`oak adopt --from {} --url {provider}://USER@HOST/DATABASE` starts one",
+                    typed(&path.display().to_string())
+                ),
             ));
         }
         (None, _) => String::new(),

@@ -11,6 +11,7 @@ use crate::failure::{Failure, Result, shown_path};
 use crate::output::{Output, danger, done};
 use crate::project::Project;
 use crate::target;
+use crate::typed::typed;
 
 /// Removes the newest migration's folder, unless a target has it applied.
 pub fn run(global: &Global, output: &mut Output) -> Result<Exit> {
@@ -54,7 +55,7 @@ pub(super) fn refuse_applied(
             Ok(false) => {}
             Ok(true) => {
                 return Err(Failure::new(format!("{} is applied to target {name}", migration.folder))
-                    .help(format!("revert it there first: `oak revert --target {name}`; then `{command}`")));
+                    .help(format!("revert it there first: `oak revert --target {}`; then `{command}`", typed(name))));
             }
             Err(failure) => {
                 let why = failure.message;

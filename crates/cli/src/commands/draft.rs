@@ -16,6 +16,7 @@ use crate::exit::Exit;
 use crate::failure::{Failure, Result};
 use crate::output::{Output, done};
 use crate::project::Project;
+use crate::typed::typed;
 
 /// Writes the migration, or says that nothing changed.
 pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exit> {
@@ -47,7 +48,7 @@ pub fn run(args: &DraftArgs, global: &Global, output: &mut Output) -> Result<Exi
     }
     refuse_useless(&args.decided, &project.settings.dialects)?;
     let mut decisions = args.decided.decisions();
-    let command = format!("oak draft \"{}\"", args.title);
+    let command = format!("oak draft {}", typed(&args.title));
     settle_renames(&mut decisions, &before, after, &AskedBy { command: &command, declared: true }, output)?;
     let unfilled = settle_fills(&mut decisions, &before, after, &project.settings.dialects, output)?;
     refuse_one_way(&decisions, &before, after)?;

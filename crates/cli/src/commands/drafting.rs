@@ -18,6 +18,7 @@ use crate::counting::{Counted, beside_draft, is_asked_about};
 use crate::failure::{Failure, Result, make_folder, shown_path, write_file};
 use crate::output::{Output, accent, danger, done, strong};
 use crate::project::{Declared, Project, RECORD_FILE, SCHEMA_FILE, lower, script_name};
+use crate::typed::typed;
 
 /// What is written for one dialect.
 pub(super) struct Drafted {
@@ -107,8 +108,9 @@ pub(super) fn settle_renames(
     for one in &open {
         let old = one.old_path();
         failure = failure.detail(format!("{old} goes and {} comes ({}):", one.new, one.reason));
-        failure = failure.detail(format!("    --rename {old}={}    keeps its values under the new name", one.new));
-        failure = failure.detail(format!("    --no-rename {old}    drops it and adds the other"));
+        let renamed = format!("{old}={}", one.new);
+        failure = failure.detail(format!("    --rename {}    keeps its values under the new name", typed(&renamed)));
+        failure = failure.detail(format!("    --no-rename {}    drops it and adds the other", typed(&old)));
     }
     let formerly = match asked_by.declared {
         true => format!(", or write `formerly {}` in the declarations", open[0].old),
@@ -217,7 +219,7 @@ pub(super) fn refuse_one_way(decisions: &Decisions, before: &Schema, after: &Sch
     let missing = decisions.one_way(before, after)?;
     let Some(first) = missing.first() else { return Ok(()) };
     let what = format!("`--convert` says what becomes of {}, and nothing says how it comes back", missing.join(", "));
-    Err(Failure::usage(what).help(format!("add `--convert-back {first}='expression'`; nothing was written")))
+    Err(Failure::usage(what).help(format!("add `--convert-back {}='expression'`; nothing was written", typed(first))))
 }
 
 /// Adds to each step that loses data that the way back does not bring it back.
@@ -435,7 +437,7 @@ pub(super) fn report(report: &Report<'_>, global: &Global, output: &mut Output) 
         output.line("");
         let names = unfilled.join(", ");
         let way = match absorbed {
-            None => format!("`oak discard`, and draft again with `--fill {first}=VALUE`"),
+            None => format!("`oak discard`, and draft again with `--fill {}=VALUE`", typed(first)),
             Some(_) => "a step of your own in the up script (docs/own-sql.md)".to_owned(),
         };
         output.sentence(0, format_args!("rows that have no {names} are in the way; to give them a value: {way}"));

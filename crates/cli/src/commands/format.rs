@@ -14,6 +14,7 @@ use crate::line_ends::LineEnds;
 use crate::output::{Output, done};
 use crate::project::{Project, oak_files};
 use crate::sql_files::is_sql;
+use crate::typed::typed;
 
 /// Rewrites the files that are not in standard form, or only names them.
 pub fn run(args: &FormatArgs, global: &Global, output: &mut Output) -> Result<Exit> {
@@ -28,7 +29,7 @@ pub fn run(args: &FormatArgs, global: &Global, output: &mut Output) -> Result<Ex
         }
         if is_sql(path) {
             return Err(Failure::usage(format!("`{}` is SQL, and its layout is yours", path.display()))
-                .help(format!("`oak adopt --from {}` turns it into .oak", path.display())));
+                .help(format!("`oak adopt --from {}` turns it into .oak", typed(&path.display().to_string()))));
         }
         oak_files(path, &mut files)?;
     }

@@ -135,3 +135,5 @@ create table ar_usual (a int) engine=Aria;
 set foreign_key_checks = 0;
 create table dangling (id int primary key, elsewhere_id int, constraint to_nothing foreign key (elsewhere_id) references elsewhere_gone (id) on delete cascade);
 set foreign_key_checks = 1;
+-- Texts in which a backslash or an apostrophe stands, in expressions.
+create table with_escapes (id int primary key, a longtext not null default 'it''s', b longtext default 'back\\slash', c longtext default concat('it''s', '\\'), d varchar(20) default 'it''s', e varchar(20) default 'two\nlines', f longtext default 'two\nlines and ''more''', g varchar(9) default (upper('it''s')), check (d <> 'it''s' and e <> 'c\\d'), h varchar(30) generated always as (concat(d, ' isn''t \\', e)) stored);

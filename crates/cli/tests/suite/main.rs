@@ -5,6 +5,7 @@
 mod absorb;
 mod adopt;
 mod batches;
+mod by_hand;
 mod configuration;
 mod counts;
 mod doctor;

@@ -3,6 +3,7 @@
 //! What did not change stays as it is declared. What did is declared as [`super::lift`] would declare it, and only in the
 //! respect in which it changed: a column whose default is another one keeps its type, its references and its words.
 
+mod by_check;
 mod elsewhere;
 mod gone;
 mod held;
@@ -41,6 +42,7 @@ pub fn absorbed(
     others: &[Dialect],
 ) -> Result<Schema, String> {
     let mut parts = declared.clone().into_parts();
+    let lifted = &by_check::typed(dialect, declared, live, lifted);
     let words = Words::of(dialect, declared, live, lifted, before(dialect, declared).as_ref());
     let alone = others.is_empty();
     let lifting = dialect.lifting();
@@ -138,7 +140,8 @@ pub fn absorbed(
 /// What a provider has of declarations, as it would be declared: what it keeps apart, and what it does not.
 fn before(dialect: Dialect, declared: &Schema) -> Option<Lifted> {
     let stored = dialect.lower(declared).ok()?.schema;
-    lift(dialect, &Introspected { schema: stored, unmanaged: Vec::new() }).ok()
+    let found = lift(dialect, &Introspected { schema: stored, unmanaged: Vec::new() }).ok()?;
+    Some(Lifted { schema: by_check::typed(dialect, declared, &found.lowered, &found.schema), ..found })
 }
 
 /// A database of one provider, as declarations that serve other ones as well: what some other cannot express is said for
@@ -309,6 +312,15 @@ impl Absorbing<'_> {
         let mut is_own = false;
         if let Some(name) = gone(change) {
             old = self.taken::<Check>(table, &before, &name);
+            let is_typed = |one: &&mut Column| before.is_of_type(one, &name);
+            if let (None, Some(column)) = (&old, table.columns.iter_mut().find(is_typed))
+                && let Some(fresh) = new.column(&column.name)
+                && came(change).is_some_and(|stored| after.is_of_type(fresh, stored.name().unwrap_or_default()))
+            {
+                // It is of the same kind still, of other words.
+                column.ty.clone_from(&fresh.ty);
+                return;
+            }
             let typed = table.columns.iter_mut().find(|one| !self.alone && before.is_of_type(one, &name));
             if let (None, Some(column)) = (&old, typed) {
                 // Here it is of another type from now on, one without that check.

@@ -28,10 +28,26 @@ pub struct Lifted {
     pub left_out: Vec<Unmanaged>,
 }
 
+/// What a check beside a column stands for.
+pub(super) enum TypeByCheck {
+    /// It is JSON.
+    Json,
+    /// It is one of these words.
+    Words(Vec<Identifier>),
+}
+
 /// What one dialect answers while a schema is lifted.
 pub(super) trait Lifting {
     /// The provider's type for a portable one; nothing where it has none.
     fn portable(&self, ty: &Type, enums: &[Enum]) -> Option<physical::TypeName>;
+    /// A stored default as a declaration says it.
+    fn declared_default(&self, stored: &Expression) -> String {
+        stored.text().to_owned()
+    }
+    /// What a check stands for that a column of a type which the provider does not have is kept with.
+    fn by_check(&self, _column: &physical::Column, _check: &Expression) -> Option<TypeByCheck> {
+        None
+    }
     /// A provider's own type, as it is compared.
     fn native(&self, text: &str) -> physical::TypeName;
     /// A value as the provider's expression for a default; nothing where it is as good as none.
@@ -597,7 +613,7 @@ impl Lifter<'_> {
         let same = |value: &Value| self.lifting.default(table, column, value).is_some_and(|made| made == *stored);
         let found = candidates.into_iter().find(|value| fits(value) && same(value));
         // What is neither is said in the provider's own words.
-        found.unwrap_or_else(|| Value::Expression(text.to_owned()))
+        found.unwrap_or_else(|| Value::Expression(self.lifting.declared_default(stored)))
     }
 
     /// Names that would be derived just so need not be declared.

@@ -8,26 +8,31 @@ use crate::sql::{Expression, Syntax};
 
 impl Renames {
     /// The declarations under new names, wherever one stands and for whichever provider: in keys, references, indexes,
-    /// checks, computed columns and rows. SQL of the user's own is left as it is.
+    /// checks, computed columns and rows. SQL of the user's own is left as it is. `found` has the tables of the new names.
     ///
     /// # Errors
     ///
     /// The faults that the new names bring with them: one that is taken already.
-    pub fn declared(&self, schema: &Schema) -> Result<Schema, Vec<Fault>> {
+    pub fn declared(&self, schema: &Schema, found: &Schema) -> Result<Schema, Vec<Fault>> {
         let mut parts = schema.clone().into_parts();
+        let object = |name: &mut Identifier| {
+            if let Some(new) = self.tables.get(name.as_str()) {
+                *name = table_called(found, new);
+            }
+        };
         for table in &mut parts.tables {
-            self.table(table);
+            self.table(table, object);
         }
         for one in &mut parts.enums {
             let words = self.words.get(one.name.as_str());
             rename(&mut one.words, words);
         }
         for program in &mut parts.programs {
-            program.table.iter_mut().for_each(|table| self.object(table));
-            program.after.iter_mut().for_each(|name| self.object(name));
+            program.table.iter_mut().for_each(object);
+            program.after.iter_mut().for_each(object);
             match &mut program.form {
-                Some(Form::Exclusion(one)) => self.object(&mut one.table),
-                Some(Form::Grant(grant)) => self.object(&mut grant.target),
+                Some(Form::Exclusion(one)) => object(&mut one.table),
+                Some(Form::Grant(grant)) => object(&mut grant.target),
                 Some(Form::Domain(_)) | None => {}
             }
         }
@@ -35,23 +40,17 @@ impl Renames {
             let columns = self.columns_of(rows.table.as_str());
             rename(&mut rows.key, columns);
             rename(&mut rows.columns, columns);
-            self.object(&mut rows.table);
+            object(&mut rows.table);
         }
         Schema::new(parts).map(|(schema, _)| schema)
     }
 
-    fn object(&self, name: &mut Identifier) {
-        if let Some(new) = self.tables.get(name.as_str()) {
-            *name = Identifier::new(&**new);
-        }
-    }
-
-    fn table(&self, table: &mut Table) {
+    fn table(&self, table: &mut Table, object: impl Fn(&mut Identifier)) {
         let columns = self.columns_of(table.name.as_str());
-        self.object(&mut table.name);
+        object(&mut table.name);
         for ForeignKey { referenced_table, referenced_columns, .. } in &mut table.foreign_keys {
             rename(referenced_columns, self.columns_of(referenced_table.as_str()));
-            self.object(referenced_table);
+            object(referenced_table);
         }
         let words = |value: &mut Value, ty: &Type| {
             if let (Value::Word(word), Type::Enum(owner)) = (value, ty) {
@@ -105,6 +104,11 @@ impl Renames {
     }
 }
 
+/// The name of a table with its namespace, as the schema that has it says it.
+pub(crate) fn table_called(found: &Schema, name: &str) -> Identifier {
+    found.table(name).map_or_else(|| Identifier::new(name), |table| table.name.clone())
+}
+
 fn rename(names: &mut [Identifier], renamed: Option<&BTreeMap<String, String>>) {
     for name in names {
         if let Some(new) = renamed.and_then(|names| names.get(name.as_str())) {
@@ -130,7 +134,7 @@ mod tests {
             columns: BTreeMap::from([("box".to_owned(), names(&[("code", "sign"), ("kg", "Net kg"), ("id", "no")]))]),
             words: BTreeMap::new(),
         };
-        let renamed = renames.declared(&schema).expect("the new names are free");
+        let renamed = renames.declared(&schema, &Schema::default()).expect("the new names are free");
         insta::assert_snapshot!(print(&declare(&renamed)), @r#"
         table hive {
             no:        int32

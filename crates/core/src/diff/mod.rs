@@ -18,6 +18,7 @@ mod rows;
 pub use apart::doubtful_apart;
 pub use changes::{Change, Changes, ItemChange, TableAlteration, TableChange};
 pub use compare::{diff, diff_renamed};
+pub(crate) use declared::table_called;
 pub use describe::{Detail, Line, TableReport, Verb, column_text, describe, in_one_line};
 pub use likeness::{Candidate, candidates};
 pub use reconcile::{StoredForm, doubtful, doubtful_views, overlook_comments, recognize, settle};

@@ -10,7 +10,7 @@ use super::declare::{InLine, declare_table};
 use super::syntax::{Clause, ClauseKind, Column, Declaration, DeclarationKind, File, Item, ItemKind, Name, Table};
 use super::{declare, parse, print};
 use crate::Span;
-use crate::diff::Renames;
+use crate::diff::{Renames, table_called};
 use crate::schema::{Identifier, Schema};
 
 /// What the second schema declares and the first does not.
@@ -40,7 +40,7 @@ pub fn patched(source: &str, old: &Schema, new: &Schema, renames: &Renames, adde
     for declaration in &file.declarations {
         let key = key_of(declaration);
         if let DeclarationKind::Table(table) = &declaration.kind
-            && let renamed = under_new_names(table, renames)
+            && let renamed = under_new_names(table, new, renames)
             && renamed != *table
         {
             if renamed.name != table.name {
@@ -193,12 +193,12 @@ fn table_key(table: &Table) -> String {
     format!("table {}", table.name.value)
 }
 
-/// A table as it stands in the file, but for its name and those of its columns.
-fn under_new_names(table: &Table, renames: &Renames) -> Table {
+/// A table as it stands in the file, but for its name and those of its columns, which `found` has.
+fn under_new_names(table: &Table, found: &Schema, renames: &Renames) -> Table {
     let mut renamed = table.clone();
     let old = table.name.value.as_str();
     if let Some(new) = renames.tables.get(old) {
-        renamed.name.value = Identifier::new(&**new);
+        renamed.name.value = table_called(found, new);
     }
     for item in &mut renamed.items {
         if let ItemKind::Column(column) = &mut item.kind

@@ -8,7 +8,7 @@
 use serde::{Serialize, Serializer};
 use thin_vec::ThinVec;
 
-use super::{Lexer, Syntax, TokenKind, unquote};
+use super::{Lexer, Syntax, TokenKind, standard_text, unquote};
 use crate::Span;
 
 /// An SQL expression, without outer parentheses.
@@ -258,6 +258,7 @@ fn canonical_token(token: Significant, source: &str, syntax: Syntax) -> String {
     let text = token.text(source);
     match token.kind {
         TokenKind::Quoted => canonical_name(token, source, syntax),
+        TokenKind::Text if syntax.backslashes && text.contains('\\') => standard_text(text),
         TokenKind::Text | TokenKind::Parameter => text.to_owned(),
         _ => text.to_ascii_lowercase(),
     }

@@ -304,6 +304,32 @@ pub fn unquote(token: &str) -> String {
     }
 }
 
+/// A text literal in which a backslash escapes, as one of standard SQL (MariaDB, "String Literals", "Escape Sequences").
+pub(crate) fn standard_text(literal: &str) -> String {
+    let inner = literal.strip_prefix('\'').and_then(|rest| rest.strip_suffix('\'')).unwrap_or(literal);
+    let mut text = String::new();
+    let mut characters = inner.chars();
+    while let Some(character) = characters.next() {
+        match character {
+            '\\' => match characters.next() {
+                Some('n') => text.push('\n'),
+                Some('r') => text.push('\r'),
+                Some('t') => text.push('\t'),
+                Some('0') => text.push('\0'),
+                Some('b') => text.push('\u{8}'),
+                Some('Z') => text.push('\u{1a}'),
+                Some('\'') => text.push_str("''"),
+                // For patterns they stay what they are.
+                Some(pattern @ ('%' | '_')) => text.extend(['\\', pattern]),
+                Some(other) => text.push(other),
+                None => {}
+            },
+            other => text.push(other),
+        }
+    }
+    format!("'{text}'")
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -17,5 +17,6 @@ pub(crate) use word::{is_word, qualified_words, says, words};
 
 pub use encoding::{NotText, text_of_bytes};
 pub use expression::{ColumnReference, Expression, in_parentheses};
+pub(crate) use lexer::standard_text;
 pub use lexer::{Brackets, Comments, Lexer, Syntax, Token, TokenKind, matching_parenthesis, unquote};
 pub use statement::{Bodies, Statement, split};

@@ -72,6 +72,9 @@ pub(super) fn keep_types(
             columns.map(|(from, to)| ((table.name.clone(), from.clone()), (key.referenced_table.clone(), to.clone())))
         })
         .collect();
+    // What comes in the place of what was referenced follows those that reference it.
+    let back: Vec<_> = references.iter().map(|(from, to)| (to.clone(), from.clone())).collect();
+    let references: Vec<_> = references.into_iter().chain(back).collect();
     let lifting = dialect.lifting();
     let enums: Vec<Enum> = declared.enums().cloned().collect();
     // By way of references to columns that are references themselves.

@@ -105,7 +105,7 @@ fn grown(declared: &Schema, lifted: &Schema, one: &Enum) -> Option<Identifier> {
 }
 
 /// A name that nothing has yet.
-fn free(name: &Identifier, taken: &BTreeSet<Identifier>) -> Identifier {
+pub(super) fn free(name: &Identifier, taken: &BTreeSet<Identifier>) -> Identifier {
     let numbered = (2..).map(|number| Identifier::new(format!("{name}_{number}")));
     std::iter::once(name.clone()).chain(numbered).find(|name| !taken.contains(name)).unwrap_or_else(|| name.clone())
 }

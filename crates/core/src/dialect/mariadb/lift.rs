@@ -7,7 +7,7 @@ use crate::dialect::lift::Lifting;
 use crate::dialect::lowering::Storing;
 use crate::physical::TypeName;
 use crate::schema::{Column, Enum, Identifier, Parts, Schema, Table, Type, Value};
-use crate::sql::{Expression, Lexer, Syntax, TokenKind};
+use crate::sql::{Expression, Lexer, Syntax, TokenKind, standard_text};
 
 /// See [`Lifting`].
 pub(in crate::dialect) struct Mariadb(pub(in crate::dialect) Flavor);
@@ -43,7 +43,11 @@ impl Lifting for Mariadb {
                 if plain { reference.name.clone() } else { format!("\"{}\"", reference.name.replace('"', "\"\"")) }
             })
         };
-        stored.respelled(name, |text| Some(standard(text)))
+        stored.respelled(name, |text| Some(standard_text(text)))
+    }
+
+    fn declared_default(&self, stored: &Expression) -> String {
+        self.declared(stored)
     }
 
     fn words(&self, ty: &TypeName) -> Option<Vec<String>> {
@@ -51,30 +55,4 @@ impl Lifting for Mariadb {
         let texts = Lexer::new(list, 0, Syntax::STANDARD).filter(|token| token.kind == TokenKind::Text);
         Some(texts.map(|token| crate::sql::unquote(token.span.text(list))).collect())
     }
-}
-
-/// A text literal of the server as one of standard SQL (MariaDB, "String Literals", "Escape Sequences").
-fn standard(literal: &str) -> String {
-    let inner = literal.strip_prefix('\'').and_then(|rest| rest.strip_suffix('\'')).unwrap_or(literal);
-    let mut text = String::new();
-    let mut characters = inner.chars();
-    while let Some(character) = characters.next() {
-        match character {
-            '\\' => match characters.next() {
-                Some('n') => text.push('\n'),
-                Some('r') => text.push('\r'),
-                Some('t') => text.push('\t'),
-                Some('0') => text.push('\0'),
-                Some('b') => text.push('\u{8}'),
-                Some('Z') => text.push('\u{1a}'),
-                Some('\'') => text.push_str("''"),
-                // For patterns they stay what they are.
-                Some(pattern @ ('%' | '_')) => text.extend(['\\', pattern]),
-                Some(other) => text.push(other),
-                None => {}
-            },
-            other => text.push(other),
-        }
-    }
-    format!("'{text}'")
 }

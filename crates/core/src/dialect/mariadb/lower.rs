@@ -217,7 +217,7 @@ impl Storing for Mariadb {
         made
     }
 
-    fn default(&self, _: &Table, column: &Column, value: &Value) -> Option<Expression> {
+    fn default(&self, table: &Table, column: &Column, value: &Value) -> Option<Expression> {
         let digits = |digits: &Option<u8>| match digits.unwrap_or(6) {
             0 => String::new(),
             digits => digits.to_string(),
@@ -236,7 +236,7 @@ impl Storing for Mariadb {
             Value::Today => "utc_date()".into(),
             Value::NewUuid => "uuid()".into(),
             Value::Word(word) => literal(word.as_str()),
-            Value::Expression(text) => return Some(Expression::read(text, SYNTAX)),
+            Value::Expression(text) => return Some(self.expression(table, text)),
         };
         Some(Expression::read(&text, SYNTAX))
     }

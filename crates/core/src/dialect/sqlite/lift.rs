@@ -2,10 +2,10 @@
 
 use super::lower::{self, NULL_IN_KEY};
 use super::rowid_alias;
-use crate::dialect::lift::Lifting;
+use crate::dialect::lift::{Lifting, TypeByCheck};
 use crate::physical::{self, TypeName};
-use crate::schema::{Column, Enum, Provider, Scope, Scoped, Table, Type, Value};
-use crate::sql::Expression;
+use crate::schema::{Column, Enum, Identifier, Provider, Scope, Scoped, Table, Type, Value};
+use crate::sql::{Expression, Lexer, Syntax, TokenKind, unquote};
 
 /// See [`Lifting`].
 pub(in crate::dialect) struct Sqlite;
@@ -17,6 +17,18 @@ impl Lifting for Sqlite {
             Type::Enum(_) | Type::Json => None,
             ty => Some(TypeName::new(&lower::portable(ty)?)),
         }
+    }
+
+    fn by_check(&self, column: &physical::Column, check: &Expression) -> Option<TypeByCheck> {
+        let is_kept_as = |ty: Type| lower::portable(&ty).is_some_and(|text| TypeName::new(&text) == column.ty);
+        if is_kept_as(Type::Json) && *check == Expression::new(&lower::json_check(&column.name)) {
+            return Some(TypeByCheck::Json);
+        }
+        let texts = Lexer::new(check.text(), 0, Syntax::PLAIN).filter(|token| token.kind == TokenKind::Text);
+        let words: Vec<_> = texts.map(|token| Identifier::new(unquote(token.span.text(check.text())))).collect();
+        let is_enum =
+            is_kept_as(Type::Text(None)) && *check == Expression::new(&lower::enum_check(&column.name, &words));
+        is_enum.then_some(TypeByCheck::Words(words))
     }
 
     fn native(&self, text: &str) -> TypeName {

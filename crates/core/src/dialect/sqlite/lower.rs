@@ -8,7 +8,8 @@ use crate::dialect::{Facts, Lowered};
 use crate::nearest::nearest;
 use crate::physical::{self, Options, TypeName};
 use crate::schema::{
-    Column, Fault, FaultKind, ForeignKey, Index, Item, Part, Place, Provider, Schema, Scoped, Table, Type, Value,
+    Column, Fault, FaultKind, ForeignKey, Identifier, Index, Item, Part, Place, Provider, Schema, Scoped, Table, Type,
+    Value,
 };
 use crate::sql::{Expression, Syntax};
 
@@ -284,10 +285,9 @@ fn generated_checks(
     let (kind, text) = match &column.ty {
         Type::Enum(owner) => {
             let words = lowering.schema.enumeration(owner.as_str()).map(|owner| owner.words.as_slice());
-            let words: Vec<_> = words.unwrap_or_default().iter().map(|word| literal(word.as_str())).collect();
-            (NameKind::EnumCheck, format!("{} in ({})", quote(name), words.join(", ")))
+            (NameKind::EnumCheck, enum_check(name, words.unwrap_or_default()))
         }
-        Type::Json => (NameKind::JsonCheck, format!("json_valid({})", quote(name))),
+        Type::Json => (NameKind::JsonCheck, json_check(name)),
         _ => return,
     };
     lowered.checks.push(physical::Check {
@@ -295,6 +295,17 @@ fn generated_checks(
         expression: Expression::new(&text),
         attributes: Options::new(),
     });
+}
+
+/// What holds of a column of an enum.
+pub(super) fn enum_check(column: &str, words: &[Identifier]) -> String {
+    let words: Vec<_> = words.iter().map(|word| literal(word.as_str())).collect();
+    format!("{} in ({})", quote(column), words.join(", "))
+}
+
+/// What holds of a column of JSON.
+pub(super) fn json_check(column: &str) -> String {
+    format!("json_valid({})", quote(column))
 }
 
 /// BINARY is what holds without a collation (SQLite, "Datatypes In SQLite", "Collating Sequences").
