@@ -1,9 +1,9 @@
 //! Declarations under new names.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::Renames;
-use crate::schema::{Fault, ForeignKey, Form, Identifier, KeyPart, Schema, Table, Type, Value};
+use crate::schema::{Fault, ForeignKey, Form, Identifier, KeyPart, Parts, Program, Schema, Table, Type, Value};
 use crate::sql::{Expression, Syntax};
 
 impl Renames {
@@ -23,6 +23,7 @@ impl Renames {
         for table in &mut parts.tables {
             self.table(table, object);
         }
+        self.namespaces(found, &mut parts);
         for one in &mut parts.enums {
             let words = self.words.get(one.name.as_str());
             rename(&mut one.words, words);
@@ -43,6 +44,16 @@ impl Renames {
             object(&mut rows.table);
         }
         Schema::new(parts).map(|(schema, _)| schema)
+    }
+
+    /// What a table came into may be new itself.
+    fn namespaces(&self, found: &Schema, parts: &mut Parts) {
+        let new: BTreeSet<&str> = parts.tables.iter().filter_map(|table| table.name.namespace()).collect();
+        let is_of = |one: &Program, name: &str| one.word.as_deref() == Some("namespace") && one.name.as_str() == name;
+        let missing = new.into_iter().filter(|name| !parts.programs.iter().any(|one| is_of(one, name)));
+        let come = missing.filter_map(|name| found.programs().iter().find(|one| is_of(one, name)).cloned());
+        let come: Vec<Program> = come.collect();
+        parts.programs.extend(come);
     }
 
     fn table(&self, table: &mut Table, object: impl Fn(&mut Identifier)) {

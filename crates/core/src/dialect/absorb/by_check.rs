@@ -5,7 +5,7 @@ use super::held::Naming;
 use crate::dialect::Dialect;
 use crate::dialect::lift::TypeByCheck;
 use crate::physical;
-use crate::schema::{Check, Column, Enum, Identifier, Parts, Schema, Scoped, Table, Type};
+use crate::schema::{Check, Column, Enum, Identifier, Parts, Schema, Scoped, Table, Type, Value};
 
 /// What was lifted, with the types that such checks stand for. An enum whose check has other words is one of those words.
 pub(super) fn typed(dialect: Dialect, declared: &Schema, stored: &physical::Schema, lifted: &Schema) -> Schema {
@@ -25,19 +25,26 @@ pub(super) fn typed(dialect: Dialect, declared: &Schema, stored: &physical::Sche
 
 fn take_type(naming: Naming, said: &Column, table: &mut Table, enums: &mut Vec<Enum>) {
     let Naming { dialect, stored, .. } = naming;
-    let is_check = |one: &&physical::Check| one.name.as_ref().is_some_and(|name| naming.is_of_type(said, name));
-    let (Some(check), Some(column)) = (stored.checks.iter().find(is_check), stored.column(said.name.as_str())) else {
-        return;
-    };
+    let Some(name) = naming.check_of_type(said) else { return };
+    // In other letters it has another name.
+    let check = stored.checks.iter().find(|one| one.name.as_ref() == Some(&name));
+    let (Some(check), Some(column)) = (check, stored.column(said.name.as_str())) else { return };
     let is_own = Scoped::pick(&said.native, dialect.provider()).is_some();
     let Some(typed) = dialect.lifting().by_check(column, &check.expression).filter(|_| !is_own) else { return };
-    let is_declared = |one: &Check| one.name.as_ref().map(Identifier::as_str) == check.name.as_deref();
+    let is_declared = |one: &Check| one.name.as_ref().is_some_and(|one| one.as_str() == name);
     let at = table.checks.iter().position(is_declared);
     let place = table.columns.iter_mut().find(|one| one.name == said.name);
     let (Some(at), Some(lifted)) = (at, place) else { return };
     lifted.ty = match (typed, &said.ty) {
         (TypeByCheck::Json, Type::Json) => Type::Json,
-        (TypeByCheck::Words(words), Type::Enum(owner)) => Type::Enum(named(enums, owner, words)),
+        (TypeByCheck::Words(words), Type::Enum(owner)) => {
+            for default in &mut lifted.default {
+                let Value::Text(text) = &default.value else { continue };
+                let Some(word) = words.iter().find(|word| word.as_str() == text) else { return };
+                default.value = Value::Word(word.clone());
+            }
+            Type::Enum(named(enums, owner, words))
+        }
         _ => return,
     };
     lifted.native.clear();

@@ -36,12 +36,17 @@ impl Naming<'_> {
 
     /// Whether this is the name of a check that stands in for a type which the provider does not have.
     pub(super) fn is_of_type(&self, column: &Column, name: &str) -> bool {
+        self.check_of_type(column).is_some_and(|own| own.eq_ignore_ascii_case(name))
+    }
+
+    /// The name of the check that stands in for a type which the provider does not have.
+    pub(super) fn check_of_type(&self, column: &Column) -> Option<String> {
         let kind = match column.ty {
             Type::Json => NameKind::JsonCheck,
             Type::Enum(_) => NameKind::EnumCheck,
-            _ => return false,
+            _ => return None,
         };
-        self.name(None, &[column.name.to_string()], kind).eq_ignore_ascii_case(name)
+        Some(self.name(None, &[column.name.to_string()], kind))
     }
 }
 

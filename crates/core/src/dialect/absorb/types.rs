@@ -38,7 +38,7 @@ impl<'a> Found<'a> {
                     |schema: &Schema, name: &Identifier| schema.enumeration(name.as_str()).map(|one| one.words.clone());
                 words(self.lifted, name) == words(other.lifted, other_name)
             }
-            (Type::Int(_), Type::Int(_)) => true,
+            (Type::Int(_), Type::Int(_)) => one.identity.is_empty() == two.identity.is_empty(),
             (one, other) => one == other,
         };
         is_same && stored.ty == other_stored.ty
@@ -57,9 +57,13 @@ pub(super) fn keep_types(
         let name = table.name.clone();
         table.columns.iter().map(move |column| (name.clone(), column.name.clone())).collect::<Vec<_>>()
     };
+    let fits = |said: &Column, place: &Place| {
+        let default = found.column(place).and_then(|(lifted, _)| Scoped::pick(&lifted.default, dialect.provider()));
+        default.is_none_or(|value| crate::schema::fits(&said.ty, value).is_ok())
+    };
     for place in found.lifted.tables().flat_map(places) {
         let said = declared.table(place.0.as_str()).and_then(|table| table.column(&place.1));
-        if let Some(said) = said.filter(|_| before.is_of_one_type(&found, &place)) {
+        if let Some(said) = said.filter(|said| before.is_of_one_type(&found, &place) && fits(said, &place)) {
             kept.insert(place, said.clone());
         }
     }
@@ -72,21 +76,34 @@ pub(super) fn keep_types(
             columns.map(|(from, to)| ((table.name.clone(), from.clone()), (key.referenced_table.clone(), to.clone())))
         })
         .collect();
-    // What comes in the place of what was referenced follows those that reference it.
-    let back: Vec<_> = references.iter().map(|(from, to)| (to.clone(), from.clone())).collect();
-    let references: Vec<_> = references.into_iter().chain(back).collect();
     let lifting = dialect.lifting();
     let enums: Vec<Enum> = declared.enums().cloned().collect();
+    // A column of another's type.
+    let following = |from: &Place, said: &Column| {
+        let (_, stored) = found.column(from)?;
+        let mut new = Column::new(from.1.clone(), said.ty.clone());
+        if lifting.portable(&said.ty, &enums).as_ref() != Some(&stored.ty) {
+            new.native = [own(dialect.provider(), stored.ty.text())].into();
+        }
+        Some((from.clone(), new))
+    };
+    // What comes in the place of what was referenced follows those that reference it.
+    let back = references.iter().map(|(from, to)| (to, from));
+    let pairs: Vec<(&Place, &Place)> = references.iter().map(|(from, to)| (from, to)).chain(back).collect();
     // By way of references to columns that are references themselves.
     loop {
-        let next = references.iter().find_map(|(from, to)| {
+        let next = pairs.iter().find_map(|(from, to)| {
             let said = kept.get(to).filter(|_| !kept.contains_key(from))?;
-            let (_, stored) = found.column(from)?;
-            let mut new = Column::new(from.1.clone(), said.ty.clone());
-            if lifting.portable(&said.ty, &enums).as_ref() != Some(&stored.ty) {
-                new.native = [own(dialect.provider(), stored.ty.text())].into();
-            }
-            Some((from.clone(), new))
+            following(from, said)
+        });
+        let Some((place, said)) = next else { break };
+        kept.insert(place, said);
+    }
+    // What references something else now is of its type; one that references two things may stay at odds with one of them.
+    for _ in &references {
+        let next = references.iter().find_map(|(from, to)| {
+            let (own, said) = kept.get(from).zip(kept.get(to))?;
+            following(from, said).filter(|_| own.ty != said.ty)
         });
         let Some((place, said)) = next else { break };
         kept.insert(place, said);
