@@ -62,3 +62,5 @@ delimiter ;
 create table computed (a int primary key, v int generated always as (a + 1) virtual not null, s int generated always as (a * 2) stored not null);
 create table nothing_else (v int generated always as (1));
 create table computed_key (a int, v int generated always as (a) stored, primary key (v));
+-- Texts in which a backslash or an apostrophe stands, in expressions.
+create table with_escapes (id int primary key, a longtext not null default ('it''s'), b longtext default ('back\\slash'), c longtext default (concat('it''s', '\\')), d varchar(20) default 'it''s', e varchar(20) default 'two\nlines', f longtext default ('two\nlines and ''more'''), g varchar(9) default (upper('it''s')), check (d <> 'it''s' and e <> 'c\\d'), h varchar(30) generated always as (concat(d, ' isn''t \\', e)) stored);

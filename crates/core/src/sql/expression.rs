@@ -618,6 +618,17 @@ mod tests {
     }
 
     #[test]
+    fn a_text_is_what_it_says_whichever_way_it_is_escaped() {
+        let escaping = Syntax { backslashes: true, ..Syntax::PLAIN };
+        let read = |text: &str| Expression::read(text, escaping);
+        assert_eq!(read(r"concat('it\'s', 'a\\b')"), read(r"concat('it''s', 'a\\b')"));
+        assert_eq!(read(r"'two\nlines'"), read("'two\nlines'"));
+        assert_ne!(read(r"'a\%'"), read("'a%'"));
+        // Elsewhere a backslash is one.
+        assert_ne!(Expression::new(r"'a\\b'"), Expression::new(r"'a\b'"));
+    }
+
+    #[test]
     fn meaning_does() {
         #[track_caller]
         fn differ(a: &str, b: &str) {
