@@ -90,10 +90,11 @@ fn bytes_of(text: &str) -> Option<Vec<u8>> {
     pairs.map(|at| u8::from_str_radix(digits.get(at..at + 2)?, 16).ok()).collect()
 }
 
-/// Whether a default is a value, and no expression.
+/// Whether a default is a value, and no expression, which a value in parentheses is (MySQL 8.4, "Data Type Default Values").
 pub(super) fn is_value(text: &str) -> bool {
     let text = text.trim();
-    Expression::read(text, SYNTAX).is_literal() || text.starts_with('"') || bytes_of(text).is_some()
+    let is_one = Expression::read(text, SYNTAX).is_literal() || text.starts_with('"') || bytes_of(text).is_some();
+    is_one && !text.starts_with('(')
 }
 
 /// What stands in parentheses around all of it, or the text itself.
