@@ -1,6 +1,6 @@
 //! What goes wrong when a table is made anew on SQLite, each pitfall with its test.
 
-use crate::support::{HIVES, Project};
+use crate::support::{HIVES, Project, REVERT};
 
 /// The keepers' phone becomes optional: only a rebuild can do that.
 fn optional_phone() -> String {
@@ -63,6 +63,25 @@ fn views_and_triggers_that_mention_the_table_survive() {
     project.ok(&["revert", "--yes"]);
     assert_eq!(project.query(objects), before);
     assert_eq!(project.query("select count(*) from codes"), ["12"]);
+}
+
+/// SQLite drops no column while a view reads something that is away: here a declared view on one that changes.
+#[test]
+fn a_view_on_one_that_changes_is_not_in_the_way_of_a_column() {
+    let names = |columns: &str| {
+        format!(
+            "view names ```\n    select {columns} from keeper\n```\n\nview first_names ```\n    select name from names\n```\n"
+        )
+    };
+    let table = |phone: &str| {
+        format!("table keeper {{\n    id: int64, identity\n    name: text\n{phone}    primary key (id)\n}}\n\n")
+    };
+    let project = Project::applied(&format!("{}{}", table("    phone: text, null\n"), names("name, phone")));
+    project.declare(&format!("{}{}", table(""), names("name")));
+    project.migrate("no phone");
+    assert_eq!(project.query("select * from first_names"), Vec::<String>::new());
+    project.ok(REVERT);
+    assert_eq!(project.query("select count(*) from names where phone is null"), ["0"]);
 }
 
 /// SQLite renames nothing while a view or trigger reads something that is away.

@@ -81,8 +81,12 @@ pub(super) fn around(
         // (SQLite, "ALTER TABLE RENAME").
         false => disturbed.note_other_letters(changes),
     }
-    if remakes_views || !disturbed.0.is_empty() {
-        let named = || dropped.iter().filter(|one| has_name(one));
+    let named = || dropped.iter().filter(|one| has_name(one));
+    // Where a column is dropped all views are looked at, and one that reads a view which is not there stops it (SQLite, "ALTER
+    // TABLE DROP COLUMN").
+    let is_looked_at = changes.tables.iter().any(|change| matches!(change, TableChange::Alter(_)))
+        && named().any(|one| one.kind.is_view());
+    if remakes_views || is_looked_at || !disturbed.0.is_empty() {
         for one in named() {
             disturbed.all(one.name.clone());
         }
