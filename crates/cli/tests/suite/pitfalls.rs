@@ -1,6 +1,6 @@
 //! What goes wrong when a table is made anew on SQLite, each pitfall with its test.
 
-use crate::support::{HIVES, Project, REVERT};
+use crate::support::{HIVES, Project};
 
 /// The keepers' phone becomes optional: only a rebuild can do that.
 fn optional_phone() -> String {
@@ -65,7 +65,8 @@ fn views_and_triggers_that_mention_the_table_survive() {
     assert_eq!(project.query("select count(*) from codes"), ["12"]);
 }
 
-/// SQLite drops no column while a view reads something that is away: here a declared view on one that changes.
+/// SQLite drops no column while a view reads something that is away: here a declared view on one that changes, in the SQL
+/// that somebody takes to the database by hand.
 #[test]
 fn a_view_on_one_that_changes_is_not_in_the_way_of_a_column() {
     let names = |columns: &str| {
@@ -78,10 +79,10 @@ fn a_view_on_one_that_changes_is_not_in_the_way_of_a_column() {
     };
     let project = Project::applied(&format!("{}{}", table("    phone: text, null\n"), names("name, phone")));
     project.declare(&format!("{}{}", table(""), names("name")));
-    project.migrate("no phone");
+    let sql = project.ok(&["diff", "live", "declared", "--sql"]);
+    project.sql(&sql);
     assert_eq!(project.query("select * from first_names"), Vec::<String>::new());
-    project.ok(REVERT);
-    assert_eq!(project.query("select count(*) from names where phone is null"), ["0"]);
+    assert!(project.ok(&["diff", "live", "declared"]).starts_with("no difference"));
 }
 
 /// SQLite renames nothing while a view or trigger reads something that is away.
