@@ -617,17 +617,22 @@ fn a_zero_stays_where_numbering_begins() {
     assert_eq!(here.query("select concat(id, ' ', code) from hive order by id"), ["0 zero", "7 seven", "8 next"]);
 }
 
-/// MariaDB keeps a reference to a table that is not there, which can only be made without a look at it. Its table may come
+/// MariaDB and MySQL keep a reference to a table that is not there, which can only be made without a look at it. Its table may come
 /// and go, and be one that is ignored.
 #[test]
 fn a_reference_outlives_its_table() {
-    if !wanted(Provider::Mariadb) {
-        return;
+    for provider in [Provider::Mariadb, Provider::Mysql] {
+        if wanted(provider) {
+            outlives_its_table(provider);
+        }
     }
+}
+
+fn outlives_its_table(provider: Provider) {
     let hive = "table hive {\n    id: int64, identity\n    yard: int64, null\n    primary key (id)\n    \
                 foreign key (yard) references yard(id), on delete cascade, option \"unchecked\"\n}\n";
     let yard = "table yard {\n    id: int64, identity\n    primary key (id)\n}\n";
-    let here = Stage::of(Provider::Mariadb, hive);
+    let here = Stage::of(provider, hive);
     here.project.migrate("hive");
     here.assert_same("live", "declared");
     let without = here.dump();
