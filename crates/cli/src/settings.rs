@@ -3,6 +3,7 @@
 //! Every mistake is told with its line, and an unknown key with the nearest known one. Passwords in the file are masked
 //! before any of it is shown.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -73,6 +74,9 @@ const SECTIONS: [&str; 4] = ["project", "providers", "targets", "unmanaged"];
 const PROJECT_KEYS: [&str; 7] =
     ["name", "declarations", "migrations", "default_target", "requires", "keep_dropped", "dev_rows"];
 const TARGET_KEYS: [&str; 5] = ["url", "password", "disposable", "lock_wait", "require_proof"];
+/// The keys that are at home in a section of their own kind alone.
+const SECTION_KEYS: [(&str, &[&str]); 3] =
+    [("project", &PROJECT_KEYS), ("targets.dev", &TARGET_KEYS), ("unmanaged", &["tables"])];
 
 /// Reads the configuration's text.
 ///
@@ -132,31 +136,32 @@ impl Reader {
 
     fn unknown_keys(&mut self, table: &DeTable<'_>, known: &[&str], what: &str) {
         for key in table.keys() {
-            let word = key.get_ref().as_ref();
-            if known.contains(&word) {
-                continue;
-            }
-            let help = match nearest(word, known.iter().copied()) {
-                Some(nearest) => format!("did you mean `{nearest}`?"),
-                None => format!("known are {}", known.join(", ")),
-            };
-            self.mistake(format!("there is no {what} `{word}`"), span(key), "unknown", help);
+            self.unknown_key(key, known, what);
         }
     }
 
-    fn table<'t, 'a>(&mut self, value: &'t Value<'a>, what: &str) -> Option<&'t DeTable<'a>> {
-        match value.get_ref() {
-            DeValue::Table(table) => Some(table),
-            _ => {
-                self.mistake(
-                    format!("{what} is a table"),
-                    span(value),
-                    "not a table",
-                    format!("write `[{what}]` on a line of its own"),
-                );
-                None
-            }
+    fn unknown_key(&mut self, key: &Spanned<Cow<'_, str>>, known: &[&str], what: &str) {
+        let word = key.get_ref().as_ref();
+        if known.contains(&word) {
+            return;
         }
+        let help = match nearest(word, known.iter().copied()) {
+            Some(nearest) => format!("did you mean `{nearest}`?"),
+            None => format!("known are {}", known.join(", ")),
+        };
+        self.mistake(format!("there is no {what} `{word}`"), span(key), "unknown", help);
+    }
+
+    fn section<'t, 'a>(&mut self, value: &'t Value<'a>, name: &str) -> Option<&'t DeTable<'a>> {
+        self.table(value, name, "section", format!("write the line `[{name}]`, and what belongs to it below"))
+    }
+
+    fn table<'t, 'a>(&mut self, value: &'t Value<'a>, name: &str, what: &str, help: String) -> Option<&'t DeTable<'a>> {
+        if let DeValue::Table(table) = value.get_ref() {
+            return Some(table);
+        }
+        self.mistake(format!("`{name}` is a {what}"), span(value), &format!("not a {what}"), help);
+        None
     }
 
     fn text(&mut self, value: &Value<'_>, what: &str) -> Option<String> {
@@ -205,7 +210,18 @@ impl Reader {
     }
 
     fn settings(&mut self, root: &DeTable<'_>) -> Option<Settings> {
-        self.unknown_keys(root, &SECTIONS, "section");
+        for (key, value) in root {
+            let home = SECTION_KEYS.iter().find(|(_, keys)| keys.contains(&key.get_ref().as_ref()));
+            match (home, value.get_ref()) {
+                (None, _) | (_, DeValue::Table(_)) => self.unknown_key(key, &SECTIONS, "section"),
+                (Some((section, _)), _) => self.mistake(
+                    format!("`{}` stands in no section", key.get_ref()),
+                    span(key),
+                    "above all sections",
+                    format!("write it below the line `[{section}]`"),
+                ),
+            }
+        }
         let mut settings = Settings {
             name: String::new(),
             declarations: vec!["schema".into()],
@@ -231,12 +247,12 @@ impl Reader {
             Some(value) => self.providers(value, &mut settings),
             None => settings.dialects.push(Dialect::Sqlite),
         }
-        if let Some(table) = root.get("targets").and_then(|value| self.table(value, "targets")) {
+        if let Some(table) = root.get("targets").and_then(|value| self.section(value, "targets")) {
             for (name, value) in table {
                 self.target(name.get_ref(), value, &mut settings);
             }
         }
-        if let Some(table) = root.get("unmanaged").and_then(|value| self.table(value, "unmanaged")) {
+        if let Some(table) = root.get("unmanaged").and_then(|value| self.section(value, "unmanaged")) {
             self.unknown_keys(table, &["tables"], "key");
             if let Some(value) = table.get("tables") {
                 settings.unmanaged_tables = self.texts(value, "tables");
@@ -247,7 +263,7 @@ impl Reader {
     }
 
     fn project(&mut self, value: &Value<'_>, settings: &mut Settings) {
-        let Some(table) = self.table(value, "project") else { return };
+        let Some(table) = self.section(value, "project") else { return };
         self.unknown_keys(table, &PROJECT_KEYS, "key");
         match table.get("name") {
             Some(value) => settings.name = self.text(value, "name").unwrap_or_default(),
@@ -299,12 +315,13 @@ impl Reader {
     }
 
     fn providers(&mut self, value: &Value<'_>, settings: &mut Settings) {
-        let Some(table) = self.table(value, "providers") else { return };
+        let Some(table) = self.section(value, "providers") else { return };
         let known = Provider::ALL.map(Provider::word);
         self.unknown_keys(table, &known, "provider");
         for (key, value) in table {
             let Some(provider) = Provider::from_word(key.get_ref()) else { continue };
-            if let Some(options) = self.table(value, key.get_ref()) {
+            let help = format!("write `{key} = {{}}`, or `{key} = {{ min = \"…\" }}`", key = key.get_ref());
+            if let Some(options) = self.table(value, key.get_ref(), "table", help) {
                 self.unknown_keys(options, &["min"], "key");
                 if let Some(value) = options.get("min")
                     && let Some(text) = self.text(value, "min")
@@ -341,7 +358,7 @@ impl Reader {
     }
 
     fn target(&mut self, name: &str, value: &Value<'_>, settings: &mut Settings) {
-        let Some(table) = self.table(value, "targets.NAME") else { return };
+        let Some(table) = self.section(value, &format!("targets.{name}")) else { return };
         self.unknown_keys(table, &TARGET_KEYS, "key");
         let url = match table.get("url") {
             Some(value) => self.url(value, "url"),
@@ -511,6 +528,21 @@ mod tests {
             &format!("{project}[target.dev]\nurl = \"sqlite:a\""),
             "there is no section `target`",
             "did you mean `targets`?",
+        );
+        case(
+            &format!("declarations = [\"schema\"]\n{project}"),
+            "`declarations` stands in no section",
+            "write it below the line `[project]`",
+        );
+        case(
+            &format!("{project}[providers]\nmariadb = true\n"),
+            "`mariadb` is a table",
+            "write `mariadb = {}`, or `mariadb = { min = \"…\" }`",
+        );
+        case(
+            &format!("{project}[targets]\ndev = \"sqlite:a\"\n"),
+            "`targets.dev` is a section",
+            "write the line `[targets.dev]`, and what belongs to it below",
         );
         case(
             &format!("{project}[targets.dev]\nurl = \"sqlite:a\"\nlock_wiat = \"5s\""),

@@ -451,6 +451,32 @@ fn sql_of_somebodys_own_survives_a_rename_or_stops_it() {
     });
 }
 
+/// A column that is dropped and added again is there for a view of somebody's own all the same; PostgreSQL does not drop it.
+#[test]
+fn a_view_stays_on_a_column_that_becomes_a_computed_one() {
+    on_each_provider(|provider| {
+        let plain = "table keeper {\n    name: text(20), primary key\n    shout: text(20), null\n}\n";
+        let here = Stage::of(provider, plain);
+        here.project.migrate("first");
+        here.sql("create view loud as select name, shout from keeper");
+        here.sql("insert into keeper (name) values ('maren')");
+        here.project.declare(&plain.replace("null", "null, generated (upper(name))"));
+        here.project.ok(&["draft", "second"]);
+        let accepted = here.project.oak(&["review", "2", "--accept", "loses-data", "--because", "they are computed"]);
+        assert!(accepted.status == 0 || accepted.stderr.contains("nothing to accept"), "{accepted}");
+        if provider == Provider::Postgres {
+            let refused = here.project.oak(&["apply", "--yes"]);
+            assert!(refused.stderr.contains("view loud depends on column shout"), "{refused}");
+            here.assert_same("live", "history@1");
+            return;
+        }
+        here.project.ok(&["apply", "--yes"]);
+        assert_eq!(here.query("select shout from loud"), ["MAREN"]);
+        here.project.ok(crate::support::REVERT);
+        assert_eq!(here.query("select name from loud where shout is null or shout = 'MAREN'"), ["maren"]);
+    });
+}
+
 /// Words in a column of a primary key, with a reference to it.
 #[test]
 fn words_of_a_key_are_renamed_with_their_references() {

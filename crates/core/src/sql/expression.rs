@@ -271,8 +271,26 @@ fn canonical_name(token: Significant, source: &str, syntax: Syntax) -> String {
 }
 
 fn canonical_tokens(source: &str, tokens: &[Significant], syntax: Syntax) -> String {
-    let words: Vec<_> = tokens.iter().map(|token| canonical_token(*token, source, syntax)).collect();
+    let words: Vec<_> = tokens
+        .iter()
+        .enumerate()
+        .map(|(at, token)| match at.checked_sub(1) {
+            Some(before)
+                if syntax.exact_tables
+                    && matches!(token.kind, TokenKind::Word | TokenKind::Quoted)
+                    && leads_to_table(tokens[before].text(source)) =>
+            {
+                unquote(token.text(source))
+            }
+            _ => canonical_token(*token, source, syntax),
+        })
+        .collect();
     words.join(" ")
+}
+
+/// Whether a table's name may stand behind this word of a statement.
+fn leads_to_table(word: &str) -> bool {
+    ["from", "into", "join", "table", "update"].iter().any(|one| one.eq_ignore_ascii_case(word))
 }
 
 fn possible_columns(source: &str, tokens: &[Significant]) -> Vec<ColumnReference> {
@@ -615,6 +633,20 @@ mod tests {
         same("[a] = `b`", "a = b");
         same("case a when 1 then 'x' else b end", "CASE a WHEN 1 THEN 'x' ELSE b END");
         same("(select max(x) from y)", "( SELECT max( x ) FROM y )");
+    }
+
+    #[test]
+    fn letters_of_a_table_count_where_the_provider_counts_them() {
+        let exact = Syntax { exact_tables: true, ..Syntax::PLAIN };
+        let read = |text: &str| Expression::read_whole(text, exact);
+        assert_eq!(
+            read("begin insert into `t` (A) values (new.a); end"),
+            read("BEGIN INSERT INTO t (a) VALUES (NEW.A); END")
+        );
+        assert_ne!(read("begin insert into T (a) values (1); end"), read("begin insert into t (a) values (1); end"));
+        assert_ne!(read("select a from t join U"), read("select a from t join u"));
+        assert_ne!(read("select trim(both from 'A')"), read("select trim(both from A)"));
+        assert_eq!(Expression::new("select a from T"), Expression::new("select a from t"));
     }
 
     #[test]

@@ -36,6 +36,8 @@ pub struct Syntax {
     pub dollar_quotes: bool,
     /// Whether a quoted name means just this letter case, and a bare one is folded to lower case.
     pub exact_names: bool,
+    /// Whether letter case counts in the name of a table, though not in others.
+    pub exact_tables: bool,
     /// How many bytes of a name the server takes in; what is behind them is cut off.
     pub name_bytes: usize,
 }
@@ -51,6 +53,7 @@ impl Syntax {
         comments: Comments::Plain,
         dollar_quotes: true,
         exact_names: true,
+        exact_tables: false,
         name_bytes: usize::MAX,
     };
 }

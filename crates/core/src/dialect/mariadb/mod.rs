@@ -112,6 +112,7 @@ pub(super) const SYNTAX: Syntax = Syntax {
     comments: Comments::Spaced,
     dollar_quotes: false,
     exact_names: false,
+    exact_tables: true,
     name_bytes: usize::MAX,
 };
 

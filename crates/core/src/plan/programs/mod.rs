@@ -12,7 +12,7 @@ use super::renaming::ASIDE;
 use super::step::Step;
 use crate::Dialect;
 use crate::diff::{Change, Changes, ItemChange, Renames, TableChange};
-use crate::physical::{Column, NameCase, Program, Schema, Table, mentions, qualified};
+use crate::physical::{Column, Program, Schema, Table, mentions, qualified};
 use crate::schema::ProgramKind;
 
 pub(super) use placing::{leave_bodies, placed};
@@ -58,12 +58,6 @@ pub(super) fn around(
                 }
                 made.push(new);
             }
-        }
-    }
-    for (old, new) in other_letters(dialect, from, to, renames) {
-        if !dropped.contains(&old) {
-            dropped.push(old);
-            made.push(new);
         }
     }
     let mut disturbed = Disturbed::default();
@@ -119,25 +113,6 @@ pub(super) fn around(
         before: before.into_iter().map(Step::DropProgram).collect(),
         behind: read_first(made).into_iter().map(Step::CreateProgram).collect(),
     }
-}
-
-/// Triggers and routines that name a table of which only the letters change, where those count in a table's name: what
-/// they say is the same but for that.
-fn other_letters(dialect: Dialect, from: &Schema, to: &Schema, renames: &Renames) -> Vec<(Program, Program)> {
-    if dialect.facts().name_case != NameCase::CountsForTables {
-        return Vec::new();
-    }
-    let respelled = renames.tables.iter().filter(|(old, new)| old.to_lowercase() == new.to_lowercase());
-    let names: Vec<&String> = respelled.map(|(old, _)| old).collect();
-    let says = |one: &&Program| {
-        matches!(one.kind, ProgramKind::Trigger | ProgramKind::Routine)
-            && names.iter().any(|name| mentions(&one.create, name))
-    };
-    let pairs = from.programs().filter(says).filter_map(|old| {
-        let new = to.programs().find(|new| new.kind == old.kind && new.label() == old.label())?;
-        (old.body == new.body && old.create != new.create).then(|| (old.clone(), new.clone()))
-    });
-    pairs.collect()
 }
 
 fn dropped_table(change: &TableChange) -> Option<String> {
