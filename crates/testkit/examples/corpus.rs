@@ -21,6 +21,7 @@
 //! 3. SQLite: tables are compared by what the pragmas say of them: a column by name, type, required, default, key;
 //!    `default null` is none, a rowid is required, and a reference without columns is one to the primary key. Indexes are
 //!    what the pragmas say, and what is said of expressions and conditions, without white space, parentheses and quotes.
+//!    So is the name of a view or trigger in its own statement.
 
 #![expect(clippy::print_stdout, clippy::print_stderr, reason = "a run says what it saw")]
 
@@ -592,7 +593,12 @@ fn sqlite(path: &Path) -> rusqlite::Result<Vec<String>> {
                     bare(condition)
                 ));
             }
-            _ => lines.push(format!("{kind} {name}: {}", lower.split_whitespace().collect::<Vec<_>>().join(" "))),
+            _ => {
+                // The name is told before; the quotes it is written in say nothing.
+                let words: Vec<&str> = lower.split_whitespace().collect();
+                let words = words.join(" ").replacen(&format!("\"{}\"", name.to_lowercase()), &name.to_lowercase(), 1);
+                lines.push(format!("{kind} {name}: {words}"));
+            }
         }
     }
     Ok(lines)

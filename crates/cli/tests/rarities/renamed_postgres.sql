@@ -130,3 +130,6 @@ create table split_one partition of split_low for values in (1); alter table spl
 alter table split_first add constraint few check (r < 5); alter table split_first rename to split_once;
 create view said as select id from renumbered; create or replace view said as select id, b from renumbered; comment on view said is 'twice';
 create function saying() returns int language sql as 'select 1'; comment on function saying() is 'kept'; create or replace function saying() returns int language sql as 'select 2';
+create view guarded as select id, b from renumbered; alter view guarded set (security_barrier = true, security_invoker = on); alter view guarded reset (security_barrier);
+create or replace view open_again with (security_barrier) as select id from renumbered where b is not null; alter view open_again reset (security_barrier);
+create view named_so (one, two) with (security_barrier) as select id, b from renumbered; alter view if exists named_so set (security_barrier = false);

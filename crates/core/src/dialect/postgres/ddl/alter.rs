@@ -3,11 +3,13 @@
 use super::partitions::SETTINGS;
 use super::renaming::with_name;
 use super::{OF_SERVER, Reader, Reading, parameters};
+use crate::dialect::lowering::has_check_option;
+use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{OtherRow, WordRow};
 use crate::dialect::postgres::quote::{quote, quote_object};
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::{ObjectKind, qualified};
-use crate::sql::{Cursor, TokenKind};
+use crate::sql::{Cursor, TokenKind, says};
 
 impl Reader {
     pub(super) fn alter(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
@@ -195,8 +197,14 @@ impl Reader {
         Ok(true)
     }
 
-    /// `alter [column] NAME set default …`: what a row gets that is inserted by way of a view.
+    /// `alter [column] NAME set default …`: what a row gets that is inserted by way of a view; and `set (…)` or `reset (…)`.
     pub(super) fn alter_view(&mut self, cursor: &mut Cursor<'_>, view: &str) -> Reading<Read> {
+        if cursor.is_one_of(&["set", "reset"]) && cursor.ahead(1) == "(" {
+            let is_it = |row: &&mut OtherRow| row.kind == ObjectKind::View && row.name == view;
+            let missing = || Stop::Because(format!("there is no view `{view}` before this"));
+            let row = self.catalogue.others.iter_mut().find(is_it).ok_or_else(missing)?;
+            return set_parameters_of_view(cursor, row).map(|()| Read::Done);
+        }
         cursor.expect("alter").here()?;
         cursor.eat("column");
         let column = cursor.name().here()?;
@@ -562,6 +570,35 @@ impl Reader {
 }
 
 /// `set (…)` or `reset (…)`: parameters by their names.
+/// Parameters stand before the query, and so make the whole statement the view's SQL; one that has none is its query.
+fn set_parameters_of_view(cursor: &mut Cursor<'_>, row: &mut OtherRow) -> Reading<()> {
+    let text = match row.drop.is_empty() {
+        true => format!("create view {} as {}", quote_object(&row.name), row.sql),
+        false => row.sql.clone(),
+    };
+    let mut made = Cursor::new(&text, SYNTAX);
+    let head = made.until(|made| made.is_one_of(&["with", "as"]) || made.is("(")).here()?;
+    let has_names = made.is("(");
+    if has_names {
+        made.skip_nested().here()?;
+    }
+    let stated = made.between(0, made.at());
+    let mut own = Vec::new();
+    if made.eat("with") {
+        own = parameters(made.parenthesised().here()?);
+    }
+    set_parameters(cursor, &mut own)?;
+    made.expect("as").here()?;
+    let query = made.rest();
+    let is_query = own.is_empty() && !has_names && !has_check_option(query) && !says(head, "recursive");
+    let with = if own.is_empty() { String::new() } else { format!(" with ({})", own.join(", ")) };
+    (row.sql, row.drop) = match is_query {
+        true => (query.to_owned(), String::new()),
+        false => (format!("{stated}{with} as\n{query}"), format!("drop view {}", quote_object(&row.name))),
+    };
+    Ok(())
+}
+
 fn set_parameters(cursor: &mut Cursor<'_>, own: &mut Vec<String>) -> Reading<()> {
     let sets = cursor.is("set");
     cursor.skip();
