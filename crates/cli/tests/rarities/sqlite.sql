@@ -54,3 +54,4 @@ create table replaced (id integer primary key on conflict ignore, note text);
 create table worded_key (code text primary key);
 create table numbered_as (id integer primary key references worded_key (code), note text);
 create table typed_oddly (id integer primary key, odd [char.3], even "not null", long varchar(10), word [primary], three "varchar(1, 2, 3)");
+create table listed (id integer primary key, a integer[], b text[][] not null default '', c "my own type", d numeric[](4));

@@ -265,7 +265,12 @@ impl<'a> Reader<'a> {
         let mut words: Vec<String> = Vec::new();
         while matches!(self.kind(), TokenKind::Word | TokenKind::Quoted | TokenKind::Text) && !self.is_one_of(&CLAUSES)
         {
-            words.push(unquote(self.peek()));
+            // `integer[]` is two of them, and the server keeps its quotes: it takes off those of the whole alone.
+            match words.last_mut() {
+                None => words.push(unquote(self.peek())),
+                Some(last) if self.peek() == "[]" => last.push_str("[]"),
+                Some(_) => words.push(self.peek().to_owned()),
+            }
             self.skip();
         }
         let mut name = words.join(" ");
