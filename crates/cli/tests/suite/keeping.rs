@@ -477,6 +477,42 @@ fn a_view_stays_on_a_column_that_becomes_a_computed_one() {
     });
 }
 
+/// A run keeps the description of a view that it makes again, but not in place of the declared one; and a view that calls
+/// one of several routines of a name goes before that one does.
+#[test]
+fn a_view_that_is_made_again_is_described_as_declared() {
+    on_each_provider(|provider| {
+        if provider != Provider::Postgres {
+            return;
+        }
+        let here = Stage::of(provider, "table keeper {\n    name: text(20), primary key\n}\n");
+        here.project.migrate("first");
+        here.sql("create function shout(text) returns text language sql immutable as 'select upper($1)'");
+        here.sql("create function shout(text, int) returns text language sql as 'select repeat(upper($1), $2)'");
+        here.sql("create view loud as select name, shout(name) as shouted from keeper");
+        here.sql("comment on view loud is 'once'");
+        here.project.ok(&["absorb", "loud", "shout(text)", "shout(text,integer)", "--yes"]);
+        let described = || here.query("select coalesce(obj_description('loud'::regclass), 'nothing')");
+
+        let second = here
+            .project
+            .read("schema/schema.oak")
+            .replace("public.shout(text)\n     RETURNS text", "public.shout(text)\n     RETURNS varchar")
+            .replace("about \"once\"", "about \"twice\"");
+        here.project.declare(&second);
+        here.project.migrate("another result");
+        assert_eq!(described(), ["twice"]);
+
+        here.project.declare(&second.replace(", about \"twice\"", "").replace("AS shouted", "AS shouted, 1 AS one"));
+        here.project.migrate("no description");
+        assert_eq!(described(), ["nothing"]);
+
+        here.project.ok(&["revert", "--to", "2", "--yes"]);
+        assert_eq!(described(), ["once"]);
+        here.assert_same("live", "history@2");
+    });
+}
+
 /// Words in a column of a primary key, with a reference to it.
 #[test]
 fn words_of_a_key_are_renamed_with_their_references() {

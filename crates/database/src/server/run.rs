@@ -440,8 +440,11 @@ impl Run<'_, '_> {
         let again = made.and_then(|made| self.again.remove(&made));
         let steps = &self.migrating.script.steps;
         let is_declared = |object: &String| steps.iter().any(|step| step.object == *object);
+        let describes = |sql: &str| sql.starts_with("comment on ");
+        let is_described = step.statements.iter().any(|statement| describes(&statement.sql));
         for one in again.unwrap_or_default() {
-            if !one.declared_as.as_ref().is_some_and(is_declared) {
+            let is_told_anew = is_described && describes(&one.sql);
+            if !is_told_anew && !one.declared_as.as_ref().is_some_and(is_declared) {
                 self.database(|session| session.execute(&one.sql))?;
             }
         }

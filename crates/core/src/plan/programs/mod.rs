@@ -49,10 +49,13 @@ pub(super) fn around(
             }
             Change::Alter { from, to } | Change::Rename { from, to } => {
                 let mut new = to.clone();
-                if !replaces(from, to) {
+                let is_replaced = replaces(from, to);
+                if !is_replaced {
                     dropped.push(from.clone());
-                } else if from.comment.is_some() && to.comment.is_none() {
-                    // What takes another's place takes its description over.
+                }
+                // What takes another's place takes its description over; where it goes first, a run keeps it.
+                if (is_replaced || from.kind != ProgramKind::Routine) && from.comment.is_some() && to.comment.is_none()
+                {
                     let statements = [Some(to.create.clone()), dialect.takes_description(to)];
                     new.create = statements.into_iter().flatten().collect::<Vec<_>>().join(";\n");
                 }
@@ -82,7 +85,7 @@ pub(super) fn around(
         && named().any(|one| one.kind.is_view());
     if remakes_views || is_looked_at || !disturbed.0.is_empty() {
         for one in named() {
-            disturbed.all(one.name.clone());
+            disturbed.all(one.base_name().to_owned());
         }
         let mut gone: BTreeSet<String> = named().map(|one| one.base_name().to_owned()).collect();
         gone.extend(changes.tables.iter().filter_map(|change| match change {
@@ -180,7 +183,7 @@ fn remake(
                 made.push(after.clone());
             }
             if has_name(&one) {
-                disturbed.all(one.name.clone());
+                disturbed.all(one.base_name().to_owned());
                 gone.insert(one.base_name().to_owned());
             }
             dropped.push(one);
