@@ -15,7 +15,8 @@ pub fn wanted(provider: Provider) -> bool {
         .map_or(provider != Provider::Mysql, |list| list.split(',').any(|word| word.trim() == provider.word()))
 }
 
-/// The server of a provider for this whole process, without durable settings.
+/// The server of a provider for this whole process, without durable settings; `OAK_TEST_SERVER_SETTINGS` holds arguments for
+/// it, such as `--sql-safe-updates=1`.
 ///
 /// # Panics
 ///
@@ -30,7 +31,10 @@ pub fn shared(provider: Provider) -> &'static PrivateServer {
         Provider::Mysql => &MYSQL,
         other => panic!("there is no private server for {other}"),
     };
-    place.get_or_init(|| PrivateServer::start(provider, false).unwrap_or_else(|error| panic!("{error}")))
+    let settings = std::env::var("OAK_TEST_SERVER_SETTINGS").unwrap_or_default();
+    let arguments = settings.split_whitespace().map(str::to_owned).collect();
+    let extra = Extra { arguments, ..Extra::default() };
+    place.get_or_init(|| PrivateServer::start_with(provider, false, &extra).unwrap_or_else(|error| panic!("{error}")))
 }
 
 /// Connections that do not go by way of the tool.

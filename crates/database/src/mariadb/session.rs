@@ -23,8 +23,15 @@ const PIN: &str = "
 set names utf8mb4 collate utf8mb4_unicode_ci,
     session sql_mode = 'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION',
     session default_storage_engine = InnoDB, session time_zone = '+00:00', session autocommit = 1,
-    session foreign_key_checks = 1, session unique_checks = 1,
+    session foreign_key_checks = 1, session unique_checks = 1, session completion_type = NO_CHAIN,
+    session sql_select_limit = 18446744073709551615, session sql_big_selects = 1, session sql_safe_updates = 0,
+    session group_concat_max_len = 1048576,
     session lock_wait_timeout = 2, session innodb_lock_wait_timeout = 2, session sql_notes = 0";
+
+/// The same for MariaDB alone. A table that keeps the history of its rows can be changed, and keeps it (MariaDB,
+/// "System-Versioned Tables").
+const PIN_MARIADB: &str = "
+set session system_versioning_alter_history = keep, session max_statement_time = 0, session check_constraint_checks = 1";
 
 /// MariaDB counts every statement that changes a definition, in whatever way it came (MariaDB, "Server Status Variables");
 /// those about tables of one session are no business of ours. A restart, and a reset of the counters, begin anew.
@@ -199,8 +206,7 @@ impl MariadbSession {
         }
         session.execute(PIN)?;
         if is_mariadb {
-            // A table that keeps the history of its rows can be changed, and keeps it (MariaDB, "System-Versioned Tables").
-            session.execute("set session system_versioning_alter_history = keep")?;
+            session.execute(PIN_MARIADB)?;
         }
         Ok(session)
     }

@@ -48,6 +48,9 @@ pub(super) fn another(url: &ServerUrl) -> Result<PostgresSession, DatabaseError>
 fn create(url: &ServerUrl) -> Result<(), DatabaseError> {
     let mut client = connect(url, MAINTENANCE).map_err(|error| refused(url, &error))?;
     let name = Dialect::Postgres.quote(&url.database);
+    // What the role is set to holds here, too.
+    let settings = "set default_transaction_read_only = off; set statement_timeout = 0";
+    client.batch_execute(settings).map_err(|error| server_error(&error))?;
     match client.batch_execute(&format!("create database {name} encoding 'UTF8' template template0")) {
         // Another run made it at the same moment.
         Err(error) if matches!(error.code(), Some(&SqlState::DUPLICATE_DATABASE | &SqlState::UNIQUE_VIOLATION)) => {

@@ -74,7 +74,8 @@ const MARKED: [&str; 45] = [
 ];
 
 /// Every statement of ours relies on these, whatever the server or the role is set to. Compiling the questions to the
-/// catalogue (`jit`) takes longer than answering them.
+/// catalogue (`jit`) takes longer than answering them. Those of the last statement not every version has, or not everybody may
+/// set.
 const PIN: &str = "
 set client_encoding = 'UTF8';
 set standard_conforming_strings = on;
@@ -91,6 +92,12 @@ set default_transaction_isolation = 'read committed';
 set client_min_messages = 'warning';
 set statement_timeout = 0;
 set idle_in_transaction_session_timeout = 0;
+set array_nulls = on;
+set transform_null_equals = off;
+select set_config(name, wanted, false)
+from (values ('idle_session_timeout', '0'), ('transaction_timeout', '0'), ('session_replication_role', 'origin'))
+     as pinned (name, wanted)
+where current_setting(name, true) <> wanted;
 ";
 
 /// Keeps other sessions from queueing behind us for long: the segment is tried again.
