@@ -30,8 +30,11 @@ set names utf8mb4 collate utf8mb4_unicode_ci,
 
 /// The same for MariaDB alone. A table that keeps the history of its rows can be changed, and keeps it (MariaDB,
 /// "System-Versioned Tables").
-const PIN_MARIADB: &str = "
-set session system_versioning_alter_history = keep, session max_statement_time = 0, session check_constraint_checks = 1";
+const PIN_MARIADB: &str = "session system_versioning_alter_history = keep, session max_statement_time = 0,
+    session check_constraint_checks = 1";
+
+/// The same for MySQL alone.
+const PIN_MYSQL: &str = "session max_execution_time = 0";
 
 /// MariaDB counts every statement that changes a definition, in whatever way it came (MariaDB, "Server Status Variables");
 /// those about tables of one session are no business of ours. A restart, and a reset of the counters, begin anew.
@@ -204,10 +207,8 @@ impl MariadbSession {
         if (next(), next(), next()) < least.0 {
             return Err(DatabaseError::TooOld { provider, found: session.version.clone(), least: least.1 });
         }
-        session.execute(PIN)?;
-        if is_mariadb {
-            session.execute(PIN_MARIADB)?;
-        }
+        let own = if is_mariadb { PIN_MARIADB } else { PIN_MYSQL };
+        session.execute(&format!("{PIN},\n    {own}"))?;
         Ok(session)
     }
 

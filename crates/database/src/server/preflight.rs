@@ -56,13 +56,12 @@ fn gone(script: &Script, syntax: Syntax) -> Vec<Gone> {
     let at_first = |former: &[(String, String)], name: &str| {
         former.iter().find(|(now, _)| now == name).map_or(name.to_owned(), |(_, first)| first.clone())
     };
-    let column = |gone: &mut Vec<Gone>, former: &[(String, String)], table: &str, old: &str| {
-        let is_own = old.starts_with("oak_rename_") || old.starts_with("oak_new_");
-        if !is_own {
+    let goes = |gone: &mut Vec<Gone>, former: &[(String, String)], table: &str, old: &str| {
+        if !old.starts_with("oak_rename_") {
             gone.push(Gone { table: at_first(former, table), column: Some(old.to_owned()) });
         }
     };
-    // Another column, under the same name.
+    // The same column made anew; another one that gets its name would be read in its place.
     let comes_back = |gone: &mut Vec<Gone>, table: &str, new: &str| {
         gone.retain(|one| one.table != table || one.column.as_deref() != Some(new));
     };
@@ -79,12 +78,12 @@ fn gone(script: &Script, syntax: Syntax) -> Vec<Gone> {
                     }
                     former.push((new.to_owned(), first));
                 }
-                // On MySQL, what reads the column is said behind that.
-                ["alter", "table", table, "rename", "column", old, "to", new, ..] => {
-                    column(&mut gone, &former, table, old);
+                ["alter", "table", table, "rename", "column", old, "to", new, ..] if old.starts_with("oak_new_") => {
                     comes_back(&mut gone, table, new);
                 }
-                ["alter", "table", table, "drop", "column", old] => column(&mut gone, &former, table, old),
+                // On MySQL, what reads the column is said behind that.
+                ["alter", "table", table, "rename", "column", old, "to", _, ..]
+                | ["alter", "table", table, "drop", "column", old] => goes(&mut gone, &former, table, old),
                 ["alter", "table", table, "add", "column", new, ..] => comes_back(&mut gone, table, new),
                 _ => {}
             }

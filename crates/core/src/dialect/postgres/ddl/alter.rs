@@ -569,7 +569,6 @@ impl Reader {
     }
 }
 
-/// `set (…)` or `reset (…)`: parameters by their names.
 /// Parameters stand before the query, and so make the whole statement the view's SQL; one that has none is its query.
 fn set_parameters_of_view(cursor: &mut Cursor<'_>, row: &mut OtherRow) -> Reading<()> {
     let text = match row.drop.is_empty() {
@@ -599,6 +598,7 @@ fn set_parameters_of_view(cursor: &mut Cursor<'_>, row: &mut OtherRow) -> Readin
     Ok(())
 }
 
+/// `set (…)` or `reset (…)`: parameters by their names.
 fn set_parameters(cursor: &mut Cursor<'_>, own: &mut Vec<String>) -> Reading<()> {
     let sets = cursor.is("set");
     cursor.skip();
