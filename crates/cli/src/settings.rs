@@ -145,9 +145,12 @@ impl Reader {
         if known.contains(&word) {
             return;
         }
-        let help = match nearest(word, known.iter().copied()) {
-            Some(nearest) => format!("did you mean `{nearest}`?"),
-            None => format!("known are {}", known.join(", ")),
+        let home = SECTION_KEYS.iter().find(|(_, keys)| keys.contains(&word)).map(|(section, _)| *section);
+        let help = match (nearest(word, known.iter().copied()), home) {
+            (Some(nearest), _) => format!("did you mean `{nearest}`?"),
+            (None, Some(section)) => format!("it belongs below a line such as `[{section}]`"),
+            (None, None) if SECTIONS.contains(&word) => format!("it is a section: write the line `[{word}]`"),
+            (None, None) => format!("known are {}", known.join(", ")),
         };
         self.mistake(format!("there is no {what} `{word}`"), span(key), "unknown", help);
     }
@@ -533,6 +536,16 @@ mod tests {
             &format!("declarations = [\"schema\"]\n{project}"),
             "`declarations` stands in no section",
             "write it below the line `[project]`",
+        );
+        case(
+            "[project]\nname = \"a\"\nproviders = [\"sqlite\"]\n",
+            "there is no key `providers`",
+            "it is a section: write the line `[providers]`",
+        );
+        case(
+            "[project]\nname = \"a\"\nurl = \"sqlite:a\"\n",
+            "there is no key `url`",
+            "it belongs below a line such as `[targets.dev]`",
         );
         case(
             &format!("{project}[providers]\nmariadb = true\n"),
