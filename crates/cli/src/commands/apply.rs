@@ -537,6 +537,11 @@ impl Run<'_> {
                 }
                 Err(failure) if matches!(failure.kind, FailureKind::JournalMoved) => {
                     let journal = target::journal(self.project, self.history, &*database)?;
+                    // What moved it is to be seen in it; where it is not, there would be no end to this.
+                    if journal.last_seq == last_seq {
+                        bar.finish_and_clear();
+                        return Err(self.broken(one, applied.len(), &*database).explain(failure));
+                    }
                     last_seq = journal.last_seq;
                     while pending.get(at).is_some_and(|one| journal.get(one.migration.id()).is_some()) {
                         output.say(format_args!("{}: another run applied it meanwhile", pending[at].migration.folder));

@@ -123,3 +123,22 @@ fn a_table_that_leaves_its_parent_keeps_its_columns() {
     assert!(refused.status == 1 && refused.stderr.contains("also inherited → inherited"), "{refused:#?}");
     assert_eq!(here.dump(), left);
 }
+
+#[test]
+fn a_table_that_joins_a_parent_keeps_what_it_has_to_have_for_that() {
+    let Some(here) = stage() else { return };
+    let tool = "create table tool (weight int not null);";
+    declare(&here.project, &[tool, "create table rake (own int);"]);
+    here.project.migrate("first");
+    declare(&here.project, &[tool, "create table rake (own int) inherits (tool);"]);
+    let drafted = here.project.ok(&["draft", "joins"]);
+    let told = "may refuse: fails, since rake keeps weight for its own, too: declare that `also inherited`";
+    assert!(drafted.contains(told), "{drafted}");
+    let refused = here.project.oak(&["apply", "--yes"]);
+    assert!(refused.stderr.contains("weight: attributes also inherited → inherited"), "{refused}");
+    here.project.ok(&["discard"]);
+    declare(&here.project, &[tool, "create table rake (weight int not null, own int) inherits (tool);"]);
+    assert!(!here.project.ok(&["draft", "joins"]).contains("may refuse: fails, since"));
+    here.project.ok(&["apply", "--yes"]);
+    here.assert_same("live", "declared");
+}

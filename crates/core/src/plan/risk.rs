@@ -13,7 +13,7 @@ use crate::Dialect;
 use crate::dialect::Altering;
 use crate::diff::{Change, ItemChange};
 use crate::physical::{
-    Check, Column, ForeignKey, Index, IndexKey, IndexPart, KeyColumn, PrimaryKey, Schema, Table, qualified,
+    Check, Column, ForeignKey, Index, IndexKey, IndexPart, KeyColumn, Options, PrimaryKey, Schema, Table, qualified,
 };
 use crate::sql::words;
 
@@ -189,6 +189,19 @@ impl<'a> Known<'a> {
         comes_empty || self.returning.iter().any(|(owner, other)| owner == table && asks_the_same(other))
     }
 
+    /// Columns that are declared to come from a parent alone, which the table only gets now: no statement makes them so, since
+    /// they have to be there before (PostgreSQL 17, "ALTER TABLE", `INHERIT`).
+    fn stay_own(&self, dialect: Dialect, table: &str, from: &Options) -> Vec<String> {
+        let Some(joined) = self.to.table(table) else { return Vec::new() };
+        let before = Table { options: from.clone(), ..joined.clone() };
+        let kept = before.parents_kept(joined);
+        let comes_of_kept = |column: &Column| {
+            kept.iter().filter_map(|parent| self.to.table(parent)).any(|parent| parent.column(&column.name).is_some())
+        };
+        let own = joined.columns.iter().filter(|column| dialect.is_inherited(column) && !comes_of_kept(column));
+        own.map(|column| column.name.clone()).collect()
+    }
+
     /// Whether no row has a value in a column, which this plan has just added.
     fn comes_empty(&self, table: &str, column: &str) -> bool {
         self.beginning(table, column) == Beginning::Empty
@@ -354,8 +367,15 @@ fn to_rows(risks: &mut Risks<'_>, step: &Step) {
         | Step::CreateEnum(_)
         | Step::DropEnum(_)
         | Step::AddEnumWord { .. }
-        | Step::SetOptions { .. }
         | Step::SetComment { .. } => {}
+        Step::SetOptions { table, from, .. } => {
+            let own = known.stay_own(risks.dialect, table, from);
+            if !own.is_empty() {
+                let what = own.join(", ");
+                let why = format!("fails, since {table} keeps {what} for its own, too: declare that `also inherited`");
+                risks.add(RiskKind::MayRefuse, why);
+            }
+        }
         // New rows are refused, and not those that are there.
         Step::AddConstraint { constraint, .. } if constraint.is_unchecked() => {}
         Step::ValidateConstraint { table, requires: Some(column), .. } => {
