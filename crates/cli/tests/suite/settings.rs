@@ -3,7 +3,7 @@
 use crate::support::Project;
 use crate::support::stage::Stage;
 use hollow_oak_core::Provider;
-use hollow_oak_testkit::server::{Connects, Extra, PrivateServer, wanted};
+use hollow_oak_testkit::server::{Connects, Extra, PrivateServer, shared, wanted};
 use hollow_oak_testkit::store::Store;
 
 const DECLARED: &str = "\
@@ -113,4 +113,33 @@ fn what_a_server_does_by_default_makes_no_difference() {
     here.sql("create table made_by_hand (id int primary key) engine=innodb row_format=redundant");
     let shown = here.query("select engine, row_format from information_schema.tables where table_name in ('Hive', 'made_by_hand') order by 2");
     assert_eq!(shown, ["InnoDB|Compact", "InnoDB|Redundant"]);
+}
+
+/// Also the database that an apply makes, under a role that only reads unless told otherwise.
+#[test]
+fn what_a_role_is_set_to_makes_no_difference() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let server = shared(Provider::Postgres);
+    let mut connection = server.postgres("postgres").expect("the server answers");
+    for statement in [
+        "create role particular superuser login",
+        "alter role particular set default_transaction_read_only = on",
+        "alter role particular set transform_null_equals = on",
+        "alter role particular set session_replication_role = replica",
+        "alter role particular set standard_conforming_strings = off",
+    ] {
+        connection.execute(statement, &[]).expect("the role is there");
+    }
+    let table = "table keeper {\n    name: text(20), null\n    check \"never\" ((name = null) is null)\n}\n";
+    let here = Stage::on(server, table);
+    let configuration = here.project.read("hollow-oak.toml");
+    here.project.write("hollow-oak.toml", &configuration.replace("oak@", "particular@"));
+    here.project.migrate("first");
+    here.assert_same("live", "declared");
+    // As an equation with null it holds for every row; taken for `is null` it would hold for none.
+    here.sql("insert into keeper (name) values ('Maren')");
+    here.project.ok(&[crate::support::REVERT, &["--steps", "1"]].concat());
+    here.assert_same("live", "empty");
 }
