@@ -82,7 +82,8 @@ impl SqlReading<'_> {
             }
             Self::through(&target.url, dialect, &text, &parts)?
         } else {
-            match dialect.read_sql(&text) {
+            let least = self.project.and_then(|project| project.settings.least.get(&dialect.provider()));
+            match dialect.read_sql(&text, least.map_or(&[], |(_, numbers)| numbers)) {
                 Some(Ok(read)) => {
                     return Ok(SqlFile { dialect, parts, found: read.found, passed_over: read.passed_over });
                 }

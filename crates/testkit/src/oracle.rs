@@ -9,6 +9,7 @@
 //! 5. The names of a referenced table and its columns are lowered: SQLite compares it so, and keeps whatever was written.
 //! 6. Statements are sorted. The tool's own tables, and those of SQLite, are left out.
 
+use std::borrow::Cow;
 use std::io::Write;
 use std::path::Path;
 use std::process::{Command, Stdio};
@@ -338,7 +339,7 @@ pub fn whole_dump(server: &PrivateServer, database: &str) -> Result<String, Stri
 ///
 /// It shares no code with the tool. The rules, all of them: comments, session settings and the tool's own tables go; the
 /// lines inside a `create table` are sorted, and so are the statements; the counter of a table's rows goes, and so do the
-/// parentheses around the digits of a negative number.
+/// parentheses around the digits of a negative number, and the name that PostgreSQL from version 18 on has for `not null`.
 ///
 /// # Errors
 ///
@@ -373,13 +374,15 @@ pub fn normalise_dump(script: &str) -> String {
         .map(|statement| statement.trim().trim_end_matches(';').to_owned())
         .filter(|statement| !statement.contains("hollow_oak_") && !statement.is_empty())
         .map(|statement| {
-            let mut lines: Vec<&str> = statement.lines().map(|line| line.trim().trim_end_matches(',')).collect();
+            let mut lines: Vec<Cow<'_, str>> =
+                statement.lines().map(|line| Cow::Borrowed(line.trim().trim_end_matches(','))).collect();
             if lines[0].starts_with("CREATE TABLE") && lines.len() > 2 {
                 let last = lines.len() - 1;
+                for line in &mut lines[1..last] {
+                    *line = without_name_of_not_null(line).into();
+                }
                 lines[1..last].sort_unstable();
-                let tail = attributes_folded(lines[last]);
-                lines[last] = &tail;
-                return without_counter(&minus_alone(&lines.join(" ")));
+                lines[last] = attributes_folded(&lines[last]).into();
             }
             without_counter(&minus_alone(&lines.join(" ")))
         })
@@ -425,6 +428,20 @@ fn minus_alone(statement: &str) -> String {
     text + rest
 }
 
+/// `"größe" integer CONSTRAINT "a b_not_null" NOT NULL` and `CONSTRAINT a_not_null NOT NULL a`, without those names.
+fn without_name_of_not_null(line: &str) -> String {
+    let Some((head, behind)) = line.split_once(" NOT NULL") else { return line.to_owned() };
+    let start = match head.strip_prefix("CONSTRAINT ") {
+        Some(name) => Some(("", name)),
+        None => head.rsplit_once(" CONSTRAINT "),
+    };
+    let is_name = |name: &str| !name.contains(' ') || name.starts_with('"') && name.ends_with('"');
+    match start {
+        Some((before, name)) if is_name(name) => format!("{before} NOT NULL{behind}").trim_start().to_owned(),
+        _ => line.to_owned(),
+    }
+}
+
 /// A table's next number comes from its rows.
 fn without_counter(statement: &str) -> String {
     let Some((before, rest)) = statement.split_once(" AUTO_INCREMENT=") else { return statement.to_owned() };
@@ -468,6 +485,19 @@ mod tests {
         for (from, to) in [("'ON'", "'on'"), ("`Id`", "`ID`"), ("`Hive`", "`hive`"), (" `Pressed`='ON'", "")] {
             assert_ne!(normalise_dump(dump), normalise_dump(&dump.replace(from, to)), "{from} became {to}");
         }
+    }
+
+    #[test]
+    fn what_not_null_is_called_makes_no_difference() {
+        let dump = |lines: &str| normalise_dump(&format!("CREATE TABLE public.hive (\n{lines}\n);\n"));
+        let plain = dump("    id integer DEFAULT 1 NOT NULL,\n    NOT NULL \"a b\"");
+        let named = dump(
+            "    id integer DEFAULT 1 CONSTRAINT hive_id_not_null NOT NULL,\n    CONSTRAINT \"a b_not_null\" NOT NULL \"a b\"",
+        );
+        assert_eq!(plain, named);
+        assert_ne!(plain, dump("    id integer DEFAULT 1,\n    NOT NULL \"a b\""));
+        let checked = |name: &str| dump(&format!("    CONSTRAINT {name} CHECK ((id IS NOT NULL))"));
+        assert_ne!(checked("one"), checked("two"));
     }
 
     #[test]

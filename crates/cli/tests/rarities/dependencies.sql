@@ -6,7 +6,7 @@ create sequence app.shared_ids;
 create function app.next_id(prefix text default 'x', s app.status default 'new') returns text language sql volatile as $$ select prefix || nextval('app.shared_ids')::text $$;
 create function app.is_zip(text) returns boolean language sql immutable as $$ select $1 ~ '^[0-9]+$' $$;
 create domain app.zip as text check (app.is_zip(value));
-create function app.norm(t text) returns text language sql immutable strict parallel safe as $$ select lower(unaccent('unaccent', t)) $$;
+create function app.norm(t text) returns text language sql immutable strict parallel safe as $$ select lower(public.unaccent('public.unaccent', t)) $$;
 create table app.person (id text primary key default app.next_id('p'), name text not null, zip app.zip, home app.address, old_homes app.address[], tags hstore default ''::hstore, norm text generated always as (lower(name)) stored, status app.status not null default 'new', meta jsonb not null default '{"a": [1, 2], "b": "it''s"}', search tsvector, constraint person_name check (length(btrim(name)) > 0 and name !~ '[<>]'));
 create table app."order" (id text primary key default app.next_id('o', 'open'), person text references app.person on delete set null deferrable, during tstzrange not null default tstzrange(now(), null), total numeric(12,2) check (total >= 0), exclude using gist (person with =, during with &&));
 alter table app.person add column favourite text; alter table app.person add constraint fav foreign key (favourite) references app."order" (id) deferrable initially deferred;

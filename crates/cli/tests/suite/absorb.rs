@@ -715,7 +715,8 @@ view named ```
     here.sql("create or replace view heavy as select id, kg from hive where kg > 60");
     here.sql("create or replace view named as select id, code from hive where code ~ '^a'");
     here.project.ok(&["absorb", "--yes"]);
-    insta::assert_snapshot!(here.project.read("schema/schema.oak"), @r"
+    // PostgreSQL names the one table of a query only until version 17.
+    insta::assert_snapshot!(here.project.read("schema/schema.oak").replace("hive.", ""), @r"
     table hive {
         id:    int64, identity
         code:  text(12)
@@ -725,10 +726,10 @@ view named ```
     }
 
     view heavy ```
-        SELECT hive.id,
-            hive.kg
+        SELECT id,
+            kg
            FROM hive
-          WHERE (hive.kg > 60)
+          WHERE (kg > 60)
     ```
 
     view named ```
@@ -736,10 +737,10 @@ view named ```
     ``` except postgres
 
     view named ```
-        SELECT hive.id,
-            hive.code
+        SELECT id,
+            code
            FROM hive
-          WHERE ((hive.code)::text ~ '^a'::text)
+          WHERE ((code)::text ~ '^a'::text)
     ``` for postgres
     ");
     here.assert_same("live", "declared");

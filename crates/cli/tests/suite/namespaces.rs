@@ -348,7 +348,7 @@ fn what_an_index_runs_is_there_with_all_that_it_calls() {
     let source = of_other_hands(
         "create table hive (id int primary key, kg int);
          create function zeta(n int) returns int language sql immutable as $$ select n * 2 $$;
-         create function alpha(n int) returns int language sql immutable as $$ select zeta(n) $$;
+         create function alpha(n int) returns int language sql immutable as $$ select public.zeta(n) $$;
          create index by_alpha on hive (alpha(kg))",
     );
     let before = source.dump();
@@ -367,15 +367,15 @@ fn what_belongs_to_an_extension_outside_of_the_usual_places_is_accounted_for() {
     if !wanted(Provider::Postgres) {
         return;
     }
-    // It goes into `pg_catalog` by itself. A namespace of its own is given to it, as others bring theirs.
+    // A namespace of its own is given to it, as others bring theirs.
     let here = of_other_hands(
-        "create extension adminpack; create schema queues; alter extension adminpack add schema queues;
+        "create extension tcn schema pg_catalog; create schema queues; alter extension tcn add schema queues;
          create table hive (id int primary key)",
     );
     let answer = here.project.ok(&["adopt", "--yes"]);
     assert!(answer.contains("all of it can be declared"), "{answer}");
     let text = here.project.ok(&["diff", "empty", "declared"]);
-    assert!(text.contains("extension  adminpack"), "{text}");
+    assert!(text.contains("extension  tcn"), "{text}");
     here.assert_same("live", "declared");
     here.sql("create table queues.waiting (id int)");
     let text = here.project.ok(&["diff", "live", "declared"]);

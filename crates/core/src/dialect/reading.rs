@@ -77,16 +77,19 @@ impl Dialect {
         }
     }
 
-    /// Reads the SQL of a schema without a server. Nothing for a dialect whose own engine is always at hand.
+    /// Reads the SQL of a schema without a server, as one of this version or a later one reads it; no numbers where that is
+    /// not known. Nothing for a dialect whose own engine is always at hand.
     ///
     /// # Errors
     ///
     /// Every statement that is not understood.
-    pub fn read_sql(self, source: &str) -> Option<Result<SqlRead, Vec<SqlMistake>>> {
+    pub fn read_sql(self, source: &str, least: &[u32]) -> Option<Result<SqlRead, Vec<SqlMistake>>> {
         match self {
             Self::Sqlite => None,
             Self::Postgres => Some(read(self, source, Box::<super::postgres::ddl::Reader>::default())),
-            Self::Mariadb(flavor) => Some(read(self, source, Box::new(super::mariadb::ddl::Reader::new(flavor)))),
+            Self::Mariadb(flavor) => {
+                Some(read(self, source, Box::new(super::mariadb::ddl::Reader::new(flavor, least))))
+            }
         }
     }
 }
@@ -199,8 +202,27 @@ mod tests {
     /// The declarations that SQL stands for.
     #[track_caller]
     fn declared(dialect: Dialect, sql: &str) -> String {
-        let read = dialect.read_sql(sql).expect("it is a server's").expect("it is understood");
+        let read = dialect.read_sql(sql, &[]).expect("it is a server's").expect("it is understood");
         print(&declare(&lift(dialect, &read.found).expect("it can be declared").schema))
+    }
+
+    #[test]
+    fn what_a_character_set_is_sorted_by_is_a_matter_of_the_version() {
+        #[track_caller]
+        fn case(flavor: Flavor, least: &[u32], set: &str, expected: &str) {
+            let sql = format!("create table hive (code varchar(9)) default charset = {set}");
+            let read =
+                Dialect::Mariadb(flavor).read_sql(&sql, least).expect("it is a server's").expect("it is understood");
+            let table = read.found.schema.table("hive").expect("it is made");
+            assert!(table.has_option(&format!("collate={expected}")), "{set} since {least:?}: {:?}", table.options);
+        }
+        case(Flavor::Mariadb, &[], "utf8mb4", "utf8mb4_general_ci");
+        case(Flavor::Mariadb, &[11, 4, 9], "utf8", "utf8mb3_general_ci");
+        case(Flavor::Mariadb, &[11, 5], "utf8mb4", "utf8mb4_uca1400_ai_ci");
+        case(Flavor::Mariadb, &[11, 8, 2], "utf8", "utf8mb3_uca1400_ai_ci");
+        case(Flavor::Mariadb, &[12], "latin1", "latin1_swedish_ci");
+        case(Flavor::Mysql, &[12], "utf8mb4", "utf8mb4_0900_ai_ci");
+        case(Flavor::Mysql, &[], "ucs2", "ucs2_general_ci");
     }
 
     #[test]
@@ -245,7 +267,7 @@ mod tests {
             create unique index on hive (e);
             create unique index on hive (e);
             alter table hive add check (e > 1), add check (e > 2);";
-        let read = Dialect::Postgres.read_sql(sql).expect("it is a server's").expect("it is understood");
+        let read = Dialect::Postgres.read_sql(sql, &[]).expect("it is a server's").expect("it is understood");
         let table = read.found.schema.table("hive").expect("it is there");
         let mut names: Vec<&str> = table.primary_key.iter().filter_map(|key| key.name.as_deref()).collect();
         names.extend(table.uniques.iter().filter_map(|key| key.name.as_deref()));
@@ -296,7 +318,7 @@ mod tests {
         ";
         let dialect = Dialect::Mariadb(Flavor::Mariadb);
         insta::assert_snapshot!(declared(dialect, dumped));
-        let read = dialect.read_sql(dumped).expect("it is a server's").expect("it is understood");
+        let read = dialect.read_sql(dumped, &[]).expect("it is a server's").expect("it is understood");
         let words: Vec<&str> = read.passed_over.iter().map(|one| one.words.as_str()).collect();
         assert_eq!(words, ["INSERT INTO `hive`"]);
     }
@@ -328,7 +350,7 @@ mod tests {
         let sql = "create table hive (id int primary key, name varchar(20));
             create function touch(n hive.name%TYPE, public.hive.id%type) returns int language sql as $$ select 1 $$;
             comment on function touch(varchar, int) is 'touches';";
-        let read = Dialect::Postgres.read_sql(sql).expect("it is a server's").expect("it is understood");
+        let read = Dialect::Postgres.read_sql(sql, &[]).expect("it is a server's").expect("it is understood");
         let drops: Vec<&str> = read.found.schema.programs().map(|program| program.drop.as_str()).collect();
         assert_eq!(drops, ["drop function touch(character varying,integer)"]);
     }
@@ -336,7 +358,7 @@ mod tests {
     #[test]
     fn what_runs_sql_that_is_not_read_is_told_apart() {
         let making = |dialect: Dialect, sql: &str| {
-            let read = dialect.read_sql(sql).expect("it is a server's").expect("it is understood");
+            let read = dialect.read_sql(sql, &[]).expect("it is a server's").expect("it is understood");
             read.passed_over.into_iter().filter(|one| one.makes_more).map(|one| one.words).collect::<Vec<_>>()
         };
         let sql = "create table hive (id int primary key);
@@ -380,7 +402,7 @@ mod tests {
     fn a_statement_that_is_not_understood_stops_at_its_token() {
         #[track_caller]
         fn case(dialect: Dialect, sql: &str, token: &str) {
-            let mistakes = dialect.read_sql(sql).expect("it is a server's").expect_err("it is not understood");
+            let mistakes = dialect.read_sql(sql, &[]).expect("it is a server's").expect_err("it is not understood");
             assert_eq!(mistakes[0].span.text(sql), token, "{mistakes:?}");
         }
         case(Dialect::Postgres, "create table a (b int wobbly)", "wobbly");

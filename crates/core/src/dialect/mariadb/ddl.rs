@@ -22,6 +22,7 @@ use crate::physical::Introspected;
 use crate::sql::Cursor;
 use indexes::{FOR_REFERENCE, same};
 pub use partitions::told as partitioning;
+use stored::UsualCollations;
 
 type Reading<T> = Result<T, Stop>;
 
@@ -101,6 +102,7 @@ pub(in crate::dialect) fn plain(source: &str) -> String {
 /// What has been read so far.
 pub(in crate::dialect) struct Reader {
     flavor: Flavor,
+    usual: UsualCollations,
     catalogue: Catalogue,
     /// Character sets of columns and tables are looked up by it at the end.
     made: Vec<Made>,
@@ -190,12 +192,13 @@ impl Statements for Reader {
 }
 
 impl Reader {
-    /// A reader for one of the two.
-    pub(in crate::dialect) fn new(flavor: Flavor) -> Self {
+    /// A reader for one of the two, of this version at least.
+    pub(in crate::dialect) fn new(flavor: Flavor, least: &[u32]) -> Self {
+        let usual = UsualCollations::of(flavor, least);
         let (made, fires) = (Vec::new(), Vec::new());
         let [places, column_places] = [Places::default(), Places::default()];
         let (catalogue, temporary) = (Catalogue::default(), BTreeSet::new());
-        Self { flavor, catalogue, made, fires, temporary, places, column_places }
+        Self { flavor, usual, catalogue, made, fires, temporary, places, column_places }
     }
 
     // ---- names --------------------------------------------------------------------------------------------------

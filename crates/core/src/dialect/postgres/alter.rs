@@ -2,6 +2,7 @@
 
 use crate::physical::{Column, TypeName};
 use crate::plan::{Constraint, Placement, Step};
+use crate::schema::Storage;
 
 /// PostgreSQL 17, "ALTER TABLE", SET DATA TYPE: indexes and plain keys follow by themselves; what reads the column does
 /// not always, and a generated column or view never.
@@ -9,9 +10,10 @@ pub(in crate::dialect) fn disturbs(from: &Column, to: &Column) -> bool {
     from.ty != to.ty || from.collation != to.collation
 }
 
-/// PostgreSQL 17, "ALTER TABLE", DROP EXPRESSION.
+/// PostgreSQL 18, "ALTER TABLE", DROP EXPRESSION: the values of a stored one stay, and a virtual one has none.
 pub(in crate::dialect) fn keeps_computed(from: &Column, to: &Column) -> bool {
-    from.generated.is_some() && to.generated.is_none()
+    let is_stored = from.generated.as_ref().is_some_and(|one| one.storage == Storage::Stored);
+    is_stored && to.generated.is_none()
 }
 
 /// Whether a step can be part of a statement with others of its kind. What also makes or drops a sequence cannot: the

@@ -7,6 +7,13 @@ use crate::dialect::lowering::Attributed;
 use crate::physical::{Options, qualified};
 pub(super) use crate::schema::DELETED_COLUMNS;
 
+/// Of a key: its last column is a range, and no two rows with the same values before it have ranges that overlap
+/// (PostgreSQL 18, "CREATE TABLE").
+pub(super) const WITHOUT_OVERLAPS: &str = "without overlaps";
+/// Of a reference: its last column is a range that such ranges of the referenced rows have to cover (PostgreSQL 18, "CREATE
+/// TABLE").
+pub(super) const PERIOD: &str = "period";
+
 /// An option as it is compared; nothing where there is no such option.
 pub(super) fn known(on: Attributed, option: &str) -> Option<String> {
     let folded = option.trim().to_ascii_lowercase();
@@ -25,7 +32,7 @@ pub(super) fn known(on: Attributed, option: &str) -> Option<String> {
                 || folded.starts_with("n_distinct")
         }
         Attributed::Key => {
-            matches!(folded.as_str(), "deferrable" | "deferrable initially deferred" | "inherited")
+            matches!(folded.as_str(), "deferrable" | "deferrable initially deferred" | "inherited" | WITHOUT_OVERLAPS)
                 || is_parameter
                 || folded.starts_with("include (")
                 || folded.starts_with("using index tablespace ")
@@ -33,7 +40,7 @@ pub(super) fn known(on: Attributed, option: &str) -> Option<String> {
                 || folded == "clustered"
         }
         Attributed::Reference => {
-            matches!(folded.as_str(), "not valid" | "match full" | "inherited" | "not enforced")
+            matches!(folded.as_str(), "not valid" | "match full" | "inherited" | "not enforced" | PERIOD)
                 || folded.starts_with(DELETED_COLUMNS)
         }
         Attributed::Check => {

@@ -6,6 +6,7 @@ use std::collections::BTreeSet;
 use super::types::is_widening;
 use crate::physical::{Column, ForeignKey, Options, TypeName};
 use crate::plan::{Blocks, Burden, Constraint, Step};
+use crate::schema::Storage;
 
 /// Functions of the server that give another value for every row (PostgreSQL 17, "Function Volatility Categories").
 const VOLATILE: [&str; 11] = [
@@ -114,7 +115,10 @@ fn added(table: &str, constraint: &Constraint) -> Vec<Burden> {
 
 /// Whether a new column has a value of its own in every row; any other default is kept once for all.
 fn is_computed_by_row(column: &Column) -> bool {
-    if column.numbers_rows() || column.generated.is_some() {
+    if let Some(generated) = &column.generated {
+        return generated.storage == Storage::Stored;
+    }
+    if column.numbers_rows() {
         return true;
     }
     let Some(default) = &column.default else { return false };

@@ -73,7 +73,9 @@ pub(in crate::dialect) fn as_parents_leave(
             if was.default != is.default && old.generated.is_none() {
                 old.default.clone_from(&is.default);
             }
-            if was.nullable != is.nullable {
+            // From PostgreSQL 18 on a table that says so itself goes on to need values; before, it was told along.
+            let stays = is.nullable && new.attributes.contains(ALSO_INHERITED);
+            if was.nullable != is.nullable && !stays {
                 old.nullable = is.nullable;
             }
         }

@@ -9,7 +9,7 @@ use crate::dialect::{Facts, Lowered};
 use crate::physical::{self, EnumType, IndexKey, TypeName, qualified};
 use crate::schema::{
     Column, Fault, FaultKind, ForeignKey, Form, Identifier, Index, Item, NullsOrder, Part, Place, Program, Provider,
-    Schema, Scoped, Storage, Table, Type, Value,
+    Schema, Scoped, Table, Type, Value,
 };
 use crate::sql::{Expression, Syntax};
 
@@ -159,16 +159,6 @@ impl Storing for Postgres {
                 "write `on update now except postgres`, and set the column in the application or a trigger",
             );
             lowering.fault(kind, place.clone().part(Part::OnUpdate));
-        }
-        if let Some(generated) = Scoped::pick(&column.generated, Provider::Postgres)
-            && generated.storage == Storage::Virtual
-        {
-            // PostgreSQL 17, "Generated Columns"; version 18 has them, 13 to 17 do not.
-            let kind = lowering.not_expressible(
-                "has no virtual generated columns before version 18",
-                "write `generated (…)`, which stores the value",
-            );
-            lowering.fault(kind, place.clone().part(Part::Expression));
         }
         let ty = column_type(lowering, column, place);
         let mut made = typed(column, ty);

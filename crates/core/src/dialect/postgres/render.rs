@@ -3,7 +3,7 @@
 use super::super::altering::alter_together;
 use super::super::keeping::{keep, make_kept, restore};
 use super::super::rowing;
-use super::attributes;
+use super::attributes::{self, PERIOD, WITHOUT_OVERLAPS};
 use super::inheriting::{ALSO_INHERITED, INHERITED, is_inherited};
 use super::quote::{QUOTING, literal, quote, quote_all, quote_collation, quote_object, quote_routine};
 use super::types::{Family, family, is_widening};
@@ -12,7 +12,7 @@ use crate::physical::{
     Unique, qualified,
 };
 use crate::plan::{Batch, Commented, Constraint, EnumSwap, Step, SwappedColumn};
-use crate::schema::{Action, Deferrable, Identity, NullsOrder, ProgramKind};
+use crate::schema::{Action, Deferrable, Identity, NullsOrder, ProgramKind, Storage};
 use crate::sql::{Expression, in_parentheses};
 
 /// The statements of a step; see [`crate::Dialect::render`].
@@ -366,7 +366,14 @@ fn about_table(table: &Table) -> Vec<String> {
 fn create_table(table: &Table) -> Vec<String> {
     let own = |column: &&Column| !is_inherited(&column.attributes);
     let mut lines: Vec<String> = table.columns.iter().filter(own).map(column_definition).collect();
-    lines.extend(table.primary_key.iter().map(primary_key));
+    // A key over what the table inherits, once that is there: made along with it, the key would have the table say by itself
+    // that there have to be values, from PostgreSQL 18 on.
+    let over_inherited = |key: &&PrimaryKey| {
+        let of_parent = |name: &str| table.column(name).is_some_and(|column| is_inherited(&column.attributes));
+        key.columns.iter().any(|column| of_parent(&column.name))
+    };
+    let (late, now): (Vec<_>, Vec<_>) = table.primary_key.iter().partition(over_inherited);
+    lines.extend(now.into_iter().map(primary_key));
     let (uniques, repeated) = repeated_keys(table);
     lines.extend(uniques.into_iter().map(unique));
     // What is made with the table counts as valid (PostgreSQL 17, `transformCheckConstraints`).
@@ -378,6 +385,7 @@ fn create_table(table: &Table) -> Vec<String> {
     let with = behind_columns(table);
     let body = if lines.is_empty() { "()".to_owned() } else { format!("(\n    {}\n)", lines.join(",\n    ")) };
     let mut statements = vec![format!("create {unlogged}table {} {body}{with}", quote_object(&table.name))];
+    statements.extend(late.into_iter().map(|one| alter(&table.name, &format!("add {}", primary_key(one)))));
     statements.extend(repeated.into_iter().map(|one| alter(&table.name, &format!("add {}", unique(one)))));
     let invalid = table.foreign_keys.iter().filter(|one| !is_valid(&one.attributes)).map(foreign_key);
     let invalid = invalid.chain(checks().filter(|one| !is_valid(&one.attributes)).map(check));
@@ -423,7 +431,11 @@ fn column_definition(column: &Column) -> String {
     }
     if let Some(generated) = &column.generated {
         let expression = in_parentheses(generated.expression.text());
-        text.push_str(&format!(" generated always as {expression} stored"));
+        let storage = match generated.storage {
+            Storage::Stored => "stored",
+            Storage::Virtual => "virtual",
+        };
+        text.push_str(&format!(" generated always as {expression} {storage}"));
     }
     text
 }
@@ -641,20 +653,38 @@ fn key_columns(columns: &[KeyColumn]) -> String {
 /// What stands behind a reference or check, as the catalogue words it.
 fn behind(attributes: &Options) -> String {
     let placed = |one: &&String| {
-        !matches!(one.as_str(), INHERITED | ALSO_INHERITED | "match full")
+        !matches!(one.as_str(), INHERITED | ALSO_INHERITED | "match full" | PERIOD)
             && !one.starts_with(attributes::DELETED_COLUMNS)
     };
     attributes.iter().filter(placed).map(|attribute| format!(" {attribute}")).collect()
 }
 
+/// The columns of a key, the last one as a range that may not overlap where the key says so.
+fn columns_of_key(columns: &[KeyColumn], attributes: &Options) -> String {
+    let overlaps = if attributes.contains(WITHOUT_OVERLAPS) { " without overlaps" } else { "" };
+    format!("{}{overlaps}", key_columns(columns))
+}
+
+/// The columns of one side of a reference, the last one as a period where the reference says so.
+fn columns_of_reference(columns: &[String], attributes: &Options) -> String {
+    match columns.split_last() {
+        Some((last, others)) if attributes.contains(PERIOD) => {
+            let others = others.iter().map(|name| quote(name)).chain([format!("period {}", quote(last))]);
+            others.collect::<Vec<_>>().join(", ")
+        }
+        _ => quote_all(columns.iter().map(String::as_str)),
+    }
+}
+
 fn primary_key(key: &PrimaryKey) -> String {
-    let columns = key_columns(&key.columns);
+    let columns = columns_of_key(&key.columns, &key.attributes);
     format!("{}primary key ({columns}){}", constraint(key.name.as_ref()), attributes::behind_key(&key.attributes))
 }
 
 fn unique(unique: &Unique) -> String {
     let nulls = if unique.attributes.contains("nulls not distinct") { "nulls not distinct " } else { "" };
-    let (columns, rest) = (key_columns(&unique.columns), attributes::behind_key(&unique.attributes));
+    let columns = columns_of_key(&unique.columns, &unique.attributes);
+    let rest = attributes::behind_key(&unique.attributes);
     format!("{}unique {nulls}({columns}){rest}", constraint(unique.name.as_ref()))
 }
 
@@ -664,8 +694,8 @@ fn check(check: &Check) -> String {
 }
 
 fn foreign_key(key: &ForeignKey) -> String {
-    let columns = quote_all(key.columns.iter().map(String::as_str));
-    let referenced = quote_all(key.referenced_columns.iter().map(String::as_str));
+    let columns = columns_of_reference(&key.columns, &key.attributes);
+    let referenced = columns_of_reference(&key.referenced_columns, &key.attributes);
     let table = quote_object(&key.referenced_table);
     let name = constraint(key.name.as_ref());
     let mut text = format!("{name}foreign key ({columns}) references {table} ({referenced})");

@@ -201,13 +201,17 @@ fn joins_later(dialect: Dialect, to: &Schema, table: &Table) -> bool {
 }
 
 /// Leaves out how columns are computed that a parent computes just so: PostgreSQL until 15 refuses to be told again
-/// (PostgreSQL 15, "Generated Columns").
+/// (PostgreSQL 15, "Generated Columns"). That a column only there by a parent needs values comes from there, too: said again,
+/// it would be the table's own from PostgreSQL 18 on, and stay when the parent gives it up (PostgreSQL 18, "pg_constraint").
 fn leave_to_parents(dialect: Dialect, to: &Schema, table: &mut Table) {
     let parents: Vec<&Table> = table.parents().iter().filter_map(|name| to.table(name)).collect();
     for column in table.columns.iter_mut().filter(|column| dialect.comes_of_parent(column)) {
-        let above = parents.iter().filter_map(|parent| parent.column(&column.name)?.generated.as_ref());
-        if above.into_iter().any(|above| column.generated.as_ref() == Some(above)) {
+        let above: Vec<&Column> = parents.iter().filter_map(|parent| parent.column(&column.name)).collect();
+        if above.iter().any(|above| above.generated.is_some() && above.generated == column.generated) {
             column.generated = None;
+        }
+        if dialect.is_inherited(column) && above.iter().any(|above| !above.nullable) {
+            column.nullable = true;
         }
     }
 }

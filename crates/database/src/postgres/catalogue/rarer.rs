@@ -288,7 +288,8 @@ impl Reader<'_> {
                                                  else '' end
                                          || case when a.attnotnull then ' not null' else '' end
                                          || case when a.attgenerated <> '' then ' generated always as ('
-                                                      || pg_get_expr(d.adbin, d.adrelid) || ') stored'
+                                                      || pg_get_expr(d.adbin, d.adrelid) || ') '
+                                                      || case a.attgenerated when 'v' then 'virtual' else 'stored' end
                                                  else coalesce(' default ' || pg_get_expr(d.adbin, d.adrelid), '') end as what
                                   from pg_attribute a join pg_type t on t.oid = a.atttypid
                                   left join pg_attrdef d on d.adrelid = a.attrelid and d.adnum = a.attnum

@@ -294,13 +294,14 @@ impl Reader<'_> {
             "null",
         );
         let enforced = self.since(180_000, "con.conenforced", "true");
+        let period = self.since(180_000, "con.conperiod", "false");
         let inherited = inherited("con.conislocal", "con.coninhcount");
         format!(
             "select con.conrelid, con.conname, con.contype, con.conkey, con.confrelid,
                     case when rc.oid is not null and not (rc.relnamespace $namespaces) then $name(rc.relnamespace, rc.relname) end,
                     con.confkey, con.confdeltype, con.confupdtype, con.condeferrable, con.condeferred,
                     pg_get_expr(con.conbin, con.conrelid),
-                    case when con.contype in ('x', 't') then pg_get_constraintdef(con.oid) end,
+                    case when con.contype in ('n', 'x', 't') then pg_get_constraintdef(con.oid) end,
                     con.convalidated, con.connoinherit and con.contype = 'c', con.confmatchtype = 'f', {distinct},
                     case when i.indnkeyatts < i.indnatts then
                         (select string_agg(quote_ident(a.attname), ', ' order by n.ordinality)
@@ -309,7 +310,7 @@ impl Reader<'_> {
                          where n.ordinality > i.indnkeyatts) end,
                     array_to_string(ic.reloptions, E'\\n'), {set_columns}, {enforced},
                     ts.spcname, {inherited}, i.indisclustered, i.indisreplident,
-                    case when con.contype in ('p', 'u', 'x') then con.conindid end
+                    case when con.contype in ('p', 'u', 'x') then con.conindid end, {period}
              from pg_constraint con
              join pg_class c on c.oid = con.conrelid and c.relnamespace $namespaces and c.relkind in ('r', 'p')
                   and not c.relispartition
@@ -317,7 +318,8 @@ impl Reader<'_> {
              left join (pg_index i join pg_class ic on ic.oid = i.indexrelid
                                    left join pg_tablespace ts on ts.oid = ic.reltablespace)
                on i.indexrelid = con.conindid and con.contype in ('p', 'u')
-             where con.contype <> 't' and con.conparentid = 0"
+             where con.contype <> 't' and (con.contype <> 'n' or con.connoinherit or not con.convalidated)
+               and con.conparentid = 0"
         )
     }
 
@@ -326,7 +328,8 @@ impl Reader<'_> {
         for row in rows {
             self.of_constraints.extend(optional(&row, 25).and_then(|oid| oid.parse::<u32>().ok()));
             let mut peculiarities = lines(&row, 18);
-            said(&mut peculiarities, !truth(&row, 13), "not valid");
+            // What is not enforced counts as not valid as well.
+            said(&mut peculiarities, !truth(&row, 13) && truth(&row, 20), "not valid");
             said(&mut peculiarities, truth(&row, 14), "no inherit");
             said(&mut peculiarities, truth(&row, 15), "match full");
             said(&mut peculiarities, truth(&row, 16), "nulls not distinct");
@@ -343,7 +346,18 @@ impl Reader<'_> {
             if let Some(place) = optional(&row, 21) {
                 peculiarities.push(format!("using index tablespace {place}"));
             }
-            if letter(&row, 2) == 'x' {
+            said(
+                &mut peculiarities,
+                truth(&row, 26),
+                if letter(&row, 2) == 'f' { "period" } else { "without overlaps" },
+            );
+            if letter(&row, 2) == 'n' {
+                self.is_required_otherwise(&row);
+                if optional(&row, 22).is_some_and(|inherited| inherited == "inherited") {
+                    continue;
+                }
+            }
+            if matches!(letter(&row, 2), 'n' | 'x') {
                 let dialect = self.session.dialect();
                 let table = self.relations.get(&number(&row, 0)).cloned().unwrap_or_default();
                 let name = text(&row, 1);
@@ -379,6 +393,14 @@ impl Reader<'_> {
         }
         self.catalogue.constraints.sort_by(|a, b| (a.table, &a.name).cmp(&(b.table, &b.name)));
         Ok(())
+    }
+
+    /// That a column needs values for new rows only, or in its own table only, is said by a constraint beside it.
+    fn is_required_otherwise(&mut self, row: &Row) {
+        for number in numbers::<i16>(row, 3) {
+            let same = |column: &&mut ColumnRow| (column.table, column.number) == (self::number(row, 0), number);
+            self.catalogue.columns.iter_mut().filter(same).for_each(|column| column.required = false);
+        }
     }
 
     /// The indexes of tables.

@@ -421,7 +421,7 @@ mod tests {
         #[track_caller]
         fn case(columns: &str, on_mariadb: &str, on_mysql: &str) {
             for (flavor, expected) in [(Flavor::Mariadb, on_mariadb), (Flavor::Mysql, on_mysql)] {
-                let mut reader = Reader::new(flavor);
+                let mut reader = Reader::new(flavor, &[]);
                 let sql = format!("create table t ({columns})");
                 assert!(reader.statement(&mut Cursor::new(&sql, SYNTAX), &sql).is_ok(), "{sql}");
                 let keys: String =

@@ -8,16 +8,39 @@ use crate::dialect::mariadb::types::{is_number, is_text, type_name};
 use crate::dialect::mariadb::{Flavor, SYNTAX};
 use crate::sql::{Cursor, Expression};
 
-/// The collation of a character set where none is said (MariaDB 10.11, "Supported Character Sets and Collations"; MySQL
-/// 8.4, "Supported Character Sets and Collations").
-pub(super) fn usual_collation(flavor: Flavor, set: &str) -> String {
-    match (set.to_ascii_lowercase().as_str(), flavor) {
-        ("utf8mb4", Flavor::Mysql) => "utf8mb4_0900_ai_ci".into(),
-        ("utf8" | "utf8mb3", _) => "utf8mb3_general_ci".into(),
-        ("latin1", _) => "latin1_swedish_ci".into(),
-        ("latin2", _) => "latin2_general_ci".into(),
-        ("binary", _) => "binary".into(),
-        (other, _) => format!("{other}_general_ci"),
+/// By which collation the texts of a character set are sorted where none is said.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum UsualCollations {
+    /// MySQL 8.4, "Supported Character Sets and Collations".
+    Mysql,
+    /// MariaDB 10.11, "Supported Character Sets and Collations".
+    General,
+    /// MariaDB from 11.5 on: those of Unicode have another one (MariaDB, "Server System Variables",
+    /// `character_set_collations`).
+    Uca1400,
+}
+
+impl UsualCollations {
+    /// Those of a server that is of this version at least.
+    pub(super) fn of(flavor: Flavor, least: &[u32]) -> Self {
+        match flavor {
+            Flavor::Mysql => Self::Mysql,
+            Flavor::Mariadb if least >= [11, 5].as_slice() => Self::Uca1400,
+            Flavor::Mariadb => Self::General,
+        }
+    }
+
+    /// The collation of a character set.
+    pub(super) fn of_set(self, set: &str) -> String {
+        let lower = set.to_ascii_lowercase();
+        let set = if lower == "utf8" { "utf8mb3" } else { &lower };
+        match (set, self) {
+            ("utf8mb4", Self::Mysql) => "utf8mb4_0900_ai_ci".into(),
+            ("utf8mb3" | "utf8mb4" | "ucs2" | "utf16" | "utf32", Self::Uca1400) => format!("{set}_uca1400_ai_ci"),
+            ("latin1", _) => "latin1_swedish_ci".into(),
+            ("binary", _) => "binary".into(),
+            (other, _) => format!("{other}_general_ci"),
+        }
     }
 }
 
@@ -35,12 +58,12 @@ pub fn in_own_literals(expression: &str) -> String {
 
 /// Gives a column the type that the server makes of what is written (MariaDB, "Data Types", "TEXT", "BLOB", "National
 /// Character Set"; MySQL 8.4, "The binary Collation").
-pub(super) fn settle_type(row: &mut ColumnRow, of_table: &str) {
+pub(super) fn settle_type(row: &mut ColumnRow, of_table: &str, usual: UsualCollations) {
     let lower = row.ty.to_ascii_lowercase();
     let (head, rest) = lower.split_at(lower.find(['(', ' ']).unwrap_or(lower.len()));
     if let Some(plain) = ["nchar", "nvarchar"].into_iter().find(|one| *one == head).map(|one| &one[1..]) {
         row.ty = format!("{plain}{rest}");
-        row.collation = Some("utf8mb3_general_ci".into());
+        row.collation = Some(usual.of_set("utf8mb3"));
         return;
     }
     let is_bytes = row.collation.as_deref() == Some("binary") || rest.ends_with(" byte");

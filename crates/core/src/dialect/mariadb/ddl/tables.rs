@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::stored::{
     BINARY, add_extra, as_stored, follow_collation, in_one_word, in_own_literals, in_parentheses_no_more, is_value,
-    known_collation, plain_type, settle_type, stored_default, usual_collation,
+    known_collation, plain_type, settle_type, stored_default,
 };
 use super::{CLAUSES, EXPRESSION, Kind, Made, Reader, Reading, TYPE_WORDS, partitions, text_of};
 use crate::dialect::mariadb::catalogue::{CheckRow, ColumnRow, TableRow};
@@ -101,7 +101,7 @@ impl Reader {
 
     /// Options of a table, up to the next comma.
     pub(super) fn table_options(&mut self, cursor: &mut Cursor<'_>, table: &str) -> Reading<()> {
-        let flavor = self.flavor;
+        let usual = self.usual;
         while !cursor.is_at_end() && !cursor.is(",") {
             if cursor.eat_all(&["partition", "by"]) {
                 let engine = self.table_row(table).map(|row| row.engine.clone()).unwrap_or_default();
@@ -133,7 +133,7 @@ impl Reader {
             let Some(row) = self.table_row(table) else { continue };
             match word.as_str() {
                 "engine" | "type" => row.engine = value,
-                "charset" => row.collation = usual_collation(flavor, &value),
+                "charset" => row.collation = usual.of_set(&value),
                 "collate" => row.collation = known_collation(&value),
                 "comment" => row.comment = value,
                 "auto_increment" => {}
@@ -168,7 +168,7 @@ impl Reader {
             name: name.clone(),
             nullable: true,
             ty: text.to_owned(),
-            collation: is_national.then(|| usual_collation(self.flavor, "utf8mb3")),
+            collation: is_national.then(|| self.usual.of_set("utf8mb3")),
             ..ColumnRow::default()
         };
         let before = self.made.len();
@@ -190,7 +190,8 @@ impl Reader {
         }
         self.keep_one_key(before);
         let of_table = self.table_row(table).map(|row| row.collation.clone()).unwrap_or_default();
-        settle_type(self.column(table, &name)?, &of_table);
+        let usual = self.usual;
+        settle_type(self.column(table, &name)?, &of_table, usual);
         Ok(())
     }
 
@@ -211,7 +212,7 @@ impl Reader {
     }
 
     fn column_clause(&mut self, cursor: &mut Cursor<'_>, table: &str, name: &str) -> Reading<()> {
-        let flavor = self.flavor;
+        let (flavor, usual) = (self.flavor, self.usual);
         let named = if cursor.eat("constraint") { Some(cursor.name().here()?) } else { None };
         if cursor.eat_all(&["not", "null"]) {
             self.column(table, name)?.nullable = false;
@@ -243,7 +244,7 @@ impl Reader {
             self.column(table, name)?.comment = text_of(cursor).here()?;
         } else if cursor.eat_all(&["character", "set"]) || cursor.eat("charset") {
             let set = cursor.name().here()?;
-            self.column(table, name)?.collation = Some(usual_collation(flavor, &set));
+            self.column(table, name)?.collation = Some(usual.of_set(&set));
         } else if cursor.eat("binary") {
             // The binary collation of its character set (MariaDB, "CHAR").
             let row = self.column(table, name)?;

@@ -362,6 +362,9 @@ impl Reader {
         if cursor.eat_all(&["validate", "constraint"]) {
             let start = cursor.at();
             let name = cursor.name().here()?;
+            if self.validate_not_null(oid, &name)? {
+                return Ok(());
+            }
             let mut rows = self.catalogue.constraints.iter_mut();
             let Some(row) = rows.find(|row| row.table == oid && row.name == name) else {
                 cursor.go_to(start);
@@ -385,7 +388,7 @@ impl Reader {
                     }
                     Ok(())
                 }
-                None if is_lenient => Ok(()),
+                None if self.drop_beside(oid, &name) || is_lenient => Ok(()),
                 None => Err(Stop::Because(format!("`{table}` has no constraint `{name}` before this"))),
             };
         }

@@ -2,12 +2,13 @@
 
 use super::{Pending, Reader, Reading, USUAL_PLACE, labels, parameters};
 use crate::dialect::postgres::SYNTAX;
+use crate::dialect::postgres::attributes::{PERIOD, WITHOUT_OVERLAPS};
 use crate::dialect::postgres::catalogue::{ConstraintRow, OtherRow};
 use crate::dialect::postgres::inheriting::{ALSO_INHERITED, INHERITED};
 use crate::dialect::postgres::quote::{quote, quote_object};
 use crate::dialect::reading::{OrStop, Stop};
 use crate::physical::ObjectKind;
-use crate::sql::{Cursor, Expression};
+use crate::sql::{Cursor, Expression, unquote};
 
 impl Reader {
     pub(super) fn table_constraint(&mut self, cursor: &mut Cursor<'_>, oid: u32) -> Reading<()> {
@@ -27,6 +28,10 @@ impl Reader {
         let start = cursor.at();
         if cursor.is("exclude") {
             return self.exclusion(cursor, oid, named);
+        }
+        if cursor.eat_all(&["not", "null"]) {
+            let column = cursor.name().here()?;
+            return self.not_null(cursor, oid, named, &column);
         }
         if cursor.are(&["unique", "using"]) || cursor.are(&["primary", "key", "using"]) {
             return self.constraint_by_index(cursor, oid, named);
@@ -58,7 +63,7 @@ impl Reader {
             }
             let columns = match own {
                 Some(own) => own.to_vec(),
-                None => cursor.names().here()?,
+                None => self.columns_of_range(cursor, &mut row)?,
             };
             row.columns = self.numbers(oid, &columns)?;
             // Those that are only carried along are in the name, too.
@@ -82,7 +87,10 @@ impl Reader {
             if is_reference {
                 cursor.expect("references").here()?;
                 let table = self.made_relation(cursor)?;
-                let columns = if cursor.is("(") { cursor.names().here()? } else { Vec::new() };
+                let columns = match cursor.is("(") {
+                    true => self.columns_of_range(cursor, &mut row)?,
+                    false => Vec::new(),
+                };
                 self.pending.push(Pending { constraint: self.catalogue.constraints.len(), table, columns });
             }
         }
@@ -104,6 +112,102 @@ impl Reader {
         }
         self.catalogue.constraints.push(row);
         Ok(())
+    }
+
+    /// What stands behind `not null`: where a column needs values for new rows only, or in its own table only, that is a
+    /// constraint beside it (PostgreSQL 18, "CREATE TABLE"). What one is called is nobody's concern before that version.
+    pub(super) fn not_null(
+        &mut self,
+        cursor: &mut Cursor<'_>,
+        oid: u32,
+        named: Option<String>,
+        column: &str,
+    ) -> Reading<()> {
+        let mut rest = String::new();
+        loop {
+            if cursor.eat_all(&["no", "inherit"]) {
+                rest.push_str(" NO INHERIT");
+            } else if cursor.eat_all(&["not", "valid"]) {
+                rest.push_str(" NOT VALID");
+            } else {
+                break;
+            }
+        }
+        if rest.is_empty() {
+            self.column(oid, column)?.required = true;
+            return Ok(());
+        }
+        let name = named.unwrap_or_else(|| self.choose(oid, column, "not_null"));
+        let table = self.table_name(oid);
+        let (alter, quoted) = (format!("alter table {}", quote_object(&table)), quote(&name));
+        self.catalogue.others.push(OtherRow {
+            kind: ObjectKind::Constraint,
+            sql: format!("{alter} add constraint {quoted} NOT NULL {}{rest}", quote(column)),
+            drop: format!("{alter} drop constraint {quoted}"),
+            name: format!("{name} on {table}"),
+            table: None,
+            after: vec![table],
+            comment: None,
+        });
+        Ok(())
+    }
+
+    /// `validate constraint` of one that is `not null … not valid`: from then on the column itself says so. Whether it is one.
+    pub(super) fn validate_not_null(&mut self, oid: u32, name: &str) -> Reading<bool> {
+        let name = format!("{name} on {}", self.table_name(oid));
+        let mut rows = self.catalogue.others.iter();
+        let found = rows.position(|row| row.kind == ObjectKind::Constraint && row.name == name);
+        let Some((at, (before, column))) = found.and_then(|at| {
+            let rest = self.catalogue.others[at].sql.strip_suffix(" NOT VALID")?;
+            Some((at, rest.rsplit_once(" NOT NULL ")?))
+        }) else {
+            return Ok(false);
+        };
+        match column.strip_suffix(" NO INHERIT") {
+            Some(_) => self.catalogue.others[at].sql = format!("{before} NOT NULL {column}"),
+            None => {
+                let column = unquote(column);
+                self.catalogue.others.remove(at);
+                self.column(oid, &column)?.required = true;
+            }
+        }
+        Ok(true)
+    }
+
+    /// Drops an exclusion, or a `not null` that stands beside its column; whether there is one.
+    pub(super) fn drop_beside(&mut self, oid: u32, name: &str) -> bool {
+        let name = format!("{name} on {}", self.table_name(oid));
+        let rows = self.catalogue.others.len();
+        self.catalogue.others.retain(|row| row.kind != ObjectKind::Constraint || row.name != name);
+        self.catalogue.others.len() < rows
+    }
+
+    /// Columns in parentheses, of which the last may be a range: `(id, valid without overlaps)`, `(id, period valid)`.
+    fn columns_of_range(&mut self, cursor: &mut Cursor<'_>, row: &mut ConstraintRow) -> Reading<Vec<String>> {
+        let mut inside = Cursor::new(cursor.parenthesised().here()?, SYNTAX);
+        let mut columns = Vec::new();
+        let mut range = None;
+        loop {
+            let start = inside.at();
+            if inside.eat("period") {
+                // A column may be called so.
+                match inside.is(",") || inside.is_at_end() || inside.is("without") {
+                    true => inside.go_to(start),
+                    false => range = Some(PERIOD),
+                }
+            }
+            columns.push(inside.name().here()?);
+            if inside.eat_all(&["without", "overlaps"]) {
+                range = Some(WITHOUT_OVERLAPS);
+            }
+            if !inside.eat(",") {
+                break;
+            }
+        }
+        inside.is_at_end().then_some(()).here()?;
+        let word = range.map(str::to_owned).filter(|word| !row.peculiarities.contains(word));
+        row.peculiarities.extend(word);
+        Ok(columns)
     }
 
     /// `primary key using index NAME`: the index becomes the key's (PostgreSQL 17, "ALTER TABLE").

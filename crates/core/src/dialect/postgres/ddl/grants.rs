@@ -20,6 +20,20 @@ struct On {
     all: &'static [&'static str],
 }
 
+impl On {
+    /// Rights by their names; beside those of a table there stays `all`, which are more on a later version.
+    fn spelled(&self, words: &[String]) -> Vec<String> {
+        if !words.iter().any(|word| word == ALL) {
+            return words.to_vec();
+        }
+        let all = self.all.iter().copied().chain((self.all == ON_TABLE).then_some(ALL));
+        all.map(str::to_owned).collect()
+    }
+}
+
+/// Every right that there is.
+const ALL: &str = "all";
+
 /// What a role may pass on.
 const WITH_OPTION: &str = " with grant option";
 
@@ -111,8 +125,9 @@ impl Reader {
         let mut is_taken = false;
         for option in ["", WITH_OPTION] {
             let name = format!("{role} on {}{option}", on.label);
-            let words = self.words_of(&name);
-            let is_kept = |word: &String| !privileges.iter().any(|one| one == "all" || one == word);
+            let words = on.spelled(&self.words_of(&name));
+            // What is left is not all any more.
+            let is_kept = |word: &String| word != ALL && !privileges.iter().any(|one| one == ALL || one == word);
             let kept: Vec<String> = words.into_iter().filter(is_kept).collect();
             is_taken |= self.take(&name);
             if !kept.is_empty() {
@@ -140,7 +155,7 @@ impl Reader {
 
     /// What everybody may in `public`: use it, unless that is taken from them (PostgreSQL 15, "Schemas and Privileges").
     fn of_usual_place(&mut self, privileges: &[String], is_given: bool) {
-        let concerns = |word: &str| privileges.iter().any(|one| one == "all" || one == word);
+        let concerns = |word: &str| privileges.iter().any(|one| one == ALL || one == word);
         for (word, name, is_usual) in
             [("usage", "public not on namespace public", true), ("create", "public on namespace public", false)]
         {
@@ -188,7 +203,7 @@ impl Reader {
             _ => return Err(Stop::Here),
         };
         let things = if things == "routines" { "functions".to_owned() } else { things };
-        if words.iter().any(|word| word == "all") {
+        if all != ON_TABLE && words.iter().any(|word| word == ALL) {
             words = all.iter().map(|word| (*word).to_owned()).collect();
         }
         words.sort();
@@ -320,29 +335,30 @@ impl Reader {
         let (option, who) = (if is_grantable { WITH_OPTION } else { "" }, role);
         let column_label = column.map(|column| format!(".{column}")).unwrap_or_default();
         let name = format!("{who} on {}{column_label}{option}", on.label);
-        let all = privileges.iter().any(|one| one == "all");
         // Of a column there are no rights to delete and the like.
-        let of_column = |word: &&&str| column.is_none() || ["insert", "references", "select", "update"].contains(*word);
-        let mut given: Vec<String> = match all {
-            true => on.all.iter().filter(of_column).map(|word| (*word).to_owned()).collect(),
-            false => privileges.to_vec(),
-        };
+        let of_column =
+            |word: &String| column.is_none() || ["insert", "references", "select", "update"].contains(&word.as_str());
+        let mut given = on.spelled(privileges);
+        given.retain(of_column);
         let beside = format!("{who} on {}{column_label}{}", on.label, if is_grantable { "" } else { WITH_OPTION });
         if is_grantable {
             // Whoever may pass a right on has it once.
-            let had = self.take_words(&beside);
-            let kept: Vec<String> = had.into_iter().filter(|word| !given.contains(word)).collect();
+            let had = on.spelled(&self.take_words(&beside));
+            let kept: Vec<String> = had.into_iter().filter(|word| word != ALL && !given.contains(word)).collect();
             if !kept.is_empty() {
                 self.give(on, role, &kept, column, false);
             }
         } else {
-            let passes_on = self.words_of(&beside);
+            let passes_on = on.spelled(&self.words_of(&beside));
             given.retain(|word| !passes_on.contains(word));
             if given.is_empty() {
                 return;
             }
         }
         given.extend(self.take_words(&name));
+        if given.iter().any(|word| word == ALL) {
+            given = vec![ALL.to_owned()];
+        }
         given.sort();
         given.dedup();
         let column = column.map(|column| format!(" ({})", quote(column))).unwrap_or_default();

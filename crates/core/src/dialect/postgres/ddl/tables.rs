@@ -301,6 +301,7 @@ impl Reader {
         cursor.is_one_of(&["constraint"])
             || cursor.is_one_of(&["primary", "foreign"]) && next.eq_ignore_ascii_case("key")
             || cursor.is_one_of(&["unique", "check"]) && (next == "(" || next.eq_ignore_ascii_case("nulls"))
+            || cursor.are(&["not", "null"])
             || cursor.is_one_of(&["exclude"]) && (next == "(" || next.eq_ignore_ascii_case("using"))
     }
 
@@ -422,7 +423,7 @@ impl Reader {
         let named = if cursor.eat("constraint") { Some(cursor.name().here()?) } else { None };
         let own = [column.to_owned()];
         if cursor.eat_all(&["not", "null"]) {
-            self.column(oid, column)?.required = true;
+            self.not_null(cursor, oid, named, column)?;
         } else if cursor.eat("null") {
         } else if cursor.eat("default") {
             let ends = |cursor: &Cursor<'_>| {
@@ -494,7 +495,7 @@ impl Reader {
         Ok(())
     }
 
-    /// `generated always as (…) stored`, or an identity.
+    /// `generated always as (…) [stored | virtual]`, or an identity.
     pub(super) fn generated(&mut self, cursor: &mut Cursor<'_>, oid: u32, column: &str) -> Reading<()> {
         cursor.expect("generated").here()?;
         let always = cursor.eat("always");
@@ -539,8 +540,9 @@ impl Reader {
             return Ok(());
         }
         let expression = self.expression(cursor.parenthesised().here()?);
-        let kind = if cursor.eat("virtual") { 'v' } else { 's' };
-        cursor.eat("stored");
+        // PostgreSQL 18, "CREATE TABLE": what does not say so is virtual; before, it had to say that it is stored.
+        let kind = if cursor.eat("stored") { 's' } else { 'v' };
+        cursor.eat("virtual");
         let found = self.column(oid, column)?;
         found.generated = Some(kind);
         found.expression = Some(expression);
