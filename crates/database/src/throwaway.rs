@@ -196,13 +196,21 @@ impl PrivateServer {
                     "--command=show data_directory",
                     "postgres",
                 ])),
-                _ => self.data_by(Command::new(self.client()).args([
-                    "--no-defaults",
-                    &format!("--socket={}", self.socket().display()),
-                    "--user=root",
-                    "--skip-column-names",
-                    "--execute=select @@datadir",
-                ])),
+                _ => {
+                    let mut client = Command::new(self.client());
+                    client.args([
+                        "--no-defaults",
+                        &format!("--socket={}", self.socket().display()),
+                        "--user=root",
+                        "--skip-column-names",
+                        "--execute=select @@datadir",
+                    ]);
+                    // Else MariaDB's from 11.4 on does without an answer rather than without encryption.
+                    if self.provider == Provider::Mariadb {
+                        client.arg("--skip-ssl-verify-server-cert");
+                    }
+                    self.data_by(&mut client)
+                }
             };
             match data {
                 Some(data) if data.trim().trim_end_matches('/') == self.folder.join("data").display().to_string() => {

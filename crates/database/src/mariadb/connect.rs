@@ -1,5 +1,6 @@
 //! Reaching a server, and making a database.
 
+use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr, ToSocketAddrs};
 use std::time::Duration;
 
 use hollow_oak_core::Dialect;
@@ -68,6 +69,47 @@ fn connect(url: &ServerUrl, database: Option<&str>) -> Result<Conn, mysql::Error
         Host::Network(name) => options.ip_or_hostname(Some(name)).tcp_port(url.port.unwrap_or(3306)),
         Host::Socket(path) => options.socket(Some(path.display().to_string())),
     };
+    match (log_in(url, options.clone()), &url.host) {
+        (Err(error), Host::Network(name)) if is_unreachable(&error) => {
+            // The driver gives up at the first address of a name: `localhost` may be `::1` first, where nobody listens. From
+            // an address of its own it tries all of that one's kind.
+            let port = url.port.unwrap_or(3306);
+            for own in kinds_of_addresses(name, port) {
+                match log_in(url, options.clone().bind_address(Some(own))) {
+                    Err(error) if is_unreachable(&error) => {}
+                    answer => return answer,
+                }
+            }
+            Err(error)
+        }
+        (answer, _) => answer,
+    }
+}
+
+/// Any address of this machine of each kind that the host has addresses of, in their order; none for a host with one address.
+fn kinds_of_addresses(host: &str, port: u16) -> Vec<SocketAddr> {
+    let found: Vec<SocketAddr> = (host, port).to_socket_addrs().map(Iterator::collect).unwrap_or_default();
+    let mut kinds: Vec<SocketAddr> = Vec::new();
+    if found.len() > 1 {
+        for address in found {
+            let any = match address.ip() {
+                IpAddr::V4(_) => IpAddr::V4(Ipv4Addr::UNSPECIFIED),
+                IpAddr::V6(_) => IpAddr::V6(Ipv6Addr::UNSPECIFIED),
+            };
+            let own = SocketAddr::new(any, 0);
+            if !kinds.contains(&own) {
+                kinds.push(own);
+            }
+        }
+    }
+    kinds
+}
+
+fn is_unreachable(error: &mysql::Error) -> bool {
+    matches!(error, mysql::Error::DriverError(DriverError::CouldNotConnect(_) | DriverError::ConnectTimeout))
+}
+
+fn log_in(url: &ServerUrl, options: OptsBuilder) -> Result<Conn, mysql::Error> {
     if matches!(url.host, Host::Socket(_)) || url.tls == Tls::Disable {
         return Conn::new(options);
     }
