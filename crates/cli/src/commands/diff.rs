@@ -102,13 +102,13 @@ struct Aside<'a> {
 impl Aside<'_> {
     /// Takes what nobody declares, nor the newest applied migration, out of a live side.
     fn set(&self, live: &mut Held, other: &Schema) -> Result<Vec<Unmanaged>> {
+        live.schema = std::mem::take(&mut live.schema).called_as_in(other);
         if live.schema.keys().is_subset(&other.keys()) {
             return Ok(Vec::new());
         }
         let newest = live.newest.map(|at| &self.history.migrations()[at]);
         let applied = self.project.physical_after(newest, self.dialect)?;
-        let schema = std::mem::take(&mut live.schema).called_as_in(other);
-        let (managed, aside) = schema.parted(|thing| other.has(thing) || applied.has(thing));
+        let (managed, aside) = std::mem::take(&mut live.schema).parted(|thing| other.has(thing) || applied.has(thing));
         live.schema = managed;
         Ok(aside)
     }

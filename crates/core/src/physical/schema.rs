@@ -59,6 +59,9 @@ impl NameCase {
 pub struct Schema {
     #[serde(skip)]
     case: NameCase,
+    /// Whether the server that holds it forgets that the key of an index descends.
+    #[serde(skip)]
+    forgets_descent: bool,
     tables: BTreeMap<String, Table>,
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     enums: BTreeMap<String, EnumType>,
@@ -77,7 +80,15 @@ impl Schema {
             (case.table_key(&table.name), table)
         };
         let tables = tables.into_iter().map(keyed).collect();
-        Self { case, tables, enums: BTreeMap::new(), programs: BTreeMap::new(), rows: BTreeMap::new() }
+        let (enums, programs, rows) = (BTreeMap::new(), BTreeMap::new(), BTreeMap::new());
+        Self { case, forgets_descent: false, tables, enums, programs, rows }
+    }
+
+    /// The same, held by a server that takes indexes with descending keys and makes them ascend (MariaDB before 10.8, "CREATE
+    /// INDEX").
+    pub fn without_descent(mut self) -> Self {
+        self.forgets_descent = true;
+        self
     }
 
     /// How its names are compared.
@@ -135,7 +146,20 @@ impl Schema {
 
     /// The same with everything called as in the other schema that goes by another name and is none the less the same.
     pub fn called_as_in(self, other: &Self) -> Self {
-        self.spelled_as_in(other).with_routines_called_as_in(other)
+        self.descending_as_in(other).spelled_as_in(other).with_routines_called_as_in(other)
+    }
+
+    /// The same with indexes that descend as in the other schema, where the server forgets that they do.
+    fn descending_as_in(mut self, other: &Self) -> Self {
+        if !std::mem::take(&mut self.forgets_descent) {
+            return self;
+        }
+        for table in self.tables.values_mut() {
+            for theirs in other.table(&table.name).into_iter().flat_map(|other| &other.indexes) {
+                table.make_descend(theirs);
+            }
+        }
+        self
     }
 
     /// The same with tables, views and triggers spelled as in the other schema, where the server keeps them in small letters.
@@ -384,6 +408,27 @@ impl Table {
         self.indexes.iter_mut().for_each(|index| fit(&mut index.parts));
         let of_columns = self.columns.iter_mut().map(|column| &mut column.attributes);
         of_columns.chain(self.indexes.iter_mut().map(|index| &mut index.attributes)).for_each(Options::fit);
+    }
+
+    /// Takes an index for the other one where it is that but for parts that ascend; all of a unique one's do in a constraint.
+    fn make_descend(&mut self, theirs: &Index) {
+        let mut ascending = theirs.clone();
+        ascending.parts.iter_mut().for_each(|part| part.descending = false);
+        if ascending == *theirs {
+            return;
+        }
+        if let Some(own) = self.indexes.iter_mut().find(|own| **own == ascending) {
+            own.clone_from(theirs);
+        }
+        let is_it = |one: &Unique| {
+            let columns = one.columns.iter().map(|column| IndexPart::new(IndexKey::Column(column.name.clone())));
+            let name = one.name.clone().unwrap_or_default();
+            Index { attributes: one.attributes.clone(), ..Index::new(name, true, columns.collect()) } == ascending
+        };
+        if let Some(at) = self.uniques.iter().position(is_it) {
+            self.uniques.remove(at);
+            self.indexes.push(theirs.clone());
+        }
     }
 
     /// Its name as it is compared.

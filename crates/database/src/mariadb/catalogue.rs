@@ -30,7 +30,8 @@ fn optional(row: &Row, at: usize) -> Option<String> {
 /// Reads a database.
 pub(super) fn read(session: &mut MariadbSession, database: &str, flavor: Flavor) -> Result<Introspected, ServerError> {
     let name = session.dialect().literal(database);
-    let mut reader = Reader { session, database: name, flavor, catalogue: Catalogue::default(), versioned: Vec::new() };
+    let catalogue = Catalogue { forgets_descent: session.is_before((10, 8)), ..Catalogue::default() };
+    let mut reader = Reader { session, database: name, flavor, catalogue, versioned: Vec::new() };
     reader.tables()?;
     reader.columns()?;
     reader.parts()?;
@@ -436,6 +437,9 @@ impl Reader<'_> {
         ))?;
         for row in rows {
             let mut peculiarities = Vec::new();
+            if text(&row, 7) == "VECTOR" {
+                peculiarities.extend(self.vector_options(&text(&row, 0), &text(&row, 1))?);
+            }
             if let Some(comment) = optional(&row, 8).filter(|comment| !comment.is_empty()) {
                 peculiarities.push(format!("comment {}", self.session.dialect().literal(&comment)));
             }
@@ -455,6 +459,19 @@ impl Reader<'_> {
             });
         }
         Ok(())
+    }
+
+    /// What is said of an index over vectors, which only the table's statement tells: `m=8`, `distance=cosine` (MariaDB 11.7,
+    /// "CREATE TABLE with Vectors").
+    fn vector_options(&mut self, table: &str, index: &str) -> Result<Vec<String>, ServerError> {
+        let sql = self.shown("table", table)?;
+        let head = format!("  VECTOR KEY `{}` (", index.replace('`', "``"));
+        let line = sql.lines().find_map(|line| line.strip_prefix(&head)?.split_once(')'));
+        let options = line.map(|(_, options)| options.trim_end_matches(',').split_whitespace()).into_iter().flatten();
+        Ok(options
+            .filter(|option| option.contains('='))
+            .map(|option| option.replace(['`', '\''], "").to_ascii_lowercase())
+            .collect())
     }
 
     fn references(&mut self, database: &str) -> Result<(), ServerError> {

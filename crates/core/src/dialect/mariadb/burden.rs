@@ -11,7 +11,9 @@ use crate::plan::{Blocks, Burden, Constraint, Step};
 pub(in crate::dialect) fn burdens(flavor: Flavor, step: &Step) -> Vec<Burden> {
     match step {
         Step::CreateIndex { table, index } => match index.method.as_deref() {
-            Some("fulltext" | "spatial") => vec![Burden::blocking(table, Blocks::Writes, "the index is built")],
+            Some("fulltext" | "spatial" | "vector") => {
+                vec![Burden::blocking(table, Blocks::Writes, "the index is built")]
+            }
             _ => Vec::new(),
         },
         Step::AddConstraint { table, constraint } => match constraint {

@@ -60,6 +60,8 @@ pub struct Catalogue {
     pub unreadable: Vec<Unmanaged>,
     /// How the server compares names; MariaDB's own way on most systems, unless it is told.
     pub name_case: Option<NameCase>,
+    /// Whether it takes descending keys and makes them ascend, as MariaDB before 10.8 does.
+    pub forgets_descent: bool,
 }
 
 /// A table.
@@ -117,7 +119,7 @@ pub struct PartRow {
     pub descending: bool,
     /// The length of the prefix, where it is not the whole column.
     pub prefix: Option<u32>,
-    /// `BTREE`, `HASH`, `FULLTEXT`, `SPATIAL`.
+    /// `BTREE`, `HASH`, `FULLTEXT`, `SPATIAL`, `VECTOR`.
     pub method: String,
     /// What is not as usual about the index, in words.
     pub peculiarities: Vec<String>,
@@ -214,7 +216,11 @@ pub fn introspect(flavor: Flavor, catalogue: Catalogue) -> Introspected {
     let (programs, mut unmanaged) = told_apart(Dialect::Mariadb(flavor), catalogue.others);
     unmanaged.extend(catalogue.unreadable);
     unmanaged.sort();
-    Introspected { schema: Schema::new(name_case, tables.into_values()).with_programs(programs), unmanaged }
+    let mut schema = Schema::new(name_case, tables.into_values()).with_programs(programs);
+    if catalogue.forgets_descent {
+        schema = schema.without_descent();
+    }
+    Introspected { schema, unmanaged }
 }
 
 /// The column that a check is written with. The check keeps its name when the column gets another, so that none may be
@@ -366,7 +372,7 @@ fn indexes(flavor: Flavor, parts: Vec<PartRow>, tables: &mut BTreeMap<String, Ta
                 _ => {}
             }
         }
-        if matches!(index.method.as_deref(), Some("fulltext" | "spatial")) {
+        if matches!(index.method.as_deref(), Some("fulltext" | "spatial" | "vector")) {
             index.parts.iter_mut().for_each(|part| part.prefix = None);
         }
         match is_plain_unique(&index) {

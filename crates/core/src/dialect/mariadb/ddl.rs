@@ -165,6 +165,8 @@ impl Statements for Reader {
             "set" | "use" | "begin" | "commit" | "start" | "lock" | "unlock" | "analyze" | "optimize" | "check"
             | "repair" | "checksum" | "show" | "describe" | "desc" | "explain" | "savepoint" | "release" | "reset"
             | "kill" | "prepare" | "deallocate" => Ok(Read::Nothing),
+            // Where a sequence stands, as dumpers say it.
+            "do" | "select" if cursor.ahead(1).eq_ignore_ascii_case("setval") => Ok(Read::Nothing),
             "insert" | "replace" | "update" | "delete" | "select" | "with" | "truncate" | "call" | "grant"
             | "revoke" | "flush" | "load" | "install" | "uninstall" | "binlog" | "purge" | "change" | "handler"
             | "signal" | "xa" => Ok(Read::PassedOver),
@@ -174,7 +176,6 @@ impl Statements for Reader {
             "drop" => self.drop(cursor),
             "rename" => self.rename_tables(cursor),
             // Where the numbers of a sequence stand.
-            "do" if cursor.ahead(1).eq_ignore_ascii_case("setval") => Ok(Read::Nothing),
             "do" => Ok(Read::PassedOver),
             _ => Err(Stop::Here),
         }

@@ -279,6 +279,7 @@ impl Storing for Mariadb {
         let method = index.method.as_deref().map(str::to_ascii_lowercase).filter(|method| method != "btree");
         if let Some(method) = &method
             && !["fulltext", "spatial", "hash"].contains(&method.as_str())
+            && !(method == "vector" && self.0 == Flavor::Mariadb)
         {
             lowering.refuse(format!("has no index method {method}"), place.clone());
         }
@@ -446,7 +447,7 @@ fn attribute(on: Attributed, option: &str) -> Option<String> {
         Attributed::Index => {
             matches!(folded.as_str(), "ignored" | "invisible" | "using hash" | "using btree")
                 || folded.starts_with("with parser ")
-                || folded.starts_with("key_block_size=")
+                || ["key_block_size=", "m=", "distance="].iter().any(|word| folded.starts_with(word))
         }
         Attributed::Check => folded == "not enforced",
         // A column keeps its letter case.

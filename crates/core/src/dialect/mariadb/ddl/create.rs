@@ -81,7 +81,7 @@ impl Reader {
                 cursor.go_to(start);
                 self.create_table(cursor)
             }
-            "unique" | "index" | "fulltext" | "spatial" => self.create_index(cursor),
+            "unique" | "index" | "fulltext" | "spatial" | "vector" => self.create_index(cursor),
             "view" => {
                 cursor.skip();
                 let is_lenient = cursor.eat_all(&["if", "not", "exists"]);

@@ -51,7 +51,7 @@ impl Reader {
                 self.check(table, named, condition, false);
                 self.enforce(cursor);
             }
-        } else if cursor.is_one_of(&["fulltext", "spatial"]) {
+        } else if cursor.is_one_of(&["fulltext", "spatial"]) || begins_vector_index(cursor) {
             let method = cursor.peek().to_ascii_uppercase();
             cursor.skip();
             let _ = cursor.eat("key") || cursor.eat("index");
@@ -160,6 +160,12 @@ impl Reader {
             } else if cursor.eat("key_block_size") {
                 cursor.eat("=");
                 peculiarities.push(format!("key_block_size={}", cursor.number().here()?));
+            } else if matches!(cursor.peek().to_ascii_lowercase().trim_matches('`'), "m" | "distance") {
+                // A dump has both, and what they are, in quotes.
+                let option = cursor.name().here()?.to_ascii_lowercase();
+                cursor.eat("=");
+                let value = cursor.text().or_else(|| cursor.name()).or_else(|| Some(cursor.number()?.to_string()));
+                peculiarities.push(format!("{option}={}", value.here()?.to_ascii_lowercase()));
             } else {
                 return Err(Stop::Here);
             }
@@ -184,7 +190,7 @@ impl Reader {
 
     pub(super) fn create_index(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
         let kind = if cursor.eat("unique") { Kind::Unique } else { Kind::Plain };
-        let method = match cursor.is_one_of(&["fulltext", "spatial"]) {
+        let method = match cursor.is_one_of(&["fulltext", "spatial", "vector"]) {
             true => cursor.name().here()?.to_ascii_uppercase(),
             false => String::new(),
         };
@@ -410,11 +416,31 @@ pub(super) fn hidden(cursor: &mut Cursor<'_>) -> Option<String> {
     Some(word.to_owned())
 }
 
+/// Whether an index over vectors stands here, and no column that is called so (MariaDB 11.7, "CREATE TABLE with Vectors").
+fn begins_vector_index(cursor: &Cursor<'_>) -> bool {
+    cursor.is("vector") && ["key", "index"].iter().any(|word| cursor.ahead(1).eq_ignore_ascii_case(word))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::dialect::mariadb::SYNTAX;
     use crate::dialect::reading::Statements;
+
+    #[test]
+    fn an_index_over_vectors_is_no_column_of_that_name() {
+        let mut reader = Reader::new(Flavor::Mariadb, &[]);
+        let sql = "create table t (vector vector(3) not null, vector index near (vector) m=8 distance=cosine, \
+                   b json check (json_valid(b)), c json check (length(c) > 2))";
+        assert!(reader.statement(&mut Cursor::new(sql, SYNTAX), sql).is_ok(), "{sql}");
+        let found = Box::new(reader).finish().expect("it is a schema").schema;
+        let table = found.table("t").expect("it is made");
+        let types: Vec<_> = table.columns.iter().map(|column| column.ty.canonical()).collect();
+        assert_eq!(types, ["VECTOR(3)", "JSON", "LONGTEXT"], "a check of one's own takes the place of JSON's");
+        let index = &table.indexes[0];
+        assert_eq!((index.name.as_str(), index.method.as_deref()), ("near", Some("vector")));
+        assert_eq!(index.attributes.sorted(), ["distance=cosine", "m=8"]);
+    }
 
     #[test]
     fn a_column_makes_one_key_of_a_kind() {

@@ -9,9 +9,9 @@ use super::stored::{
 use super::{CLAUSES, EXPRESSION, Kind, Made, Reader, Reading, TYPE_WORDS, partitions, text_of};
 use crate::dialect::mariadb::catalogue::{CheckRow, ColumnRow, TableRow};
 use crate::dialect::mariadb::lower::VERSIONED;
-use crate::dialect::mariadb::{COLLATION, Flavor};
+use crate::dialect::mariadb::{COLLATION, Flavor, SYNTAX};
 use crate::dialect::reading::{OrStop, Read, Stop};
-use crate::sql::{Cursor, TokenKind};
+use crate::sql::{Cursor, Expression, TokenKind};
 
 impl Reader {
     pub(super) fn create_table(&mut self, cursor: &mut Cursor<'_>) -> Reading<Read> {
@@ -182,7 +182,7 @@ impl Reader {
             // A JSON column is a long text with a check of its own on MariaDB (MariaDB, "JSON Data Type").
             row.ty = "longtext".into();
             row.collation = Some("utf8mb4_bin".into());
-            self.check(table, Some(name.clone()), format!("json_valid(`{}`)", name.replace('`', "``")), true);
+            self.check(table, Some(name.clone()), is_json(&name), true);
         }
         self.catalogue.columns.push(row);
         while !cursor.is_at_end() && !matches!(cursor.peek(), "," | ")") && !cursor.is_one_of(&["first", "after"]) {
@@ -262,11 +262,18 @@ impl Reader {
             add_extra(&mut self.column(table, name)?.extra, "invisible");
         } else if cursor.is("check") {
             cursor.skip();
-            let condition = cursor.parenthesised().here()?.to_owned();
+            let mut condition = cursor.parenthesised().here()?.to_owned();
+            if Expression::read(&condition, SYNTAX) == Expression::read(&is_json(name), SYNTAX) {
+                condition = is_json(name);
+            }
             let is_named = named.is_some();
             // A check that stands with a column has its name (MariaDB, "CONSTRAINT").
             let of_column = flavor == Flavor::Mariadb && !is_named;
             let called = named.or_else(|| of_column.then(|| name.to_owned()));
+            if of_column {
+                // One of its own takes the place of the one that a JSON column brings (seen on MariaDB 10.11 and 11.8).
+                self.catalogue.checks.retain(|row| !(row.of_column && row.table == table && row.name == name));
+            }
             self.check(table, called, condition, of_column);
             self.enforce(cursor);
         } else if cursor.is("references") {
@@ -308,4 +315,9 @@ impl Reader {
             row.enforced = is_enforced;
         }
     }
+}
+
+/// The check that a JSON column brings along on MariaDB, in the server's words.
+fn is_json(column: &str) -> String {
+    format!("json_valid(`{}`)", column.replace('`', "``"))
 }
