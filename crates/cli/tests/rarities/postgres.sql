@@ -201,4 +201,9 @@ comment on sequence gen_c_seq is 'inside';
 -- Numbers from the sequence of another table's column.
 create table numbering_z (id serial primary key, other int);
 create table numbered_a (id int primary key default nextval('numbering_z_id_seq'), z int references numbering_z (id));
+-- A type of ranges brings another one along.
+create type shelf as range (subtype = float8);
+create type bookrange as range (subtype = int8, multirange_type_name = "Many Books");
+create table a_shelved (id int primary key, at shelf_multirange, held "Many Books" default '{[1,4)}', free bookrange);
+create function how_many(shelf_multirange) returns bigint language sql immutable as $$ select count(*) from unnest($1) $$;
 comment on schema public is 'of the apiary';

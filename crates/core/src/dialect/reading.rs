@@ -226,6 +226,113 @@ mod tests {
     }
 
     #[test]
+    fn what_postgres_18_adds_is_read_and_written() {
+        let dumped = r#"
+            CREATE TABLE public.room (
+                id integer NOT NULL,
+                during daterange NOT NULL,
+                CONSTRAINT room_pkey PRIMARY KEY (id, during WITHOUT OVERLAPS)
+            );
+            CREATE TABLE public.stay (
+                room integer CONSTRAINT stay_place_not_null NOT NULL,
+                period daterange,
+                nights integer GENERATED ALWAYS AS ((upper(period) - lower(period))),
+                note text,
+                CONSTRAINT noted NOT NULL note NO INHERIT,
+                UNIQUE (room, period WITHOUT OVERLAPS),
+                CONSTRAINT long CHECK (nights > 3) NOT ENFORCED
+            );
+            ALTER TABLE ONLY public.stay ADD CONSTRAINT stay_in FOREIGN KEY (room, PERIOD period)
+                REFERENCES public.room(id, PERIOD during);
+            ALTER TABLE public.stay ADD CONSTRAINT there NOT NULL period NOT VALID;
+            ALTER TABLE public.room ADD CONSTRAINT now_there NOT NULL during NOT VALID;
+            ALTER TABLE public.room VALIDATE CONSTRAINT now_there;
+            CREATE TABLE public.suite (
+                NOT NULL id,
+                beds integer
+            )
+            INHERITS (public.room);
+            GRANT ALL ON TABLE public.room TO reader;
+        "#;
+        insta::assert_snapshot!(declared(Dialect::Postgres, dumped), @r#"
+        table room {
+            id:      int32
+            during:  native "daterange" for postgres
+
+            primary key (id, during), option "without overlaps" for postgres
+        }
+
+        table stay {
+            room:    int32
+            period:  native "daterange" for postgres, null
+            nights:  int32, null, generated virtual (upper(period) - lower(period))
+            note:    text, null
+
+            unique (room, period), option "without overlaps" for postgres
+            foreign key stay_in (room, period) references room (id, during), option "period" for postgres
+            check long (nights > 3), option "not enforced" for postgres
+        }
+
+        table suite {
+            option "inherits (room)" for postgres
+
+            id:      int32, option "inherited" for postgres
+            during:  native "daterange" for postgres, option "inherited" for postgres
+            beds:    int32, null
+        }
+
+        object "constraint" "noted on stay" ```
+            alter table stay add constraint noted NOT NULL note NO INHERIT
+        ``` drop ```
+            alter table stay drop constraint noted
+        ``` after stay for postgres
+
+        grant all on room to reader for postgres
+
+        object "constraint" "there on stay" ```
+            alter table stay add constraint there NOT NULL period NOT VALID
+        ``` drop ```
+            alter table stay drop constraint there
+        ``` after stay for postgres
+        "#);
+        let read = Dialect::Postgres.read_sql(dumped, &[]).expect("it is a server's").expect("it is understood");
+        let empty = crate::physical::Schema::new(read.found.schema.case(), []);
+        let plan = crate::plan::plan(Dialect::Postgres, &empty, &read.found.schema, &crate::plan::Choices::default());
+        insta::assert_snapshot!(crate::script::write_plain(Dialect::Postgres, &plan), @r#"
+        begin;
+        -- create table room
+        create table room (
+            id integer not null,
+            during daterange not null,
+            constraint room_pkey primary key (id, during without overlaps)
+        );
+        -- create table stay
+        create table stay (
+            room integer not null,
+            period daterange,
+            nights integer generated always as (upper(period) - lower(period)) virtual,
+            note text,
+            constraint stay_room_period_key unique (room, period without overlaps),
+            constraint stay_in foreign key (room, period period) references room (id, period during),
+            constraint long check (nights > 3) not enforced
+        );
+        -- create table suite
+        create table suite (
+            beds integer
+        ) inherits (room);
+        -- create constraint noted on stay
+        --   may refuse: fails if a row of stay does not meet it
+        alter table stay add constraint noted NOT NULL note NO INHERIT;
+        -- create constraint there on stay
+        --   may refuse: fails if a row of stay does not meet it
+        alter table stay add constraint there NOT NULL period NOT VALID;
+        -- create grant reader on room
+        grant all on room to reader;
+        commit;
+        "#);
+    }
+
+    #[test]
     fn what_the_dumper_of_postgres_writes_is_what_somebody_declared() {
         let dumped = r"
             \restrict abc

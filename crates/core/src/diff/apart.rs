@@ -35,7 +35,8 @@ pub fn doubtful_apart(live: &Schema, expected: &Schema) -> Option<Schema> {
         }
         for program in made.iter().copied() {
             // An extension is named by nothing that uses it.
-            let is_needed = is_said(program.base_name(), &said) || program.word.as_deref() == Some("extension");
+            let is_named = program.names().iter().any(|name| is_said(name, &said));
+            let is_needed = is_named || program.word.as_deref() == Some("extension");
             if is_needed && needed.insert(program.label()) {
                 say_program(program, &mut said);
             }

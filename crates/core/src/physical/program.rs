@@ -119,6 +119,24 @@ impl Program {
         self.name.split_once(behind).map_or(&self.name, |(name, _)| name)
     }
 
+    /// The names by which others mention it: its own, and of a type of ranges the one that goes with it, for several ranges
+    /// (PostgreSQL 17, "CREATE TYPE", `multirange_type_name`).
+    pub(crate) fn names(&self) -> Vec<String> {
+        let mut names = vec![self.base_name().to_owned()];
+        if self.word.as_deref() == Some("type") && says(&self.create.to_lowercase(), "range") {
+            let stated = self.create.split_once("multirange_type_name = ").map(|(_, rest)| rest);
+            let stated = stated.and_then(|rest| rest.split([',', ')']).next());
+            let own = qualified::base(&self.name);
+            let base = match stated.map(|stated| qualified::of_sql(stated.trim())) {
+                Some(stated) => qualified::base(&stated).to_owned(),
+                None if own.contains("range") => own.replacen("range", "multirange", 1),
+                None => format!("{own}_multirange"),
+            };
+            names.push(qualified::beside(&self.name, &base));
+        }
+        names
+    }
+
     /// What a step calls it: its name, behind the provider's word for an object.
     pub fn label(&self) -> String {
         self.word.as_ref().map_or(self.name.clone(), |word| format!("{word} {}", self.name))

@@ -41,6 +41,12 @@ pub fn qualified(namespace: Option<&str>, name: &str) -> String {
     namespace.map_or_else(|| part(name).into_owned(), |namespace| format!("{}.{}", part(namespace), part(name)))
 }
 
+/// A name as SQL has it, each part perhaps in quotes.
+pub(crate) fn of_sql(said: &str) -> String {
+    let (namespace, base) = split(said);
+    qualified(namespace.map(crate::sql::unquote).as_deref(), &crate::sql::unquote(base))
+}
+
 /// A name as a part of one of these.
 pub(crate) fn part(name: &str) -> Cow<'_, str> {
     let head = name.find('(').filter(|at| *at > 0).map_or(name, |at| &name[..at]);

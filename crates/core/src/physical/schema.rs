@@ -445,7 +445,7 @@ impl Table {
     pub fn parents(&self) -> Vec<String> {
         let inherits = |option: &String| Some(option.strip_prefix("inherits (")?.strip_suffix(')')?.to_owned());
         let list = self.options.iter().find_map(inherits).unwrap_or_default();
-        list.split(", ").filter(|name| !name.is_empty()).map(parent).collect()
+        list.split(", ").filter(|name| !name.is_empty()).map(qualified::of_sql).collect()
     }
 
     /// Its options, with its parents under new names.
@@ -479,7 +479,7 @@ impl Table {
     /// Its options, with these and no others to inherit from.
     pub fn options_with_parents(&self, kept: &[String]) -> Options {
         let is_kept = |name: &&str| {
-            let name = self.case.table_key(&parent(name));
+            let name = self.case.table_key(&qualified::of_sql(name));
             kept.iter().any(|one| self.case.table_key(one) == name)
         };
         let told = |option: &String| match option.strip_prefix("inherits (").and_then(|rest| rest.strip_suffix(')')) {
@@ -496,12 +496,6 @@ impl Table {
     pub fn has_option(&self, option: &str) -> bool {
         self.options.contains(option)
     }
-}
-
-/// The name of a table that `inherits (…)` names.
-fn parent(said: &str) -> String {
-    let (namespace, base) = qualified::split(said);
-    qualified::qualified(namespace.map(crate::sql::unquote).as_deref(), &crate::sql::unquote(base))
 }
 
 /// What is known of a thing without being a part of it, so that any two are equal.

@@ -42,7 +42,9 @@ impl Needs {
             }
             // Statements of other things name no rules and the like.
             if !matches!(one.word.as_deref(), Some("constraint" | "policy" | "rule" | "cast" | "conversion")) {
-                by_name.entry(said_name(one.base_name())).or_default().push(at);
+                for name in one.names() {
+                    by_name.entry(said_name(&name)).or_default().push(at);
+                }
             }
         }
         // Names that are not one word have to be looked for one by one.

@@ -105,7 +105,7 @@ impl Said {
         let mut by_word: BTreeMap<String, Vec<usize>> = BTreeMap::new();
         for step in programs {
             if let Step::CreateProgram(one) | Step::DropProgram(one) = step {
-                by_word.entry(said_name(one.base_name())).or_default();
+                by_word.extend(one.names().iter().map(|name| (said_name(name), Vec::new())));
             }
         }
         let texts: Vec<String> = said.iter().map(|text| text.to_lowercase()).collect();
@@ -251,7 +251,7 @@ fn positions(
             match one.word.as_deref() {
                 // Its types and functions have names of their own, which nobody knows here.
                 Some("extension" | "namespace") => any_step,
-                _ => needed_at(one.base_name()),
+                _ => one.names().iter().filter_map(|name| needed_at(name)).min(),
             }
         })
         .collect();

@@ -361,6 +361,11 @@ impl Reader<'_> {
             "exists (select from pg_publication_namespace x where x.pnpubid = p.oid and not x.pnnspid $namespaces)",
             "false",
         );
+        let generated = self.since(
+            180_000,
+            "case p.pubgencols when 's' then 'publish_generated_columns = stored' end",
+            "null::text",
+        );
         self.objects(
             ObjectKind::Publication,
             &format!(
@@ -380,7 +385,7 @@ impl Reader<'_> {
                                    'publish = ' || quote_literal(concat_ws(', ', case when p.pubinsert then 'insert' end,
                                        case when p.pubupdate then 'update' end, case when p.pubdelete then 'delete' end,
                                        case when p.pubtruncate then 'truncate' end)) end,
-                               case when p.pubviaroot then 'publish_via_partition_root = true' end), '') || ')', '') end,
+                               case when p.pubviaroot then 'publish_via_partition_root = true' end, {generated}), '') || ')', '') end,
                         'drop publication ' || quote_ident(p.pubname), null,
                         (select string_agg($name(c.relnamespace, c.relname), e'\\n')
                          from pg_publication_rel r join pg_class c on c.oid = r.prrelid where r.prpubid = p.oid)

@@ -53,6 +53,12 @@ impl Reader {
                 self.rename_sequence(&name, &new);
                 return Ok(Read::Done);
             }
+            for (word, unlogged) in [("logged", false), ("unlogged", true)] {
+                if cursor.eat_all(&["set", word]) {
+                    self.catalogue.sequences[at].unlogged = unlogged;
+                    return Ok(Read::Done);
+                }
+            }
             if !cursor.is("set") {
                 return self.alter_sequence(cursor, at);
             }
