@@ -31,8 +31,16 @@ use std::sync::OnceLock;
 
 use hollow_oak_core::Provider;
 use hollow_oak_testkit::oracle;
-use hollow_oak_testkit::server::{PrivateServer, shared, wanted};
+use hollow_oak_testkit::server::{Connects, PrivateServer, shared, wanted};
+use mysql::prelude::Queryable;
 use regex_lite::Regex;
+
+/// The numbers of a MariaDB's version.
+fn version_of(server: &PrivateServer) -> Result<String, String> {
+    let mut connection = server.mariadb(None)?;
+    let told: Option<String> = connection.query_first("select version()").map_err(|error| error.to_string())?;
+    Ok(told.unwrap_or_default().split('-').next().unwrap_or_default().to_owned())
+}
 
 fn main() {
     let mut arguments = std::env::args().skip(1);
@@ -337,6 +345,15 @@ impl Case {
             let output = Command::new(&self.oak).args(arguments).arg("--no-color").current_dir(project).output();
             text(output, &format!("oak {}", arguments.join(" ")))
         };
+        if let Some(version) = self.server.filter(|_| self.provider == Provider::Mariadb).map(version_of) {
+            // By which collation a character set is sorted is a matter of the version.
+            let configuration = format!(
+                "[project]\nname = \"corpus\"\ndefault_target = \"dev\"\n\n[providers]\nmariadb = {{ min = \"{}\" }}\n\n\
+                 [targets.dev]\nurl = \"{url}\"\n",
+                version?
+            );
+            std::fs::write(project.join("hollow-oak.toml"), configuration).map_err(|error| error.to_string())?;
+        }
         let told = oak(&["adopt", "--yes", "--from", &file.display().to_string(), "--url", &url])?;
         if told.contains("amiss:") || !told.contains("all of it can be declared") {
             return Err(told);

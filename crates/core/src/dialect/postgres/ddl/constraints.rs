@@ -138,18 +138,23 @@ impl Reader {
             return Ok(());
         }
         let name = named.unwrap_or_else(|| self.choose(oid, column, "not_null"));
+        self.add_beside(oid, &name, &format!("NOT NULL {}{rest}", quote(column)));
+        Ok(())
+    }
+
+    /// A constraint that the model has no place for in its table, and stands beside it.
+    fn add_beside(&mut self, oid: u32, name: &str, definition: &str) {
         let table = self.table_name(oid);
-        let (alter, quoted) = (format!("alter table {}", quote_object(&table)), quote(&name));
+        let (alter, quoted) = (format!("alter table {}", quote_object(&table)), quote(name));
         self.catalogue.others.push(OtherRow {
             kind: ObjectKind::Constraint,
-            sql: format!("{alter} add constraint {quoted} NOT NULL {}{rest}", quote(column)),
+            sql: format!("{alter} add constraint {quoted} {definition}"),
             drop: format!("{alter} drop constraint {quoted}"),
             name: format!("{name} on {table}"),
             table: None,
             after: vec![table],
             comment: None,
         });
-        Ok(())
     }
 
     /// `validate constraint` of one that is `not null … not valid`: from then on the column itself says so. Whether it is one.
@@ -301,19 +306,9 @@ impl Reader {
     }
 
     pub(super) fn exclusion(&mut self, cursor: &mut Cursor<'_>, oid: u32, named: Option<String>) -> Reading<()> {
-        let table = self.table_name(oid);
         let definition = cursor.until(|cursor| matches!(cursor.peek(), "," | ")")).here()?;
         let name = named.unwrap_or_else(|| self.choose(oid, &labels::of_exclusion(definition), "excl"));
-        let (alter, quoted) = (format!("alter table {}", quote_object(&table)), quote(&name));
-        self.catalogue.others.push(OtherRow {
-            kind: ObjectKind::Constraint,
-            sql: format!("{alter} add constraint {quoted} {definition}"),
-            drop: format!("{alter} drop constraint {quoted}"),
-            name: format!("{name} on {table}"),
-            table: None,
-            after: vec![table],
-            comment: None,
-        });
+        self.add_beside(oid, &name, definition);
         Ok(())
     }
 }
