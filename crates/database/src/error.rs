@@ -75,6 +75,16 @@ pub enum DatabaseError {
         /// The server's message.
         message: String,
     },
+    /// The server wants this user to log in in a way that is not known here.
+    #[error("the server at {place} lets {user} in by {plugin} only, which oak does not know")]
+    UnknownLogin {
+        /// Host and port, or socket.
+        place: String,
+        /// The user's name.
+        user: String,
+        /// What the server calls it.
+        plugin: String,
+    },
     /// The connection is not, or not well enough, encrypted.
     #[error("no trusted connection to {place}: {message}")]
     Untrusted {
@@ -174,6 +184,9 @@ impl DatabaseError {
             Self::Sqlite { .. } => "nothing was changed".into(),
             Self::Unreachable { .. } => {
                 "start it, or mend host and port in the target's url; `--wait 30s` waits for a server that is starting".into()
+            }
+            Self::UnknownLogin { plugin, .. } => {
+                format!("give a user who logs in by a password (`ed25519`, `mysql_native_password`, `caching_sha2_password`) instead of {plugin}")
             }
             Self::LoginRefused { .. } => {
                 "mend user and password in the target's url; a password can come from the environment: `password = { env = \"APP_PASSWORD\" }`".into()

@@ -162,3 +162,26 @@ fn a_server_that_does_not_encrypt_is_told() {
         here.is_refused("localhost", "forage%2B1", "?sslmode=verify-full", &["does not encrypt"]);
     }
 }
+
+#[test]
+fn a_user_of_mariadb_logs_in_by_a_key_made_of_the_password() {
+    if !wanted(Provider::Mariadb) {
+        return;
+    }
+    let server = PrivateServer::start(Provider::Mariadb, false).unwrap_or_else(|error| panic!("{error}"));
+    let mut connection = server.mariadb(None).expect("the server answers");
+    let statements = [
+        "install soname 'auth_ed25519'",
+        "create user beda@localhost identified via ed25519 using password('forage')",
+        "grant all on *.* to beda@localhost",
+    ];
+    for sql in statements {
+        connection.execute(sql).unwrap_or_else(|error| panic!("{sql}: {error}"));
+    }
+    let project = Project::empty();
+    let show = |user: &str| project.oak(&["show", "--url", &server.url("mysql").replace("oak@", user)]);
+    let let_in = show("beda:forage@");
+    assert!(let_in.status == 0 && let_in.stderr.is_empty(), "{let_in}");
+    let refused = show("beda:clover@");
+    assert!(refused.status == 1 && refused.stderr.contains("does not let beda in"), "{refused}");
+}

@@ -138,6 +138,9 @@ fn refused(url: &ServerUrl, error: &mysql::Error) -> DatabaseError {
         (_, Some(number::WANTS_ENCRYPTION)) => DatabaseError::WantsEncryption { place },
         (_, Some(number::ACCESS_DENIED_TO_DATABASE)) => DatabaseError::NoRight { user, message },
         (_, Some(_)) => server_error(url.provider, error).into(),
+        (mysql::Error::DriverError(DriverError::UnknownAuthPlugin(plugin)), _) => {
+            DatabaseError::UnknownLogin { place, user, plugin: plugin.clone() }
+        }
         (mysql::Error::TlsError(error), _) => DatabaseError::Untrusted { place, message: error.to_string() },
         (mysql::Error::DriverError(DriverError::TlsNotSupported), _) => DatabaseError::NotEncrypted { place },
         // The driver has no kind of its own for it.
