@@ -146,7 +146,7 @@ impl Project {
         let resolved = resolve_files(&self.declaration_files()?, &self.folder, &self.settings.dialects, reading)?;
         let (lowered, found) = std::thread::scope(|scope| {
             let found = resolved.resolution.schema.as_ref().map(|schema| scope.spawn(|| find(schema)));
-            (resolved.lower(&self.settings.dialects), found.map(|thread| thread.join()).transpose())
+            (resolved.lower(&self.settings.dialects, Some(self)), found.map(|thread| thread.join()).transpose())
         });
         let found = found.map_err(|_| Failure::new("comparing the declarations broke off"))?;
         Ok((resolved.declared(lowered?).without_errors()?, found))
@@ -271,7 +271,7 @@ pub fn read_declared(
     reading: SqlReading<'_>,
 ) -> Result<Declared> {
     let resolved = resolve_files(files, folder, dialects, reading)?;
-    let lowered = resolved.lower(dialects)?;
+    let lowered = resolved.lower(dialects, reading.project)?;
     Ok(resolved.declared(lowered))
 }
 
@@ -296,7 +296,7 @@ struct OfSql {
 type LoweredForEach = (Vec<(Dialect, physical::Schema)>, Vec<Diagnostic>);
 
 impl Resolved {
-    fn lower(&self, dialects: &[Dialect]) -> Result<LoweredForEach> {
+    fn lower(&self, dialects: &[Dialect], project: Option<&Project>) -> Result<LoweredForEach> {
         let mut lowered = Vec::new();
         let mut told = Vec::new();
         let Some(schema) = &self.resolution.schema else { return Ok((lowered, Vec::new())) };
@@ -308,7 +308,10 @@ impl Resolved {
                 }
                 Err(faults) => faults,
             };
-            told.extend(faults);
+            // A project that wants such a server need not be told that it takes one.
+            let least = project.and_then(|project| project.settings.least.get(&dialect.provider()));
+            let is_wanted = |version: u32| least.is_some_and(|(_, numbers)| numbers.first() >= Some(&version));
+            told.extend(faults.into_iter().filter(|fault| !fault.needs_version().is_some_and(is_wanted)));
         }
         let diagnostics = self.resolution.diagnose(&self.sources, &told);
         Ok((lowered, diagnostics))

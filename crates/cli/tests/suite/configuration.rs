@@ -130,6 +130,28 @@ fn requires_and_unlisted_providers() {
 }
 
 #[test]
+fn what_older_servers_do_not_take_is_told_until_the_project_wants_none_of_them() {
+    let project = Project::new(
+        "table hive {\n    id:   int64, identity\n    kg:   int32\n    net:  int32, null, generated virtual (kg - 1)\n\n    primary key (id)\n}\n",
+    );
+    let wanted = |options: &str| {
+        let text = format!("[project]\nname = \"brackenfold\"\n\n[providers]\npostgres = {options}\n");
+        project.write("hollow-oak.toml", &text);
+        project.oak(&["check"])
+    };
+    for options in ["{}", "{ min = \"17.2\" }"] {
+        let told = wanted(options);
+        let said = format!("{}{}", told.stdout, told.stderr);
+        assert!(told.status == 0 && said.contains("virtual generated columns from version 18 on"), "{told}");
+        assert!(said.contains("`postgres = { min = \"18\" }`"), "{told}");
+    }
+    for options in ["{ min = \"18\" }", "{ min = \"18.1\" }"] {
+        let told = wanted(options);
+        assert!(told.status == 0 && told.stderr.is_empty() && !told.stdout.contains("warning"), "{told}");
+    }
+}
+
+#[test]
 fn a_server_older_than_the_project_wants_is_refused() {
     let project = Project::new(HIVES);
     let config = |least: &str| {

@@ -40,6 +40,14 @@ impl Fault {
         self.kind.severity() == Severity::Error
     }
 
+    /// The least version of the provider that takes what is declared, where older ones do not; its first number.
+    pub fn needs_version(&self) -> Option<u32> {
+        match self.kind {
+            FaultKind::NeedsVersion { version, .. } => Some(version),
+            _ => None,
+        }
+    }
+
     /// The provider that refuses it, where it is none of the declarations themselves.
     pub fn refusing(&self) -> Option<Provider> {
         match &self.kind {
@@ -160,6 +168,8 @@ pub enum FaultKind {
     IdentityNotWholeKey(Identifier),
     #[error("SQLite keeps `{column}` as a floating-point number, and more than 15 digits are not exact")]
     InexactDecimal { column: Identifier },
+    #[error("{provider} has {what} from version {version} on", provider = provider.title())]
+    NeedsVersion { provider: Provider, what: &'static str, version: u32, instead: &'static str },
     #[error("column `{column}` has no type for {provider}", provider = provider.title())]
     NoNativeType { column: Identifier, provider: Provider },
     #[error("the name `{name}` is taken twice on {provider}", provider = provider.title())]
@@ -208,6 +218,7 @@ impl FaultKind {
         match self {
             Self::NoPrimaryKey(_)
             | Self::InexactDecimal { .. }
+            | Self::NeedsVersion { .. }
             | Self::SelectsAll(_)
             | Self::SetNullOnRequired { .. }
             | Self::RowReferencesNone { .. } => Severity::Warning,
@@ -249,6 +260,7 @@ impl FaultKind {
             Self::ReservedName { .. } => "reserved".into(),
             Self::CalledAsColumn { .. } => "called as the column is".into(),
             Self::InexactDecimal { .. } => "not exact".into(),
+            Self::NeedsVersion { .. } => "not on every version".into(),
             Self::NameTooLong { .. } | Self::KeyTooLong { .. } => "too long".into(),
             Self::UnboundedKey { .. } => "no length".into(),
             Self::DefaultDoesNotFit { wanted, .. } => format!("expected {wanted}"),
@@ -374,6 +386,9 @@ impl FaultKind {
             Self::InexactDecimal { .. } => {
                 "where exact values matter, keep them in a smaller unit as `int64`, or as `text`".into()
             }
+            Self::NeedsVersion { provider, version, instead, .. } => format!(
+                "say `{provider} = {{ min = \"{version}\" }}` in hollow-oak.toml, so that an older server is refused; or {instead}"
+            ),
             Self::NoNativeType { provider, .. } => {
                 format!("add `native \"…\" for {provider}`, or say `except {provider}` at the end of the column")
             }

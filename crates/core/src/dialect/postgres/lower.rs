@@ -9,7 +9,7 @@ use crate::dialect::{Facts, Lowered};
 use crate::physical::{self, EnumType, IndexKey, TypeName, qualified};
 use crate::schema::{
     Column, Fault, FaultKind, ForeignKey, Form, Identifier, Index, Item, NullsOrder, Part, Place, Program, Provider,
-    Schema, Scoped, Table, Type, Value,
+    Schema, Scoped, Storage, Table, Type, Value,
 };
 use crate::sql::{Expression, Syntax};
 
@@ -159,6 +159,16 @@ impl Storing for Postgres {
                 "write `on update now except postgres`, and set the column in the application or a trigger",
             );
             lowering.fault(kind, place.clone().part(Part::OnUpdate));
+        }
+        if Scoped::pick(&column.generated, Provider::Postgres).is_some_and(|one| one.storage == Storage::Virtual) {
+            // PostgreSQL 18, "Generated Columns"; 13 to 17 have none.
+            let kind = FaultKind::NeedsVersion {
+                provider: Provider::Postgres,
+                what: "virtual generated columns",
+                version: 18,
+                instead: "write `generated (…)`, which stores the value",
+            };
+            lowering.fault(kind, place.clone().part(Part::Expression));
         }
         let ty = column_type(lowering, column, place);
         let mut made = typed(column, ty);
