@@ -123,8 +123,10 @@ impl Program {
     /// (PostgreSQL 17, "CREATE TYPE", `multirange_type_name`).
     pub(crate) fn names(&self) -> Vec<String> {
         let mut names = vec![self.base_name().to_owned()];
-        if self.word.as_deref() == Some("type") && says(&self.create.to_lowercase(), "range") {
-            let stated = self.create.split_once("multirange_type_name = ").map(|(_, rest)| rest);
+        let folded = self.create.to_ascii_lowercase();
+        if self.word.as_deref() == Some("type") && says(&folded, "range") {
+            let word = "multirange_type_name";
+            let stated = folded.find(word).map(|at| self.create[at + word.len()..].trim_start_matches([' ', '=']));
             let stated = stated.and_then(|rest| rest.split([',', ')']).next());
             let own = qualified::base(&self.name);
             let base = match stated.map(|stated| qualified::of_sql(stated.trim())) {

@@ -816,3 +816,30 @@ impl Named for Index {
         Self { name: name.unwrap_or_default().to_owned(), ..self.clone() }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_a_server_forgets_of_an_index_is_no_difference() {
+        let part =
+            |name: &str, descending| IndexPart { descending, ..IndexPart::new(IndexKey::Column(name.to_owned())) };
+        let table = |indexes: Vec<Index>, uniques: Vec<Unique>| {
+            let mut table = Table::new("hive", NameCase::CountsForTables);
+            (table.indexes, table.uniques) = (indexes, uniques);
+            Schema::new(NameCase::CountsForTables, [table])
+        };
+        let by_code = |descends| Index::new("by_code", false, vec![part("code", descends), part("kg", false)]);
+        let by_kg = Index::new("by_kg", true, vec![part("kg", true)]);
+        let (columns, attributes) = (vec![KeyColumn::new("kg")], Options::new());
+        let kept = Unique { name: Some("by_kg".to_owned()), columns, attributes };
+        let declared = table(vec![by_code(true), by_kg], Vec::new());
+        let live = table(vec![by_code(false)], vec![kept]);
+        assert_eq!(live.clone().without_descent().called_as_in(&declared), declared);
+        assert_ne!(live.called_as_in(&declared), declared, "a server that remembers has another index");
+        let other = Index::new("by_code", false, vec![part("kg", false)]);
+        let live = table(vec![other], Vec::new()).without_descent().called_as_in(&declared);
+        assert_ne!(live, declared, "over other columns");
+    }
+}
