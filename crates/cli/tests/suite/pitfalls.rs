@@ -252,3 +252,25 @@ fn rows_of_a_table_without_any_column_in_common_stay_as_many() {
     project.ok(&["apply", "--yes"]);
     assert_eq!(project.query("select id, title from note"), ["1|null", "2|null"]);
 }
+
+#[test]
+fn nothing_but_the_file_is_left_whatever_its_journal_mode() {
+    for mode in ["delete", "wal"] {
+        let project = Project::applied(HIVES);
+        project.query(&format!("pragma journal_mode = {mode}"));
+        project.declare(&optional_phone());
+        project.ok(&["draft", "optional phone"]);
+        project.draft("own", &["--empty"]);
+        let own = format!("migrations/{}/sqlite.up.sql", project.newest());
+        let script = project.read(&own);
+        project.write(&own, &script.replace("commit;", "insert into nowhere values (1);\ncommit;"));
+        let besides = || ["brackenfold.db-journal", "brackenfold.db-wal"].map(|name| project.file(name).exists());
+        // The first migration is applied, the second one is refused.
+        assert_eq!(project.oak(&["apply", "--yes"]).status, 1);
+        assert_eq!(besides(), [false; 2], "{mode}");
+        project.write(&own, &script);
+        project.ok(&["apply", "--yes"]);
+        assert_eq!(besides(), [false; 2], "{mode}");
+        assert_eq!(project.query("pragma journal_mode"), [mode]);
+    }
+}

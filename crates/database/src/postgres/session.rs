@@ -1,5 +1,6 @@
 //! A pinned session.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::time::Duration;
 
@@ -153,6 +154,8 @@ pub(super) struct PostgresSession {
     namespace: String,
     /// The others that are looked at, where the URL says which.
     others: Option<Vec<String>>,
+    /// Whether a transaction begins with the next statement: the two go to the server together.
+    begins: bool,
 }
 
 impl PostgresSession {
@@ -187,6 +190,7 @@ impl PostgresSession {
             version_number: 0,
             namespace: String::new(),
             others: None,
+            begins: false,
         };
         session.execute(&format!("{PIN}{LOCK_TIMEOUT}"))?;
         let found = session
@@ -220,12 +224,21 @@ impl PostgresSession {
 
     /// The rows that answer a question, as they came.
     pub(super) fn rows(&mut self, sql: &str) -> Result<Vec<SimpleQueryRow>, ServerError> {
-        let messages = self.client.simple_query(sql).map_err(|error| server_error(&error))?;
+        let sql = self.begun(sql);
+        let messages = self.client.simple_query(&sql).map_err(|error| server_error(&error))?;
         let row = |message| match message {
             SimpleQueryMessage::Row(row) => Some(row),
             _ => None,
         };
         Ok(messages.into_iter().filter_map(row).collect())
+    }
+
+    /// The statement, behind what begins the transaction that it is the first of.
+    fn begun<'s>(&mut self, sql: &'s str) -> Cow<'s, str> {
+        match std::mem::take(&mut self.begins) {
+            true => format!("begin;\n{sql}").into(),
+            false => sql.into(),
+        }
     }
 
     /// The database that this is a session with.
@@ -305,12 +318,18 @@ impl Session for PostgresSession {
     }
 
     fn execute(&mut self, sql: &str) -> Result<(), ServerError> {
-        self.client.batch_execute(sql).map_err(|error| server_error(&error))
+        if sql == "begin" {
+            self.begins = true;
+            return Ok(());
+        }
+        let sql = self.begun(sql);
+        self.client.batch_execute(&sql).map_err(|error| server_error(&error))
     }
 
     fn ask(&mut self, sql: &str) -> Result<Table, ServerError> {
         let mut table = Table::default();
-        for message in self.client.simple_query(sql).map_err(|error| server_error(&error))? {
+        let sql = self.begun(sql);
+        for message in self.client.simple_query(&sql).map_err(|error| server_error(&error))? {
             match message {
                 SimpleQueryMessage::RowDescription(columns) => {
                     table.columns = columns.iter().map(|column| column.name().to_owned()).collect();

@@ -23,6 +23,7 @@ pub(crate) struct Connection {
     inner: rusqlite::Connection,
     exists: bool,
     lock_wait: Duration,
+    keeps_rollback_journal: bool,
 }
 
 impl Connection {
@@ -45,7 +46,7 @@ impl Connection {
         } else {
             rusqlite::Connection::open_in_memory()?
         };
-        let connection = Self { inner, exists, lock_wait: opening.lock_wait };
+        let connection = Self { inner, exists, lock_wait: opening.lock_wait, keeps_rollback_journal: false };
         connection.pin().map_err(|error| cannot_open(path, &error))?;
         Ok(connection)
     }
@@ -58,6 +59,31 @@ impl Connection {
         self.inner.pragma_update(None, "recursive_triggers", false)?;
         // The first read of the file: this is where something else than a database shows.
         self.inner.query_row("select count(*) from sqlite_schema", [], |_| Ok(()))
+    }
+
+    /// Has the rollback journal's file overwritten from one transaction to the next, where it would be made and deleted in
+    /// each, which is most of what a small migration takes. It is as safe: a commit zeroes the file's header and syncs that
+    /// (SQLite, "PRAGMA journal_mode", persist). The setting is this session's alone; a file in WAL mode keeps that.
+    fn keep_rollback_journal(&mut self) -> rusqlite::Result<()> {
+        if self.keeps_rollback_journal || self.rollback_journal_mode()? != "delete" {
+            return Ok(());
+        }
+        self.inner.pragma_update(None, "journal_mode", "persist")?;
+        self.keeps_rollback_journal = true;
+        Ok(())
+    }
+
+    fn rollback_journal_mode(&self) -> rusqlite::Result<String> {
+        self.inner.pragma_query_value(None, "journal_mode", |row| row.get(0))
+    }
+}
+
+impl Drop for Connection {
+    fn drop(&mut self) {
+        if self.keeps_rollback_journal {
+            // Deletes the file. Where somebody else is writing it stays, and theirs deletes it.
+            let _ = self.inner.pragma_update(None, "journal_mode", "delete");
+        }
     }
 }
 
@@ -135,6 +161,7 @@ impl Database for Connection {
     }
 
     fn run(&mut self, migrating: &Migrating<'_>, waiting: &mut dyn FnMut(Waiting)) -> Result<Ran, Failure> {
+        self.keep_rollback_journal().map_err(DatabaseError::from)?;
         run::run(&mut self.inner, self.lock_wait, migrating, waiting)
     }
 
