@@ -1,10 +1,10 @@
-//! The project's chores: `cargo xtask test`, `bench`, `corpus`, `mysql`, `screenshots`.
+//! The project's chores: `cargo xtask test`, `bench`, `corpus`, `screenshots`, `servers`.
 
 mod bench;
 mod corpus;
 mod install;
-mod mysql;
 mod screenshots;
+mod servers;
 mod test;
 
 use std::process::ExitCode;
@@ -15,8 +15,9 @@ usage: cargo xtask CHORE
   bench [PROVIDER…]    measure whole processes, each beside its yardstick
   corpus FOLDER [--chains] [APPLICATION…]
                        adopt the real schemas of a folder, make each again, compare the dumps; or try their upgrades
-  mysql [ARGS…]        fetch MySQL, which stable Debian does not have, and run the tests of the servers on it
   screenshots [NAME…]  take docs/screenshots/*.png, all or those that are named
+  servers NAME [ARGS…] fetch servers of another suite of Debian, and run the tests of the servers on them: bullseye, trixie,
+                       forky, or mysql, which only unstable has
   test [ARGS…]         install what the tests need, then run `cargo test --workspace ARGS…`
 ";
 
@@ -25,8 +26,8 @@ fn main() -> ExitCode {
     let result = match arguments.next().as_deref() {
         Some("bench") => bench::bench(&arguments.collect::<Vec<_>>()),
         Some("corpus") => corpus::corpus(&arguments.collect::<Vec<_>>()),
-        Some("mysql") => mysql::mysql(&arguments.collect::<Vec<_>>()),
         Some("screenshots") => screenshots::screenshots(&arguments.collect::<Vec<_>>()),
+        Some("servers") => servers::servers(&arguments.collect::<Vec<_>>()),
         Some("test") => test::run_tests(&arguments.collect::<Vec<_>>()),
         _ => {
             eprint!("{USAGE}");

@@ -9,8 +9,9 @@ use std::time::{Duration, Instant};
 
 use hollow_oak_core::Provider;
 
-/// The environment variable with the folder of MySQL's own programs, where those in the path are not MySQL's.
-pub const MYSQL_PROGRAMS: &str = "OAK_MYSQL_PROGRAMS";
+/// The environment variable with a folder of the servers' and their clients' programs, which come before those that the system
+/// has.
+pub const SERVER_PROGRAMS: &str = "OAK_SERVER_PROGRAMS";
 
 /// How long a server may take to answer.
 const PATIENCE: Duration = Duration::from_secs(60);
@@ -141,18 +142,18 @@ impl PrivateServer {
     /// The provider's own client.
     pub fn client(&self) -> PathBuf {
         match self.provider {
-            Provider::Postgres => "psql".into(),
-            Provider::Mysql => mysql_program("mysql"),
-            _ => "mariadb".into(),
+            Provider::Postgres => client("psql"),
+            Provider::Mysql => client("mysql"),
+            _ => client("mariadb"),
         }
     }
 
     /// The provider's own program that writes a database as a script.
     pub fn dumper(&self) -> PathBuf {
         match self.provider {
-            Provider::Postgres => "pg_dump".into(),
-            Provider::Mysql => mysql_program("mysqldump"),
-            _ => "mariadb-dump".into(),
+            Provider::Postgres => client("pg_dump"),
+            Provider::Mysql => client("mysqldump"),
+            _ => client("mariadb-dump"),
         }
     }
 
@@ -311,10 +312,20 @@ fn keeper(account: &Account, folder: &Path, signal: &str, program: &Path, argume
     command
 }
 
+/// The folder that the environment names.
+fn named() -> Option<PathBuf> {
+    std::env::var_os(SERVER_PROGRAMS).map(PathBuf::from)
+}
+
+/// A client, in that folder if it is there, or else by its name alone.
+fn client(name: &str) -> PathBuf {
+    named().map(|folder| folder.join(name)).filter(|file| file.is_file()).unwrap_or_else(|| name.into())
+}
+
 /// A program in the first of some folders that has it.
 fn find(name: &str, folders: &[PathBuf]) -> Option<PathBuf> {
     let path = std::env::var_os("PATH").unwrap_or_default();
-    let all = folders.iter().cloned().chain(std::env::split_paths(&path));
+    let all = named().into_iter().chain(folders.iter().cloned()).chain(std::env::split_paths(&path));
     all.map(|folder| folder.join(name)).find(|file| file.is_file())
 }
 
@@ -392,23 +403,13 @@ fn common_arguments(folder: &Path, durable: bool) -> Result<Vec<String>, String>
     Ok(arguments)
 }
 
-/// One of MySQL's programs: in the folder that the environment names, or in the path.
-fn mysql_program(name: &str) -> PathBuf {
-    std::env::var_os(MYSQL_PROGRAMS).map_or_else(|| name.into(), |folder| Path::new(&folder).join(name))
-}
-
 fn mysql_command(folder: &Path, account: &Account, durable: bool, more: Vec<String>) -> Result<Command, String> {
     let absent = || {
         format!(
-            "there is no mysqld of MySQL; install its server, or name the folder of its programs in {MYSQL_PROGRAMS}"
+            "there is no mysqld of MySQL; install its server, or name the folder of its programs in {SERVER_PROGRAMS}"
         )
     };
-    let named = mysql_program("mysqld");
-    let program = if named.is_absolute() {
-        named
-    } else {
-        find("mysqld", &["/usr/sbin", "/usr/libexec"].map(PathBuf::from)).ok_or_else(absent)?
-    };
+    let program = find("mysqld", &["/usr/sbin", "/usr/libexec"].map(PathBuf::from)).ok_or_else(absent)?;
     let version = Command::new(&program).arg("--version").output().map_err(|_| absent())?;
     // MariaDB's packages give their server this name, too.
     if String::from_utf8_lossy(&version.stdout).contains("MariaDB") {
