@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::lower;
 use super::{FACTS, ddl, fold, rowid_alias};
-use crate::physical::{IndexKey, Introspected, ObjectKind, Program, Schema, Table, Unmanaged};
+use crate::physical::{Column, IndexKey, Introspected, ObjectKind, Program, Schema, Table, Unmanaged};
 use crate::schema::ProgramKind;
 use crate::sql::{Expression, Lexer, Syntax};
 
@@ -24,19 +24,19 @@ pub struct Definition {
 /// Reads a catalogue; table by table.
 ///
 /// Nothing is passed over: a definition that cannot be read, and a table with an index that cannot, is unmanaged.
-pub fn introspect(definitions: Vec<Definition>) -> Introspected {
-    let mut tables: BTreeMap<String, (Table, String)> = BTreeMap::new();
+pub fn introspect(definitions: impl IntoIterator<Item = Definition>) -> Introspected {
+    let mut tables: BTreeMap<String, Table> = BTreeMap::new();
     let mut unmanaged = Vec::new();
     let mut programs = Vec::new();
     let mut rest = Vec::new();
-    for definition in definitions {
-        let Some(sql) = definition.sql.clone() else { continue };
+    for mut definition in definitions {
+        let Some(sql) = definition.sql.take() else { continue };
         match definition.kind.as_str() {
             "table" if is_virtual(&sql) => programs.push(virtual_table(definition, sql)),
             "table" => match ddl::table(&sql) {
                 Some(mut table) => {
                     table.fit();
-                    tables.insert(fold(&definition.name), (Table { name: definition.name, ..table }, sql));
+                    tables.insert(fold(&definition.name), Table { name: definition.name, ..table });
                 }
                 None => unmanaged.push(object(ObjectKind::Unreadable, definition, sql)),
             },
@@ -49,25 +49,29 @@ pub fn introspect(definitions: Vec<Definition>) -> Introspected {
             "view" => programs.push(program(ProgramKind::View, definition, sql)),
             "trigger" => programs.push(program(ProgramKind::Trigger, definition, sql)),
             "index" => match (tables.get_mut(&fold(&definition.table)), ddl::index(&sql)) {
-                (Some((table, _)), Some(index)) => table.indexes.push(index),
+                (Some(table), Some(index)) => {
+                    table.indexes.reserve_exact(1);
+                    table.indexes.push(index);
+                }
                 _ => unmanaged.push(object(ObjectKind::Unreadable, definition, sql)),
             },
             _ => unmanaged.push(object(ObjectKind::Unreadable, definition, sql)),
         }
     }
     complete(&mut tables);
-    as_named(&mut programs, tables.values().map(|(table, _)| table.name.clone()));
+    as_named(&mut programs, &tables);
     unmanaged.sort();
-    let tables = tables.into_values().map(|(table, _)| table);
+    let tables = tables.into_values();
     Introspected { schema: Schema::new(FACTS.name_case, tables).with_programs(programs), unmanaged }
 }
 
 /// A trigger stands on its table or view by whatever case somebody wrote its name in; here by the name that it has.
-fn as_named(programs: &mut [Program], tables: impl Iterator<Item = String>) {
+fn as_named(programs: &mut [Program], tables: &BTreeMap<String, Table>) {
     let views = programs.iter().filter(|program| program.table.is_none()).map(|program| program.name.clone());
-    let names: BTreeMap<String, String> = views.chain(tables).map(|name| (fold(&name), name)).collect();
+    let views: BTreeMap<String, String> = views.map(|name| (fold(&name), name)).collect();
     for table in programs.iter_mut().filter_map(|program| program.table.as_mut()) {
-        if let Some(name) = names.get(&fold(table)) {
+        let key = fold(table);
+        if let Some(name) = tables.get(&key).map(|table| &table.name).or_else(|| views.get(&key)) {
             table.clone_from(name);
         }
     }
@@ -141,25 +145,16 @@ fn is_virtual(sql: &str) -> bool {
 }
 
 /// Fills in what the statements leave to SQLite.
-fn complete(tables: &mut BTreeMap<String, (Table, String)>) {
-    let known: BTreeMap<String, Spelling> =
-        tables.iter().map(|(name, (table, _))| (name.clone(), Spelling::of(table))).collect();
-    for (name, (table, _)) in tables.iter_mut() {
-        if let Some(own) = known.get(name) {
-            own.spell_keys(table);
-            leave_out_usual(table);
-        }
-        for key in &mut table.foreign_keys {
-            let Some(referenced) = known.get(&fold(&key.referenced_table)) else { continue };
-            key.referenced_table.clone_from(&referenced.table);
-            // A reference without columns means the primary key (SQLite, "Foreign Key Support", "Required and Suggested
-            // Database Indexes").
-            if key.referenced_columns.is_empty() {
-                key.referenced_columns.clone_from(&referenced.key);
-            }
-            key.referenced_columns.iter_mut().for_each(|name| referenced.spell(name));
-        }
-        let alias = rowid_alias(table).map(str::to_owned);
+fn complete(tables: &mut BTreeMap<String, Table>) {
+    let names: Vec<String> = tables.keys().cloned().collect();
+    for name in names {
+        // Away from the others meanwhile, which its references look at.
+        let Some(place) = tables.get_mut(&name) else { continue };
+        let mut table = std::mem::replace(place, Table::new(String::new(), FACTS.name_case));
+        spell_keys(&mut table);
+        leave_out_usual(&mut table);
+        refer(&mut table, tables);
+        let alias = rowid_alias(&table).map(str::to_owned);
         let without_rowid = table.has_option("without rowid");
         let key: Vec<_> =
             table.primary_key.iter().flat_map(|key| &key.columns).map(|column| fold(&column.name)).collect();
@@ -171,41 +166,48 @@ fn complete(tables: &mut BTreeMap<String, (Table, String)>) {
                 column.nullable = false;
             }
         }
+        tables.insert(name, table);
     }
 }
 
-/// How a table and its columns are spelled. Whoever names them may use other letter case, and means the same.
-struct Spelling {
-    table: String,
-    columns: Vec<String>,
-    key: Vec<String>,
+/// Has the references of a table name the others, and itself, as they are called.
+fn refer(table: &mut Table, others: &BTreeMap<String, Table>) {
+    let Table { name, columns, primary_key, foreign_keys, .. } = table;
+    let itself = fold(name);
+    for reference in foreign_keys {
+        let to = fold(&reference.referenced_table);
+        let (name, columns, key) = match others.get(&to) {
+            _ if to == itself => (&*name, &*columns, &*primary_key),
+            Some(other) => (&other.name, &other.columns, &other.primary_key),
+            None => continue,
+        };
+        reference.referenced_table.clone_from(name);
+        // A reference without columns means the primary key (SQLite, "Foreign Key Support", "Required and Suggested
+        // Database Indexes").
+        if reference.referenced_columns.is_empty() {
+            let key = key.iter().flat_map(|key| &key.columns);
+            reference.referenced_columns = key.map(|column| column.name.clone()).collect();
+        }
+        reference.referenced_columns.iter_mut().for_each(|name| spell(name, columns));
+    }
 }
 
-impl Spelling {
-    fn of(table: &Table) -> Self {
-        let key = table.primary_key.iter().flat_map(|key| &key.columns);
-        Self {
-            table: table.name.clone(),
-            columns: table.columns.iter().map(|column| column.name.clone()).collect(),
-            key: key.map(|column| column.name.clone()).collect(),
-        }
+/// Whoever names a column may use other letter case, and means the same.
+fn spell(name: &mut String, columns: &[Column]) {
+    if let Some(column) = columns.iter().find(|column| column.name.eq_ignore_ascii_case(name)) {
+        name.clone_from(&column.name);
     }
+}
 
-    fn spell(&self, column: &mut String) {
-        if let Some(spelled) = self.columns.iter().find(|one| one.eq_ignore_ascii_case(column)) {
-            column.clone_from(spelled);
-        }
-    }
-
-    fn spell_keys(&self, table: &mut Table) {
-        let keys = table.primary_key.iter_mut().map(|key| &mut key.columns);
-        let keys = keys.chain(table.uniques.iter_mut().map(|unique| &mut unique.columns));
-        keys.flatten().for_each(|column| self.spell(&mut column.name));
-        table.foreign_keys.iter_mut().flat_map(|key| &mut key.columns).for_each(|name| self.spell(name));
-        for part in table.indexes.iter_mut().flat_map(|index| &mut index.parts) {
-            if let IndexKey::Column(name) = &mut part.key {
-                self.spell(name);
-            }
+fn spell_keys(table: &mut Table) {
+    let Table { columns, primary_key, uniques, foreign_keys, indexes, .. } = table;
+    let keys = primary_key.iter_mut().map(|key| &mut key.columns);
+    let keys = keys.chain(uniques.iter_mut().map(|unique| &mut unique.columns));
+    keys.flatten().for_each(|column| spell(&mut column.name, columns));
+    foreign_keys.iter_mut().flat_map(|key| &mut key.columns).for_each(|name| spell(name, columns));
+    for part in indexes.iter_mut().flat_map(|index| &mut index.parts) {
+        if let IndexKey::Column(name) = &mut part.key {
+            spell(name, columns);
         }
     }
 }

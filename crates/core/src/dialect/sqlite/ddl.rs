@@ -8,6 +8,7 @@ use std::ops::{Deref, DerefMut};
 
 use super::lower::collation;
 use super::{FACTS, has_whole_number_key, index_key};
+use crate::fit::fit;
 use crate::physical::{
     Check, Column, ForeignKey, Generated, Index, IndexKey, IndexPart, KeyColumn, Noted, Options, PrimaryKey, Table,
     TypeName, Unique,
@@ -427,6 +428,7 @@ impl<'a> Reader<'a> {
             }
         }
         self.expect(")")?;
+        fit(&mut parts);
         let predicate = if self.eat("where") { Some(Expression::new(self.rest())) } else { None };
         self.is_at_end().then_some(Index { predicate, ..Index::new(name, unique, parts) })
     }
