@@ -196,11 +196,10 @@ fn write_starter(root: &Path, name: &str, file: &Path) -> Result<(), String> {
     let starts = match name {
         INSTALL_DB => format!("/bin/sh '{}'", real.display()),
         _ => format!(
-            "'{}' --library-path '{1}:{2}:{1}/libtcmalloc' --argv0 '{3}' '{4}'",
+            "'{0}' --library-path '{1}:{2}:{1}/libtcmalloc' '{3}'",
             loader.display(),
             libraries.display(),
             older.display(),
-            file.display(),
             real.display()
         ),
     };
