@@ -6,7 +6,7 @@ use hollow_oak_core::language::syntax::{
 };
 use hollow_oak_core::language::{Source, declare, print, resolve};
 use hollow_oak_core::schema::{
-    Check, Generated, Parts, PrimaryKey, Provider, Providers, Schema, Scope, Scoped, Storage, Table, Type,
+    Check, Generated, Parts, PrimaryKey, Provider, Providers, Schema, Scope, Scoped, Storage, Table, Type, Value,
 };
 use hollow_oak_core::{Dialect, Identifier, Span};
 
@@ -58,13 +58,19 @@ fn scope_something(rng: &mut Chance, parts: &mut Parts) {
         let at = (!list.is_empty()).then(|| rng.usize(0..list.len()))?;
         list.get_mut(at)
     }
+    // What is one provider's own stays its own: the others would refuse it.
+    let narrow = |one: &mut Scope| {
+        if *one == Scope::All {
+            *one = scope;
+        }
+    };
     match rng.u8(..18) {
-        0 | 1 => any(rng, &mut table.checks).into_iter().for_each(|one| one.scope = scope),
-        2 | 3 => any(rng, &mut table.uniques).into_iter().for_each(|one| one.scope = scope),
-        4 | 5 => any(rng, &mut table.indexes).into_iter().for_each(|one| one.scope = scope),
-        6 | 7 => any(rng, &mut table.foreign_keys).into_iter().for_each(|one| one.scope = scope),
+        0 | 1 => any(rng, &mut table.checks).into_iter().for_each(|one| narrow(&mut one.scope)),
+        2 | 3 => any(rng, &mut table.uniques).into_iter().for_each(|one| narrow(&mut one.scope)),
+        4 | 5 => any(rng, &mut table.indexes).into_iter().for_each(|one| narrow(&mut one.scope)),
+        6 | 7 => any(rng, &mut table.foreign_keys).into_iter().for_each(|one| narrow(&mut one.scope)),
         8 => any(rng, &mut table.foreign_keys).into_iter().for_each(|one| one.indexed = true),
-        9 => any(rng, &mut table.columns).into_iter().for_each(|one| one.scope = scope),
+        9 => any(rng, &mut table.columns).into_iter().for_each(|one| narrow(&mut one.scope)),
         10 => same_name_elsewhere(rng, table, scope),
         11 => {
             // Each provider a key of its own.
@@ -74,7 +80,7 @@ fn scope_something(rng: &mut Chance, parts: &mut Parts) {
                 table.primary_keys.push(other);
             }
         }
-        12 => table.options.iter_mut().for_each(|one| one.scope = scope),
+        12 => table.options.iter_mut().for_each(|one| narrow(&mut one.scope)),
         _ => column(rng, &snapshot, table, scope),
     }
 }
@@ -97,13 +103,17 @@ fn column(rng: &mut Chance, parts: &Parts, table: &mut Table, scope: Scope) {
     let at = rng.usize(0..table.columns.len());
     let is_key = table.primary_keys.iter().any(|key| key.columns.contains(&table.columns[at].name));
     let what = rng.u8(..8);
-    let value = random_default(rng, parts, &table.columns[at].ty);
+    // An expression of one provider is none of the others.
+    let is_expression = |value: &Value| matches!(value, Value::Expression(_));
+    let value = random_default(rng, parts, &table.columns[at].ty).filter(|value| !is_expression(value));
     let collate = collation(rng, &table.columns[at].ty);
+    let own = Scope::For(rng.dialect.provider().into());
     let column = &mut table.columns[at];
+    let is_number = matches!(column.ty, Type::Int(_) | Type::Float(_) | Type::Decimal(_));
     match what {
         0 | 1 => column.default.extend(value.map(|value| Scoped { value, scope })),
-        2 => column.default.iter_mut().for_each(|one| one.scope = scope),
-        3 if column.native.is_empty() => {
+        2 => column.default.iter_mut().filter(|one| one.scope == Scope::All).for_each(|one| one.scope = scope),
+        3 if column.native.is_empty() && column.default.is_empty() => {
             let native = |provider, text: &str| Scoped { value: text.to_owned(), scope: Scope::For(provider) };
             if matches!(column.ty, Type::Text(_)) {
                 column.native.push(native(Provider::Postgres.into(), "varchar(90)"));
@@ -112,9 +122,9 @@ fn column(rng: &mut Chance, parts: &Parts, table: &mut Table, scope: Scope) {
                 column.native.push(native(Provider::Mariadb.into(), "int unsigned"));
             }
         }
-        4 => column.collate.extend(collate.map(|name| Scoped { value: name.into(), scope })),
+        4 => column.collate.extend(collate.map(|name| Scoped { value: name.into(), scope: own })),
         5 if matches!(column.ty, Type::Datetime(_) | Type::Instant(_)) => column.on_update_now = Some(scope),
-        6 if !is_key && column.default.is_empty() && column.generated.is_empty() => {
+        6 if !is_key && is_number && column.default.is_empty() && column.generated.is_empty() => {
             let generated = Generated { expression: "1 + 1".into(), storage: Storage::Stored };
             column.nullable = true;
             column.generated.push(Scoped { value: generated, scope });

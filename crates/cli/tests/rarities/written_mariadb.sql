@@ -105,3 +105,4 @@ alter table by_sum rename column id to number;
 create table shown (id int, k int, d decimal(10,2), key ik (k), key id_key (id) ignored, key both_keys (id, k) not ignored) default charset utf8mb4 collate utf8mb4_unicode_ci;
 alter table shown alter index ik ignored, alter index id_key not ignored, alter d set default 1.5;
 alter table shown order by k;
+create table by_hash (id int primary key, k int, t varchar(9), unique key one_k (k) using hash, unique key one_t (t)) default charset utf8mb4 collate utf8mb4_unicode_ci;

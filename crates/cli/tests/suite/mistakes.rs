@@ -255,6 +255,40 @@ after keeper, names
     }
 }
 
+/// What a server refuses when the table is made, or makes in another way without a word.
+#[test]
+fn what_servers_do_not_make_as_it_is_declared() {
+    let project = Project::new(
+        r#"table keeper {
+    id: int64
+    primary key (id)
+}
+
+table hive {
+    id:    int64
+    next:  int64, null, generated (id + 1)
+    kg:    int32, default -1, native "int unsigned" for mariadb
+    code:  text(9)
+
+    primary key (id)
+    foreign key (next) references keeper on update cascade
+    index by_code (code) using hash, except sqlite
+    unique index only_code (code) using hash, except sqlite, postgres
+    index by_kg (kg) option "using hash" for mysql
+}
+
+table held {
+    option "engine=memory" for mariadb, mysql
+    id:   int64
+    primary key (id)
+    index by_id (id) using hash, except sqlite
+}
+"#,
+    );
+    project.list(&["sqlite", "postgres", "mariadb", "mysql"]);
+    insta::assert_snapshot!(project.answers(&[&["check"]]));
+}
+
 /// Each is shown where it is said, with a name of its own or without.
 #[test]
 fn a_key_has_to_be_short_enough_for_mariadb() {

@@ -24,7 +24,7 @@ use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
 use crate::physical::{self, Introspected, Named};
 use crate::schema::{
     Check, Column, ForeignKey, Identifier, Identity, Index, PrimaryKey, Program, Provider, Schema, Scope, Scoped,
-    Table, Type, Unique,
+    Table, Type, Unique, Value,
 };
 
 /// The declarations with what changed from `expected` to `live`; `lifted` is what `live` would be declared as, and `others` are
@@ -384,14 +384,14 @@ impl Absorbing<'_> {
                 let (at, fresh) = position(table, &to.name)
                     .zip(position(new, &to.name))
                     .ok_or_else(|| format!("{} cannot be declared", to.name))?;
-                self.alter(&mut table.columns[at], &new.columns[fresh], from, to);
+                self.alter(&mut table.columns[at], new, &new.columns[fresh], [from, to]);
                 Ok(())
             }
         }
     }
 
     /// Takes over what changed, and nothing else.
-    fn alter(&self, column: &mut Column, new: &Column, from: &physical::Column, to: &physical::Column) {
+    fn alter(&self, column: &mut Column, table: &Table, new: &Column, [from, to]: [&physical::Column; 2]) {
         if from.ty != to.ty {
             // Elsewhere it stays what it is, where this provider has a type of its own for it now.
             if self.alone || new.ty != Type::Native {
@@ -403,10 +403,14 @@ impl Absorbing<'_> {
             column.nullable = new.nullable;
         }
         if from.default != to.default {
-            self.replace(&mut column.default, &new.default, elsewhere::is_value_for_all);
+            let is_for_all =
+                |value: &Value| elsewhere::is_value_for_all(value) && !elsewhere::is_misfit(table, column, value);
+            let is_for_all = new.default.iter().all(|one| is_for_all(&one.value));
+            self.replace(&mut column.default, &new.default, |_| is_for_all);
         }
         if from.generated != to.generated {
-            self.replace(&mut column.generated, &new.generated, |one| elsewhere::is_for_all(&one.expression));
+            let is_for_all = new.generated.iter().all(|one| elsewhere::is_computed_alike(table, column, &one.value));
+            self.replace(&mut column.generated, &new.generated, |_| is_for_all);
         }
         if from.collation != to.collation {
             self.replace(&mut column.collate, &new.collate, |_| true);

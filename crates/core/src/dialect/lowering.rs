@@ -7,8 +7,8 @@ use super::naming::{NameKind, derived_name};
 use super::{Facts, IdentifierLimit, Lowered};
 use crate::physical::{self, Cell, IndexKey, Noted, Options, RowSet, TypeName, qualified};
 use crate::schema::{
-    Column, Fault, FaultKind, ForeignKey, Form, Identifier, Identity, Index, Item, KeyPart, Part, Place, Program,
-    ProgramKind, Provider, Rows, Schema, Scope, Scoped, Table, Type, UNCHECKED, Value, is_key,
+    Action, Column, Fault, FaultKind, ForeignKey, Form, Identifier, Identity, Index, Item, KeyPart, Part, Place,
+    Program, ProgramKind, Provider, Rows, Schema, Scope, Scoped, Table, Type, UNCHECKED, Value, is_key,
 };
 use crate::sql::{Expression, Syntax};
 
@@ -298,6 +298,19 @@ impl<'a, S: Storing> Lowering<'a, S> {
         let instead = format!("take it out, or say `except {}` behind it", self.here());
         let kind = self.not_expressible(what, instead);
         self.fault(kind, place);
+    }
+
+    /// Refuses a reference that would change a computed column (MySQL 8.4, "CREATE TABLE and Generated Columns"; seen on MariaDB
+    /// 10.11 and PostgreSQL 15 as well). SQLite only says so when it would.
+    pub(super) fn refuse_changes_of_computed(&mut self, table: &Table, key: &ForeignKey, place: Place) {
+        let is_computed = |column: &Column| Scoped::pick(&column.generated, self.here()).is_some();
+        let sets = |action: Action| matches!(action, Action::SetNull | Action::SetDefault);
+        let is_changed = sets(key.on_delete) || sets(key.on_update) || key.on_update == Action::Cascade;
+        if is_changed && key.columns.iter().filter_map(|name| table.column(name)).any(is_computed) {
+            let what = "changes no generated column, which this reference would";
+            let kind = self.not_expressible(what, "leave the action out; of them only `on delete cascade` can be");
+            self.fault(kind, place);
+        }
     }
 
     /// Takes the name of a table or view.

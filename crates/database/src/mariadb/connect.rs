@@ -131,6 +131,9 @@ fn refused(url: &ServerUrl, error: &mysql::Error) -> DatabaseError {
     let user = url.user.clone().unwrap_or_default();
     let message = match error {
         mysql::Error::MySqlError(said) => said.message.clone(),
+        // The driver's own form for it has the names of its types around it, and the address once more.
+        mysql::Error::DriverError(DriverError::CouldNotConnect(Some((_, words, _)))) => words.clone(),
+        mysql::Error::DriverError(error) => error.to_string(),
         other => other.to_string(),
     };
     match (error, said(error)) {

@@ -11,10 +11,11 @@ use super::words::Words;
 use crate::dialect::lift::is_number;
 use crate::physical;
 use crate::schema::{
-    Check, Column, Domain, Fault, FaultKind, ForeignKey, Form, Identifier, Identity, Index, IndexPart, Item, KeyPart,
-    Part, Parts, Program, Provider, Providers, Schema, Scope, Scoped, Table, Type, Unique, Value, fits,
+    Check, Column, Domain, Fault, FaultKind, ForeignKey, Form, Generated, Identifier, Identity, Index, IndexPart, Item,
+    KeyPart, Part, Parts, Program, Provider, Providers, Schema, Scope, Scoped, Storage, Table, Type, Unique, Value,
+    fits,
 };
-use crate::sql::{Expression, Lexer, Syntax, Token, TokenKind};
+use crate::sql::{Expression, Lexer, Syntax, Token, TokenKind, matching_parenthesis, unquote};
 
 /// The scope of what is said for one provider.
 pub(super) fn only(provider: Provider) -> Scope {
@@ -29,10 +30,13 @@ const SYMBOLS: [&str; 14] = ["(", ")", ",", ".", "=", "<>", "!=", "<", ">", "<="
 
 /// Words that only some providers have between two values, or that do not mean the same on all: `like` looks at the case of
 /// letters on PostgreSQL alone (SQLite, "SQL Language Expressions", section 5; MariaDB, "LIKE"; PostgreSQL 17, 9.7).
-const OPERATORS: [&str; 13] = [
-    "binary", "collate", "div", "glob", "ilike", "like", "match", "mod", "overlaps", "regexp", "rlike", "similar",
-    "xor",
+const OPERATORS: [&str; 15] = [
+    "binary", "collate", "div", "glob", "ilike", "isnull", "like", "match", "mod", "notnull", "overlaps", "regexp",
+    "rlike", "similar", "xor",
 ];
+
+/// What every provider can ask by `is`; SQLite compares any two values by it (SQLite, "SQL Language Expressions", section 6).
+const STATES: [&str; 3] = ["false", "null", "true"];
 
 /// Words of a query that a parenthesis can follow.
 const WORDS: [&str; 24] = [
@@ -83,7 +87,13 @@ fn speaks_plainly(text: &str, known: &[&str], is_column: impl Fn(&Token) -> bool
         TokenKind::Blob => false,
         _ => true,
     };
-    tokens.iter().all(is_plain) && !tokens.windows(2).any(calls)
+    let compares = |at: usize| {
+        let word_at = |at: usize| tokens.get(at).map(&word).unwrap_or_default();
+        let is_negated = word_at(at + 1) == "not";
+        let asked = word_at(if is_negated { at + 2 } else { at + 1 });
+        word_at(at) == "is" && !is_column(&tokens[at]) && !STATES.contains(&&*asked)
+    };
+    tokens.iter().all(is_plain) && !tokens.windows(2).any(calls) && !(0..tokens.len()).any(compares)
 }
 
 /// Whether a value means the same on every provider. What would be a plain value stands as an expression where it is none of
@@ -123,6 +133,13 @@ enum Class {
 }
 
 impl Class {
+    /// That of a column, by its name in an expression.
+    fn of_column(table: &Table, name: &str) -> Option<Self> {
+        let name = unquote(name);
+        let column = table.columns.iter().find(|column| column.name.as_str() == name);
+        column.and_then(|column| Self::of(&column.ty))
+    }
+
     fn of(ty: &Type) -> Option<Self> {
         match ty {
             Type::Int(_) | Type::Float(_) | Type::Decimal(_) => Some(Self::Number),
@@ -150,11 +167,18 @@ fn mixes_types(table: &Table, text: &str) -> bool {
     let word = |token: &Token| token.span.text(text).to_ascii_lowercase();
     let class = |token: &Token| match token.kind {
         TokenKind::Number => Some(Class::Number),
-        TokenKind::Word | TokenKind::Quoted => {
-            let column = table.columns.iter().find(|column| column.name.as_str() == unquoted(token.span.text(text)));
-            column.and_then(|column| Class::of(&column.ty))
-        }
+        TokenKind::Word | TokenKind::Quoted => Class::of_column(table, token.span.text(text)),
         _ => None,
+    };
+    // A text in the place of another value is read as one; the values of `Other` have digits in them.
+    let is_misread = |class: Class, at: usize| {
+        let text = tokens.get(at).filter(|token| token.kind == TokenKind::Text).map(|token| token.span.text(text));
+        text.is_some_and(|text| match class {
+            Class::Number => !is_number(text.trim_matches('\'')),
+            Class::Other => !text.bytes().any(|one| one.is_ascii_digit()),
+            Class::Truth => true,
+            Class::Text | Class::Bytes => false,
+        })
     };
     let is_truth = |token: &Token| class(token) == Some(Class::Truth);
     if tokens.iter().any(is_truth) && tokens.iter().any(|token| token.kind == TokenKind::Number) {
@@ -170,11 +194,21 @@ fn mixes_types(table: &Table, text: &str) -> bool {
         let word_at = |at: usize| tokens.get(at).map(&word).unwrap_or_default();
         let first = class(&tokens[at]);
         let negated = usize::from(word_at(at + 1) == "not");
-        let second = match &*word_at(at + 1 + negated) {
-            "=" | "<>" | "!=" | "<" | ">" | "<=" | ">=" | "between" => value_at(at + 2 + negated),
-            "in" => value_at(at + 3 + negated),
+        let second_at = match &*word_at(at + 1 + negated) {
+            "=" | "<>" | "!=" | "<" | ">" | "<=" | ">=" | "between" => Some(at + 2 + negated),
+            "in" => Some(at + 3 + negated),
             _ => None,
         };
+        let second = second_at.and_then(value_at);
+        if first.zip(second_at).is_some_and(|(first, at)| is_misread(first, at)) {
+            return true;
+        }
+        // Of two values one of which is taken.
+        let is_choice = matches!(&*word_at(at), "coalesce" | "nullif") && word_at(at + 3) == ",";
+        let (chosen, other) = (value_at(at + 2).filter(|_| is_choice), value_at(at + 4));
+        if chosen.is_some_and(|class| other.is_some_and(|other| other != class) || is_misread(class, at + 4)) {
+            return true;
+        }
         let is_whole = word_at(at + 1) == "(" && matches!(&*word_at(at + 3), ")" | ",");
         let given = value_at(at + 2).filter(|_| is_whole);
         let is_refused = given.is_some_and(|given| match &*word_at(at) {
@@ -187,8 +221,34 @@ fn mixes_types(table: &Table, text: &str) -> bool {
     })
 }
 
-fn unquoted(name: &str) -> &str {
-    name.trim_matches('"')
+/// Whether what an expression gives is no value of a column's type, which SQLite and MariaDB look away from: PostgreSQL makes
+/// a text of everything, and nothing else of anything (PostgreSQL 17, "Type Conversion", 10.4).
+fn is_of_another_type(table: &Table, column: &Column, text: &str) -> bool {
+    let expression = Expression::read(text, Syntax::PLAIN);
+    let text = expression.text();
+    let tokens: Vec<Token> =
+        Lexer::new(text, 0, Syntax::PLAIN).filter(|token| token.kind != TokenKind::Space).collect();
+    let is_of_sum = |token: &Token| match token.kind {
+        TokenKind::Number => true,
+        TokenKind::Symbol => matches!(token.span.text(text), "(" | ")" | "+" | "-" | "*"),
+        _ => Class::of_column(table, token.span.text(text)) == Some(Class::Number),
+    };
+    let given = match &*tokens {
+        all if all.iter().all(is_of_sum) => Some(Class::Number),
+        [one] => Class::of_column(table, one.span.text(text)),
+        [function, open, .., close] if open.span.text(text) == "(" => {
+            let is_whole = matching_parenthesis(text, open.span.start) == Ok(close.span.start);
+            match &*function.span.text(text).to_ascii_lowercase() {
+                "lower" | "upper" | "trim" if is_whole => Some(Class::Text),
+                "length" | "abs" | "round" if is_whole => Some(Class::Number),
+                "coalesce" | "nullif" if is_whole => Class::of_column(table, tokens[2].span.text(text)),
+                _ => None,
+            }
+        }
+        _ => None,
+    };
+    let held = Class::of(&column.ty).filter(|held| *held != Class::Text);
+    held.zip(given).is_some_and(|(held, given)| held != given)
 }
 
 /// The first mistake of a list that has warnings in it as well, and where it is.
@@ -221,6 +281,9 @@ impl Narrowing<'_> {
         let provider = self.dialect.provider();
         let domains = domains(&parts);
         in_own_words(provider, self.declared, &domains, &mut parts);
+        if self.others.contains(&Dialect::Postgres) {
+            self.stored_on_postgres(&mut parts);
+        }
         // Every round narrows at least one thing, so there is an end to it.
         loop {
             if let Some(words) = self.words {
@@ -247,6 +310,28 @@ impl Narrowing<'_> {
             }
             if !changed {
                 return Err(said(&faults));
+            }
+        }
+    }
+
+    /// Has PostgreSQL keep what another provider computes when it is read, which it can do from version 18 on only (PostgreSQL
+    /// 18, "Generated Columns").
+    fn stored_on_postgres(&self, parts: &mut Parts) {
+        for table in &mut parts.tables {
+            let before = self.declared.table(table.name.as_str());
+            for column in &mut table.columns {
+                let before = before.and_then(|table| table.column(&column.name)).map(|column| &column.generated);
+                let is_said = |one: &Scoped<Generated>| before.is_some_and(|before| before.contains(one));
+                let mut stored = Vec::new();
+                for one in column.generated.iter_mut().filter(|one| one.value.storage == Storage::Virtual) {
+                    if !one.scope.holds(Provider::Postgres) || is_said(one) {
+                        continue;
+                    }
+                    let value = Generated { storage: Storage::Stored, ..one.value.clone() };
+                    stored.push(Scoped { value, scope: only(Provider::Postgres) });
+                    one.scope = one.scope.without(Provider::Postgres).unwrap_or(Scope::For(Providers::default()));
+                }
+                column.generated.extend(stored);
             }
         }
     }
@@ -374,19 +459,38 @@ fn sweep(parts: &mut Parts) {
     }
 }
 
+/// Whether a default is no value of its column's type.
+pub(super) fn is_misfit(table: &Table, column: &Column, value: &Value) -> bool {
+    matches!(value, Value::Expression(text) if is_of_another_type(table, column, text))
+}
+
+/// Whether every provider computes the value of a column in this way.
+pub(super) fn is_computed_alike(table: &Table, column: &Column, generated: &Generated) -> bool {
+    let text = &generated.expression;
+    is_for_all(text) && !mixes_types(table, text) && !is_of_another_type(table, column, text)
+}
+
 /// Says what is new and in a provider's own words for it alone.
 fn in_own_words(provider: Provider, declared: &Schema, domains: &Domains, parts: &mut Parts) {
     for table in &mut parts.tables {
         let before = declared.table(table.name.as_str());
+        // As the others will have it.
+        let mut there = table.clone();
+        for column in &mut there.columns {
+            if let Some(ty) = nearest_type(provider, column, domains) {
+                column.ty = ty;
+            }
+        }
         let is_new = |name: &Identifier| before.is_none_or(|table| table.column(name).is_none());
-        let is_key = |column: &Column| table.primary_keys.iter().any(|key| key.columns == [column.name.clone()]);
-        let keys: Vec<bool> = table.columns.iter().map(is_key).collect();
-        for (column, is_key) in table.columns.iter_mut().zip(keys).filter(|(column, _)| is_new(&column.name)) {
-            let near_type = nearest_type(provider, column, domains).unwrap_or_else(|| column.ty.clone());
+        let is_key = |column: &Column| there.primary_keys.iter().any(|key| key.columns == [column.name.clone()]);
+        let columns = table.columns.iter_mut().zip(&there.columns);
+        for (column, seen) in columns.filter(|(column, _)| is_new(&column.name)) {
             // A text is one of the provider's own words, too, where numbers are.
-            let is_own = |value: &Value| !is_value_for_all(value) || number_in(&near_type, value).is_some();
+            let is_own = |value: &Value| {
+                is_misfit(&there, seen, value) || !is_value_for_all(value) || number_in(&seen.ty, value).is_some()
+            };
             let mut own = column.default.iter().filter(|one| is_own(&one.value));
-            let near = own.find_map(|one| nearest_value(&near_type, &one.value));
+            let near = own.find_map(|one| nearest_value(&seen.ty, &one.value));
             let own = column.default.iter_mut().filter(|one| is_own(&one.value));
             own.for_each(|one| {
                 one.scope = only(provider);
@@ -398,20 +502,15 @@ fn in_own_words(provider: Provider, declared: &Schema, domains: &Domains, parts:
                 column.default.insert(0, Scoped::all(near));
             }
             // The others number rows by an identity, each by its own means.
-            if is_key && column.identity.is_empty() && column.options.iter().any(|one| one.value == "serial") {
+            if is_key(seen) && column.identity.is_empty() && column.options.iter().any(|one| one.value == "serial") {
                 column.identity.push(Scoped { value: Identity::default(), scope: Scope::Except(provider.into()) });
             }
-        }
-        let mixes = |column: &Column| column.generated.iter().any(|one| mixes_types(table, &one.value.expression));
-        let mixing: Vec<bool> = table.columns.iter().map(mixes).collect();
-        for (column, mixes) in table.columns.iter_mut().zip(mixing).filter(|(column, _)| is_new(&column.name)) {
-            let own = column.generated.iter_mut().filter(|one| mixes || !is_for_all(&one.value.expression));
+            let own = column.generated.iter_mut().filter(|one| !is_computed_alike(&there, seen, &one.value));
             own.for_each(|one| one.scope = only(provider));
         }
+        let is_for_all = |text: &str| is_for_all(text) && !mixes_types(&there, text);
         let is_new = |check: &Check| before.is_none_or(|table| !table.checks.contains(check));
-        let is_own = |check: &Check| !is_for_all(&check.expression) || mixes_types(table, &check.expression);
-        let own: Vec<bool> = table.checks.iter().map(|check| is_new(check) && is_own(check)).collect();
-        for (check, _) in table.checks.iter_mut().zip(own).filter(|(_, is_own)| *is_own) {
+        for check in table.checks.iter_mut().filter(|check| is_new(check) && !is_for_all(&check.expression)) {
             check.scope = only(provider);
         }
         let is_new = |index: &Index| before.is_none_or(|table| !table.indexes.contains(index));
@@ -421,11 +520,9 @@ fn in_own_words(provider: Provider, declared: &Schema, domains: &Domains, parts:
                 KeyPart::Column(_) => None,
             });
             let is_own = |part: &IndexPart| part.collate.is_some() || part.operators.is_some();
-            let mut said = expressions.chain(&index.predicate);
-            index.parts.iter().any(is_own) || said.any(|text| !is_for_all(text) || mixes_types(table, text))
+            index.parts.iter().any(is_own) || expressions.chain(&index.predicate).any(|text| !is_for_all(text))
         };
-        let own: Vec<bool> = table.indexes.iter().map(|index| is_new(index) && is_own(index)).collect();
-        for (index, _) in table.indexes.iter_mut().zip(own).filter(|(_, is_own)| *is_own) {
+        for index in table.indexes.iter_mut().filter(|index| is_new(index) && is_own(index)) {
             index.scope = only(provider);
         }
     }
@@ -681,6 +778,7 @@ mod tests {
         ];
         let mut table = Table::new("hive");
         table.columns = types.into_iter().map(|(name, ty)| Column::new(name, ty)).collect();
+        table.columns.push(Column::new("a\"b", Type::Uuid));
         let mixes = |text: &str| mixes_types(&table, text);
         for text in
             ["at >= 0", "t = -1", "b in (0, 1)", "\"at\" not in (1, 2)", "t not between 1 and 2", "n > 0 and t < at"]
@@ -690,11 +788,25 @@ mod tests {
         for text in ["lower(n)", "length(at) > 3", "abs(t) > 1", "b = 1"] {
             assert!(mixes(text), "{text}");
         }
+        for text in
+            ["n = 'a'", "at in ('soon')", "b = 'a'", "coalesce(t, 0) = ''", "nullif(n, 'a')", "length(\"a\"\"b\")"]
+        {
+            assert!(mixes(text), "{text}");
+        }
         for text in ["n >= 0", "length(t) > 3", "t in ('0', '1')", "at > '2026-01-01'", "abs(n - 1) < 2 and t <> ''"] {
             assert!(!mixes(text), "{text}");
         }
-        for text in ["b", "not b", "n between -1 and 1", "round(n, 2) > 0.5", "length(hash) = 20"] {
+        for text in ["b", "not b", "n between -1 and 1", "round(n, 2) > 0.5", "length(hash) = 20", "coalesce(n, 0)"] {
             assert!(!mixes(text), "{text}");
+        }
+        for (column, text) in [("b", "length(t)"), ("n", "lower('A')"), ("at", "2 * (3 + n)"), ("b", "coalesce(n, 0)")]
+        {
+            let column = table.columns.iter().find(|one| one.name.as_str() == column).expect("it is there");
+            assert!(is_of_another_type(&table, column, text), "{text}");
+        }
+        for (column, text) in [("n", "length(t)"), ("t", "abs(n)"), ("n", "-(2)"), ("b", "n > 1"), ("at", "at")] {
+            let column = table.columns.iter().find(|one| one.name.as_str() == column).expect("it is there");
+            assert!(!is_of_another_type(&table, column, text), "{text}");
         }
     }
 
@@ -765,6 +877,7 @@ mod tests {
             "coalesce(kg, 0) >= 1",
             "'a(b'",
             "match > 0",
+            "code is not null or ready is true",
         ] {
             assert!(is_for_all(text), "{text}");
         }
@@ -775,6 +888,9 @@ mod tests {
             "code ~ '^a'",
             "code glob 'a*'",
             "code like 'a%' and kg > 0",
+            "code is 'a'",
+            "code is not other",
+            "code notnull",
         ] {
             assert!(!is_for_all(text), "{text}");
         }

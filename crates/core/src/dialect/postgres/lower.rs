@@ -259,7 +259,9 @@ impl Storing for Postgres {
         Ok("nulls not distinct")
     }
 
-    fn reference(&self, _: &mut Lowering<'_, Self>, _: &Table, _: &ForeignKey, _: &Place) {}
+    fn reference(&self, lowering: &mut Lowering<'_, Self>, table: &Table, key: &ForeignKey, place: &Place) {
+        lowering.refuse_changes_of_computed(table, key, place.clone());
+    }
 
     fn finish(&self, _: &mut Lowering<'_, Self>, _: &Table, lowered: &mut physical::Table) {
         // PostgreSQL 17, "Constraints", "Primary Keys": its columns are not null.

@@ -287,12 +287,13 @@ impl Reader {
                 self.places.find(tables, &*one.table, |row| row.name == one.table, |_| true).map(|at| &tables[at]);
             // In memory an index is one by hash unless it says otherwise (MariaDB, "Storage Engine Index Types").
             let is_in_memory = table.is_some_and(|row| row.engine.eq_ignore_ascii_case("memory"));
+            // Elsewhere an index by hash is made as an ordinary one, but for a unique one of MariaDB (seen on 10.11).
+            let is_by_hash = is_in_memory || flavor == Flavor::Mariadb && one.kind == Kind::Unique;
             for part in &mut one.parts {
                 if part.method.is_empty() {
                     part.method = if is_in_memory { "HASH" } else { "BTREE" }.to_owned();
                 }
-                // Elsewhere an index by hash is made as an ordinary one.
-                if part.method == "HASH" && !is_in_memory {
+                if part.method == "HASH" && !is_by_hash {
                     part.method = "BTREE".into();
                 }
                 let columns = &self.catalogue.columns;
