@@ -575,3 +575,25 @@ fn rows_of_in_between_come_down_as_it_is_promised() {
         here.assert_same("live", "history@1");
     });
 }
+
+/// PostgreSQL refuses to convert what is computed, and MariaDB and MySQL have nothing in the way of it.
+#[test]
+fn a_computed_column_gets_another_type() {
+    on_each_provider(|provider| {
+        let declarations = "table hive {\n    id:   int64\n    kg:   int32\n    net:  int32, null, generated (kg - 2)\n    \
+             half: int64, null, generated (kg - 5)\n    primary key (id)\n    index (net)\n}\n";
+        let here = Stage::of(provider, declarations);
+        here.project.migrate("first");
+        here.sql("insert into hive (id, kg) values (1, 40)");
+        let before = here.dump();
+        let text = declarations.replace("net:  int32", "net:  text(9)").replace("half: int64", "half: int16");
+        here.project.declare(&text);
+        here.project.migrate("types");
+        assert_eq!(here.query("select net, half from hive"), ["38|35"]);
+        here.assert_same("live", "declared");
+        here.project.ok(REVERT);
+        assert_eq!(here.query("select net, half from hive"), ["38|35"]);
+        here.assert_same("live", "history@1");
+        assert_eq!(here.dump(), before);
+    });
+}

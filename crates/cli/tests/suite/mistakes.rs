@@ -269,6 +269,7 @@ table hive {
     next:  int64, null, generated (id + 1)
     kg:    int32, default -1, native "int unsigned" for mariadb
     code:  text(9)
+    owner: int64, native "int unsigned" for mariadb, references keeper
 
     primary key (id)
     foreign key (next) references keeper on update cascade

@@ -23,8 +23,8 @@ use super::{Dialect, Lifted, lift};
 use crate::diff::{Change, Changes, ItemChange, TableAlteration, TableChange};
 use crate::physical::{self, Introspected, Named};
 use crate::schema::{
-    Check, Column, ForeignKey, Identifier, Identity, Index, PrimaryKey, Program, Provider, Schema, Scope, Scoped,
-    Table, Type, Unique, Value,
+    Check, Column, ForeignKey, Generated, Identifier, Identity, Index, PrimaryKey, Program, Provider, Schema, Scope,
+    Scoped, Table, Type, Unique, Value,
 };
 
 /// The declarations with what changed from `expected` to `live`; `lifted` is what `live` would be declared as, and `others` are
@@ -393,11 +393,23 @@ impl Absorbing<'_> {
     /// Takes over what changed, and nothing else.
     fn alter(&self, column: &mut Column, table: &Table, new: &Column, [from, to]: [&physical::Column; 2]) {
         if from.ty != to.ty {
-            // Elsewhere it stays what it is, where this provider has a type of its own for it now.
-            if self.alone || new.ty != Type::Native {
+            // Elsewhere it stays what it is, where this provider has a type of its own for it now, or another one computes
+            // what is not of the new type.
+            let computes_another = |one: &Scoped<Generated>| {
+                one.scope != elsewhere::only(self.provider)
+                    && elsewhere::is_of_another_type(table, new, &one.value.expression)
+            };
+            if self.alone {
                 column.ty.clone_from(&new.ty);
+                self.replace(&mut column.native, &new.native, |_| true);
+            } else if new.ty != Type::Native && column.generated.iter().any(computes_another) {
+                self.replace(&mut column.native, &[Scoped::all(to.ty.text().to_owned())], |_| false);
+            } else {
+                if new.ty != Type::Native {
+                    column.ty.clone_from(&new.ty);
+                }
+                self.replace(&mut column.native, &new.native, |_| true);
             }
-            self.replace(&mut column.native, &new.native, |_| true);
         }
         if from.nullable != to.nullable {
             column.nullable = new.nullable;

@@ -389,6 +389,11 @@ impl Dialect {
         }
     }
 
+    /// Whether a column that stays computed has to go, and come again as another type.
+    pub(crate) fn computes_anew(self, from: &physical::Column, to: &physical::Column) -> bool {
+        self == Self::Postgres && postgres::alter::computes_anew(from, to)
+    }
+
     /// A type that holds the values of both, where there is one: an enum with the words of two.
     pub fn holding_both(self, from: &physical::TypeName, to: &physical::TypeName) -> Option<physical::TypeName> {
         match self {

@@ -223,7 +223,7 @@ fn mixes_types(table: &Table, text: &str) -> bool {
 
 /// Whether what an expression gives is no value of a column's type, which SQLite and MariaDB look away from: PostgreSQL makes
 /// a text of everything, and nothing else of anything (PostgreSQL 17, "Type Conversion", 10.4).
-fn is_of_another_type(table: &Table, column: &Column, text: &str) -> bool {
+pub(super) fn is_of_another_type(table: &Table, column: &Column, text: &str) -> bool {
     let expression = Expression::read(text, Syntax::PLAIN);
     let text = expression.text();
     let tokens: Vec<Token> =

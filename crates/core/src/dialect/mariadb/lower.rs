@@ -345,7 +345,29 @@ impl Storing for Mariadb {
             let own = table.column(name).and_then(|column| Scoped::pick(&column.collate, self.provider()).cloned());
             own.unwrap_or_else(|| stated_collation(table, self.provider()))
         };
+        let schema = lowering.schema;
+        // Those that are not the provider's own were compared as they are declared.
+        let native = |table: &Table, name: &Identifier| {
+            table.column(name).and_then(|column| Scoped::pick(&column.native, self.provider()).cloned())
+        };
+        let stored = |table: &Table, name: &Identifier| {
+            let ty = native(table, name).or_else(|| portable(&table.column(name)?.ty, schema));
+            ty.map(|ty| type_name(&ty))
+        };
         for (at, (from, to)) in key.columns.iter().zip(&key.referenced_columns).enumerate() {
+            if (native(table, from).is_some() || native(referenced, to).is_some())
+                && let (Some(own), Some(theirs)) = (stored(table, from), stored(referenced, to))
+                && whole_number(&own).zip(whole_number(&theirs)).is_some_and(|(own, theirs)| own != theirs)
+            {
+                // MySQL 8.4, "FOREIGN KEY Constraints": size and sign of integers must be the same.
+                let what = format!(
+                    "has no references between integers of different types (`{}` and `{}`)",
+                    own.text(),
+                    theirs.text()
+                );
+                let kind = lowering.not_expressible(what, "give both columns the same type");
+                lowering.fault(kind, place.clone().part(Part::Element(at)));
+            }
             let is_text = table.column(from).is_some_and(|column| matches!(column.ty, Type::Text(_) | Type::Char(_)));
             let (own, theirs) = (collation(table, from), collation(referenced, to));
             if is_text && own != theirs {
@@ -903,6 +925,13 @@ impl Mariadb {
             }
         }
     }
+}
+
+/// The size of an integer type, and whether it has no sign.
+fn whole_number(ty: &TypeName) -> Option<(&str, bool)> {
+    let size = ty.text().split(['(', ' ']).next()?;
+    let is_integer = ["tinyint", "smallint", "mediumint", "int", "bigint"].contains(&size);
+    is_integer.then(|| (size, ty.text().contains("unsigned") || ty.text().contains("zerofill")))
 }
 
 /// The column of an index's part that is one as a whole.

@@ -16,6 +16,11 @@ pub(in crate::dialect) fn keeps_computed(from: &Column, to: &Column) -> bool {
     is_stored && to.generated.is_none()
 }
 
+/// Seen on PostgreSQL 15: a computed column gets another type without USING only, and so hardly any.
+pub(in crate::dialect) fn computes_anew(from: &Column, to: &Column) -> bool {
+    from.generated.is_some() && to.generated.is_some() && from.ty != to.ty && !super::stores_alike(&from.ty, &to.ty)
+}
+
 /// Whether a step can be part of a statement with others of its kind. What also makes or drops a sequence cannot: the
 /// sequence would get the type that the column has before the statement.
 pub(in crate::dialect) fn can_join(step: &Step) -> bool {

@@ -100,9 +100,9 @@ impl Planner<'_> {
         }
     }
 
-    /// Whether a column changes between computed and plain, or is computed in another way.
+    /// Whether a column changes between computed and plain, or is computed in another way or as another type.
     pub(super) fn is_remade(&self, from: &Column, to: &Column) -> bool {
-        from.generated != to.generated && !self.dialect.keeps_computed(from, to)
+        from.generated != to.generated && !self.dialect.keeps_computed(from, to) || self.dialect.computes_anew(from, to)
     }
 
     pub(super) fn is_disturbed(&self, table: &Table, column: &str) -> bool {
