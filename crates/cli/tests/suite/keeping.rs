@@ -597,3 +597,29 @@ fn a_computed_column_gets_another_type() {
         assert_eq!(here.dump(), before);
     });
 }
+
+/// MariaDB makes `code <> 0` of the check while the column holds numbers, and would leave it so.
+#[test]
+fn a_check_says_the_same_when_its_column_was_another_type_for_a_while() {
+    on_each_provider(|provider| {
+        let declarations = "table hive {\n    id:    int64\n    code:  text(20)\n    primary key (id)\n    check (code <> 'never')\n}\n";
+        let here = Stage::of(provider, declarations);
+        here.project.migrate("first");
+        let before = here.dump();
+        here.project.declare(&declarations.replace("text(20)", "int64").replace("'never'", "7"));
+        here.project.migrate("numbers");
+        here.assert_same("live", "declared");
+        here.project.ok(REVERT);
+        here.assert_same("live", "history@1");
+        assert_eq!(here.dump(), before);
+        // The check stays as it is written.
+        if provider != Provider::Postgres {
+            here.project.declare(&declarations.replace("text(20)", "int64"));
+            here.project.ok(&["discard"]);
+            here.project.migrate("numbers");
+            here.project.ok(REVERT);
+            assert_eq!(here.dump(), before);
+            here.sql("insert into hive (id, code) values (1, '0')");
+        }
+    });
+}

@@ -394,6 +394,11 @@ impl Dialect {
         self == Self::Postgres && postgres::alter::computes_anew(from, to)
     }
 
+    /// Whether a check that stays while a column of it gets another type says something else from then on.
+    pub(crate) fn changes_checks(self, from: &physical::TypeName, to: &physical::TypeName) -> bool {
+        matches!(self, Self::Mariadb(_)) && mariadb::alter::changes_checks(from, to)
+    }
+
     /// A type that holds the values of both, where there is one: an enum with the words of two.
     pub fn holding_both(self, from: &physical::TypeName, to: &physical::TypeName) -> Option<physical::TypeName> {
         match self {

@@ -1,7 +1,7 @@
 //! What a change of a column means for what looks at it.
 
 use super::lower::table_collation;
-use super::types::is_text;
+use super::types::{is_number, is_text};
 use crate::physical::{Column, Table, TypeName};
 use crate::plan::{Constraint, Placement, Step};
 use crate::schema::Storage;
@@ -17,6 +17,12 @@ pub(in crate::dialect) fn disturbs(from: &Column, to: &Column) -> bool {
 pub(in crate::dialect) fn keeps_computed(from: &Column, to: &Column) -> bool {
     let was_stored = from.generated.as_ref().is_some_and(|one| one.storage == Storage::Stored);
     was_stored && to.generated.is_none()
+}
+
+/// Seen on MariaDB 10.11: what a check compares a column with becomes a value of the column's new type, a text beside a number
+/// the number 0 (`code <> 'never'` is `code <> 0`), and stays one when the type goes back.
+pub(in crate::dialect) fn changes_checks(from: &TypeName, to: &TypeName) -> bool {
+    is_text(from) != is_text(to) || is_number(from) != is_number(to)
 }
 
 /// Every statement of ours commits by itself, but for those that change rows.

@@ -46,13 +46,15 @@ impl Planner<'_> {
         });
     }
 
-    /// Whether a check has to go while the columns that it reads change: rows may have other values on the way.
+    /// Whether a check has to go while the columns that it reads change: rows may have other values on the way, or the check
+    /// would become another one.
     fn check_is_in_the_way(&self, from: &Table, to: &Table, expression: &Expression) -> bool {
         let passes = |column: &Column| {
             let after = to.column(&column.name);
             after.is_none()
                 || self.column_is_made_again(from, to, &column.name)
                 || after.is_some_and(|after| self.choices.values_of(&to.name, &after.name).is_some())
+                || after.is_some_and(|after| self.dialect.changes_checks(&column.ty, &after.ty))
         };
         self.reads(from, expression)
             && (!self.dialect.facts().checks_follow_types
