@@ -16,7 +16,7 @@ pub(in crate::dialect) fn keeps_computed(from: &Column, to: &Column) -> bool {
     is_stored && to.generated.is_none()
 }
 
-/// Seen on PostgreSQL 15: a computed column gets another type without USING only, and so hardly any.
+/// Seen on PostgreSQL 15: for a computed column USING is refused, and without it hardly any other type is taken.
 pub(in crate::dialect) fn computes_anew(from: &Column, to: &Column) -> bool {
     from.generated.is_some() && to.generated.is_some() && from.ty != to.ty && !super::stores_alike(&from.ty, &to.ty)
 }
