@@ -18,26 +18,27 @@ use crate::support::stage::{Stage, on_each_provider};
 
 #[test]
 fn what_is_changed_by_hand_comes_to_the_next_target() {
-    on_random_seeds(change);
+    on_random_seeds(2, change);
 }
 
 #[test]
 fn what_is_changed_by_hand_comes_to_other_providers() {
-    on_random_seeds(carried);
+    // Of what MariaDB has, much cannot be said for all.
+    on_random_seeds(3, carried);
 }
 
 #[test]
 fn what_was_made_by_hand_is_made_again_from_its_baseline() {
-    on_random_seeds(made);
+    on_random_seeds(2, made);
 }
 
 #[test]
 fn what_a_dump_says_is_what_is_there() {
-    on_random_seeds(dumped);
+    on_random_seeds(2, dumped);
 }
 
-/// Tries something on every provider; it says whether there was anything to try.
-fn on_random_seeds(tries: fn(Provider, u64) -> bool) {
+/// Tries something on every provider; it says whether there was anything to try, which one in so many has to be.
+fn on_random_seeds(one_in: usize, tries: fn(Provider, u64) -> bool) {
     let number = |name: &str| std::env::var(name).ok().and_then(|text| text.parse::<u64>().ok());
     let first = number("OAK_TEST_SEED").unwrap_or_default();
     let seeds: Vec<u64> = (first..first + number("OAK_TEST_PAIRS").unwrap_or(12)).collect();
@@ -54,7 +55,7 @@ fn on_random_seeds(tries: fn(Provider, u64) -> bool) {
             }
         }
         assert!(failed.is_empty(), "{} of {} failed\n{}", failed.len(), seeds.len(), failed.join("\n\n"));
-        assert!(tried * 2 > seeds.len(), "{provider}: {tried} of {} were anything", seeds.len());
+        assert!(tried * one_in > seeds.len(), "{provider}: {tried} of {} were anything", seeds.len());
     });
 }
 

@@ -267,6 +267,7 @@ fn what_servers_do_not_make_as_it_is_declared() {
 table hive {
     id:    int64
     next:  int64, null, generated (id + 1)
+    after: int64, null, generated (next + 1)
     kg:    int32, default -1, native "int unsigned" for mariadb
     code:  text(9)
     owner: int64, native "int unsigned" for mariadb, references keeper

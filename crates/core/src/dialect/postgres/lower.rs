@@ -263,13 +263,34 @@ impl Storing for Postgres {
         lowering.refuse_changes_of_computed(table, key, place.clone());
     }
 
-    fn finish(&self, _: &mut Lowering<'_, Self>, _: &Table, lowered: &mut physical::Table) {
+    fn finish(&self, lowering: &mut Lowering<'_, Self>, table: &Table, lowered: &mut physical::Table) {
+        computed_from_computed(lowering, table, lowered);
         // PostgreSQL 17, "Constraints", "Primary Keys": its columns are not null.
         let key: Vec<String> =
             lowered.primary_key.iter().flat_map(|key| &key.columns).map(|column| column.name.clone()).collect();
         for column in lowered.columns.iter_mut().filter(|column| key.contains(&column.name)) {
             column.nullable = false;
         }
+    }
+}
+
+/// PostgreSQL 17, "Generated Columns": what computes one cannot read another.
+fn computed_from_computed(lowering: &mut Lowering<'_, Postgres>, table: &Table, lowered: &physical::Table) {
+    let computed: Vec<(&str, &Expression)> = lowered
+        .columns
+        .iter()
+        .filter_map(|column| Some((&*column.name, &column.generated.as_ref()?.expression)))
+        .collect();
+    for (name, expression) in &computed {
+        let read = expression.columns();
+        let is_read =
+            |other: &str| expression.is_parsed() && other != *name && read.iter().any(|one| one.name == other);
+        let Some((other, _)) = computed.iter().find(|(other, _)| is_read(other)) else { continue };
+        let Some(at) = table.columns.iter().position(|column| column.name.as_str() == *name) else { continue };
+        let what = format!("computes nothing from a generated column, and `{other}` is one");
+        let instead = format!("write what `{other}` is computed from in its place");
+        let kind = lowering.not_expressible(what, instead);
+        lowering.fault(kind, Place::whole(&table.name, Item::Column(at)).part(Part::Expression));
     }
 }
 
