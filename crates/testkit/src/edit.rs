@@ -4,6 +4,7 @@ use hollow_oak_core::Dialect;
 use hollow_oak_core::schema::{
     Action, Column, Deferrable, Identifier, KeyPart, Parts, PrimaryKey, Schema, Scoped, Storage, Table, Type, Value,
 };
+use hollow_oak_core::sql::{ColumnReference, Expression};
 
 use crate::generate::{
     Chance, NAMESPACES, add_check, add_column, add_foreign_key, add_index, add_unique, check_expression, collation,
@@ -507,13 +508,16 @@ fn rename_everywhere(parts: &mut Parts, at: usize, table_name: &Identifier, pair
             *name = new.clone();
         }
     };
+    // What was read from a database comes without the generator's quotes.
     let text = |expression: &mut String| {
-        for (at, (old, _)) in pairs.iter().enumerate() {
-            *expression = expression.replace(&quoted(old), &format!("\u{0}{at}\u{0}"));
-        }
-        for (at, (_, new)) in pairs.iter().enumerate() {
-            *expression = expression.replace(&format!("\u{0}{at}\u{0}"), &quoted(new));
-        }
+        let new_name = |reference: &ColumnReference| {
+            let (_, new) = pairs.iter().find(|(old, _)| match reference.quoted {
+                true => old.as_str() == reference.name,
+                false => old.as_str().eq_ignore_ascii_case(&reference.name),
+            })?;
+            Some(quoted(new))
+        };
+        *expression = Expression::new(expression).respelled(new_name, |_| None);
     };
     for key in parts.tables.iter_mut().flat_map(|table| &mut table.foreign_keys) {
         if key.referenced_table == *table_name {

@@ -103,10 +103,11 @@ fn column(rng: &mut Chance, parts: &Parts, table: &mut Table, scope: Scope) {
     let at = rng.usize(0..table.columns.len());
     let is_key = table.primary_keys.iter().any(|key| key.columns.contains(&table.columns[at].name));
     let what = rng.u8(..8);
-    // An expression of one provider is none of the others.
-    let is_expression = |value: &Value| matches!(value, Value::Expression(_));
-    let value = random_default(rng, parts, &table.columns[at].ty).filter(|value| !is_expression(value));
-    let collate = collation(rng, &table.columns[at].ty);
+    // An expression of one provider is none of the others, and a type of one's own has values of its own.
+    let is_native = !table.columns[at].native.is_empty();
+    let goes = |value: &Value| !is_native && !matches!(value, Value::Expression(_));
+    let value = random_default(rng, parts, &table.columns[at].ty).filter(goes);
+    let collate = collation(rng, &table.columns[at].ty).filter(|_| !is_native);
     let own = Scope::For(rng.dialect.provider().into());
     let column = &mut table.columns[at];
     let is_number = matches!(column.ty, Type::Int(_) | Type::Float(_) | Type::Decimal(_));

@@ -291,6 +291,27 @@ table held {
     insta::assert_snapshot!(project.answers(&[&["check"]]));
 }
 
+#[test]
+fn a_type_is_no_clause_and_has_a_collation_or_none() {
+    let project = Project::new(
+        r#"table hive {
+    a:  int32, collate "C" for postgres, mariadb
+    b:  text, native "varchar(20) collate ""C""" for postgres
+    c:  text, native "serial" for postgres, native "int auto_increment" for mariadb
+    d:  text, native "varchar(20) character set latin1" for mariadb
+    e:  text, native "text(100)" for mariadb, native "integer primary key" for sqlite
+    f:  text, native "tstzrange" for postgres, collate "C" for postgres
+    g:  text, native "enum('null', 'default')" for mariadb, collate "latin1_bin" for mariadb
+
+    unique (a)
+    index (a), option "key_block_size=8" for mariadb, option "invisible" for mariadb
+}
+"#,
+    );
+    project.list(&["sqlite", "postgres", "mariadb"]);
+    insta::assert_snapshot!(project.answers(&[&["check"]]));
+}
+
 /// Each is shown where it is said, with a name of its own or without.
 #[test]
 fn a_key_has_to_be_short_enough_for_mariadb() {

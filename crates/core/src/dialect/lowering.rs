@@ -10,7 +10,7 @@ use crate::schema::{
     Action, Column, Fault, FaultKind, ForeignKey, Form, Identifier, Identity, Index, Item, KeyPart, Part, Place,
     Program, ProgramKind, Provider, Rows, Schema, Scope, Scoped, Table, Type, UNCHECKED, Value, is_key,
 };
-use crate::sql::{Expression, Syntax};
+use crate::sql::{Expression, Lexer, Syntax, TokenKind};
 
 /// The table option by which constraints without a declared name have none in the database.
 pub(super) const UNNAMED: &str = "unnamed constraints";
@@ -63,6 +63,12 @@ pub(super) trait Storing {
     fn default(&self, table: &Table, column: &Column, value: &Value) -> Option<Expression>;
     /// A collation by its name; nothing for the one that holds anyway.
     fn collation(&self, name: &str) -> Option<String>;
+    /// What a column's own type says that the column has to say in another way, and how; what only this provider has of it.
+    fn no_type(&self, _native: &str) -> Option<(String, String)> {
+        None
+    }
+    /// Whether a column of this type is known to have no collation.
+    fn lacks_collation(&self, ty: &physical::TypeName) -> bool;
     /// The name of the one that holds anyway.
     fn usual_collation(&self) -> String;
     /// What an index says besides its columns.
@@ -128,13 +134,13 @@ pub(super) enum Attributed {
 }
 
 impl Attributed {
-    fn word(self) -> &'static str {
+    fn words(self) -> &'static str {
         match self {
-            Self::Column => "column",
-            Self::Key => "key",
-            Self::Reference => "reference",
-            Self::Check => "check",
-            Self::Index => "index",
+            Self::Column => "a column",
+            Self::Key => "a key",
+            Self::Reference => "a reference",
+            Self::Check => "a check",
+            Self::Index => "an index",
         }
     }
 }
@@ -236,7 +242,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
                     attributes.insert(attribute);
                 }
                 None => {
-                    let what = format!("has no option \"{}\" for a {}", option.value, on.word());
+                    let what = format!("has no option \"{}\" for {}", option.value, on.words());
                     let instead = "mend the words (docs/types.md lists them), or add `for …` behind them";
                     let kind = self.not_expressible(what, instead);
                     self.fault(kind, place.clone());
@@ -556,6 +562,12 @@ impl<'a, S: Storing> Lowering<'a, S> {
                 Box::new(physical::Generated { expression, storage: generated.storage })
             });
             if let Some(collation) = Scoped::pick(&column.collate, here) {
+                if storing.lacks_collation(&made.ty) {
+                    let what = format!("has no collation for {}", made.ty.text());
+                    let instead = format!("take `collate` out, or say whom it is for: `collate … except {here}`");
+                    let kind = self.not_expressible(what, instead);
+                    self.fault(kind, place.clone().part(Part::Type));
+                }
                 made.collation = storing.collation(collation);
             }
             made.comment = column.about.clone().filter(|_| storing.facts().comments);
@@ -578,6 +590,10 @@ impl<'a, S: Storing> Lowering<'a, S> {
         portable: impl FnOnce() -> Option<String>,
     ) -> Option<String> {
         if let Some(native) = Scoped::pick(&column.native, self.here()) {
+            if let Some((what, instead)) = clause_in(native, self.here()).or_else(|| self.storing.no_type(native)) {
+                let kind = self.not_expressible(what, instead);
+                self.fault(kind, place.clone().part(Part::Type));
+            }
             return Some(native.clone());
         }
         if let Some(ty) = portable() {
@@ -833,6 +849,32 @@ pub(super) fn typed(column: &Column, ty: Option<TypeName>) -> physical::Column {
 /// The option of a key whose order in a column is descending.
 pub(super) fn descending(column: &str) -> String {
     format!("{DESCENDING}{column}")
+}
+
+/// What a type says that is a clause of its column, and what to write instead.
+fn clause_in(native: &str, provider: Provider) -> Option<(String, String)> {
+    const CLAUSES: [(&str, &str); 11] = [
+        ("check", "`check (…)`"),
+        ("collate", "`collate \"…\"`"),
+        ("constraint", "the clause that it names"),
+        ("default", "`default …`"),
+        ("generated", "`generated (…)`"),
+        ("null", "`null`; a column without it has to have a value"),
+        ("primary", "`primary key`"),
+        ("references", "`references TABLE (COLUMN)`"),
+        ("unique", "`unique`"),
+        // Two words more of a type's name on SQLite, where anything can be part of it.
+        ("auto_increment", "`identity`"),
+        ("comment", "`about '…'`"),
+    ];
+    let words = Lexer::new(native, 0, Syntax::STANDARD).filter(|token| token.kind == TokenKind::Word);
+    let mut said = words.filter_map(|word| {
+        let word = word.span.text(native);
+        let known = if provider == Provider::Sqlite { &CLAUSES[..9] } else { &CLAUSES };
+        known.iter().find(|(clause, _)| clause.eq_ignore_ascii_case(word))
+    });
+    let (clause, own) = said.next()?;
+    Some((format!("has no `{clause}` in a type: {native}"), format!("say it in a clause of the column's own: {own}")))
 }
 
 /// The option of a key that compares a column by another collation than the column's.

@@ -21,6 +21,7 @@ use crate::dialect::reading::{OrStop, Read, Statements, Stop, blanked};
 use crate::physical::Introspected;
 use crate::sql::Cursor;
 use indexes::{FOR_REFERENCE, same};
+pub(super) use partitions::in_words_of_catalogue;
 pub use partitions::told as partitioning;
 use stored::UsualCollations;
 

@@ -2,9 +2,10 @@
 
 use std::collections::BTreeSet;
 
+use super::ddl::in_words_of_catalogue;
 use super::padding::{depends_on_padding, is_column};
 use super::quote::{literal, quote};
-use super::types::{is_binary, is_spatial, is_text, key_bytes, portable, type_name};
+use super::types::{is_binary, is_spatial, is_text, key_bytes, no_type, portable, type_name};
 use super::{COLLATION, Flavor, SYNTAX};
 use crate::dialect::lowering::{self, Attributed, Lowering, Storing, key_option, typed};
 use crate::dialect::{Dialect, Facts, Lowered};
@@ -25,8 +26,14 @@ const LONGEST_KEY: u64 = 3072;
 /// (MariaDB, "VARCHAR"). That is 16,383 characters of utf8mb4.
 const LONGEST_TEXT: u64 = 65_532;
 
+/// An index that is a tree in memory, too (MariaDB, "Storage Engine Index Types").
+pub(super) const BTREE: &str = "using btree";
+
 /// A table that keeps the history of its rows (MariaDB, "System-Versioned Tables").
 pub(super) const VERSIONED: &str = "with system versioning";
+
+/// A column of such a table that is not part of the history; elsewhere the server forgets that it was said.
+const UNVERSIONED: &str = "without system versioning";
 
 /// MariaDB, "CREATE TABLE", "Table Options": those that the catalogue gives back.
 const OPTIONS: [&str; 21] = [
@@ -122,8 +129,14 @@ impl Storing for Mariadb {
         let srid = option.to_ascii_lowercase().strip_prefix("srid ").and_then(|number| number.parse::<u32>().ok());
         match srid.filter(|_| on == Attributed::Column && self.0 == Flavor::Mysql) {
             Some(number) => Some(format!("srid {number}")),
-            // MariaDB has no checks that are not in force.
-            None => attribute(on, option).filter(|one| self.0 == Flavor::Mysql || one != "not enforced"),
+            None => attribute(on, option).filter(|one| match (on, one.as_str()) {
+                // MariaDB has no checks that are not in force.
+                (_, "not enforced") => self.0 == Flavor::Mysql,
+                // One thing by two words (MariaDB, "Ignored Indexes"; MySQL 8.4, "Invisible Indexes").
+                (Attributed::Index, "ignored") => self.0 == Flavor::Mariadb,
+                (Attributed::Index, "invisible") => self.0 == Flavor::Mysql,
+                _ => true,
+            }),
         }
     }
 
@@ -156,8 +169,13 @@ impl Storing for Mariadb {
             lowering.fault(kind, place);
             return;
         }
-        if (name, value) != ("engine", "innodb") {
-            table.options.insert(stated(name, value));
+        match (name, value) {
+            // As good as not said.
+            ("engine", "innodb") | (_, "default") => {}
+            ("avg_row_length" | "checksum" | "delay_key_write" | "max_rows" | "min_rows" | "key_block_size", "0") => {}
+            // Another name of the same (MariaDB, "MEMORY Storage Engine").
+            ("engine", "heap") => table.options.extend(["engine=memory".to_owned()]),
+            _ => table.options.extend([stated(name, value)]),
         }
     }
 
@@ -255,6 +273,15 @@ impl Storing for Mariadb {
         Some(name.to_ascii_lowercase())
     }
 
+    fn no_type(&self, native: &str) -> Option<(String, String)> {
+        no_type(native)
+    }
+
+    // MariaDB takes one for any type and forgets it (seen on 10.11).
+    fn lacks_collation(&self, ty: &TypeName) -> bool {
+        !is_text(ty) && ty.canonical() != "JSON"
+    }
+
     fn usual_collation(&self) -> String {
         COLLATION.to_owned()
     }
@@ -286,7 +313,15 @@ impl Storing for Mariadb {
         if !index.including.is_empty() {
             lowering.refuse("has no included columns in indexes", place.clone());
         }
-        let method = index.method.as_deref().map(str::to_ascii_lowercase).filter(|method| method != "btree");
+        let method = index.method.as_deref().map(str::to_ascii_lowercase);
+        // Worth saying in memory tables, where it is not the usual one.
+        let method = match method.as_deref() {
+            Some("btree") => {
+                made.attributes.insert(BTREE.to_owned());
+                None
+            }
+            _ => method,
+        };
         if let Some(method) = &method
             && !["fulltext", "spatial", "hash"].contains(&method.as_str())
             && !(method == "vector" && self.0 == Flavor::Mariadb)
@@ -401,6 +436,12 @@ impl Storing for Mariadb {
                 }
             }
         }
+        partitioned(lowered);
+        if !lowered.has_option(VERSIONED) {
+            for column in &mut lowered.columns {
+                column.attributes.remove(UNVERSIONED);
+            }
+        }
         self.indexes_by_hash(lowering, table, lowered);
         uniques_among_indexes(lowered);
         indexes_for_references(self.0, lowered);
@@ -469,18 +510,16 @@ fn attribute(on: Attributed, option: &str) -> Option<String> {
             return Some(own_check(&option["check (".len()..option.len() - 1]));
         }
         Attributed::Column => {
-            folded == "invisible"
-                || folded.starts_with("on update current_timestamp")
-                || folded == "without system versioning"
+            folded == "invisible" || folded.starts_with("on update current_timestamp") || folded == UNVERSIONED
         }
         // A text keeps its letter case.
         Attributed::Index | Attributed::Key if folded.starts_with("comment ") => {
             return Some(format!("comment {}", &option["comment ".len()..]));
         }
         Attributed::Index => {
-            matches!(folded.as_str(), "ignored" | "invisible" | "using hash" | "using btree")
+            matches!(folded.as_str(), "ignored" | "invisible" | "using hash" | BTREE)
                 || folded.starts_with("with parser ")
-                || ["key_block_size=", "m=", "distance="].iter().any(|word| folded.starts_with(word))
+                || ["m=", "distance="].iter().any(|word| folded.starts_with(word))
         }
         Attributed::Check => folded == "not enforced",
         // A column keeps its letter case.
@@ -488,7 +527,7 @@ fn attribute(on: Attributed, option: &str) -> Option<String> {
             return Some(format!("prefix {}", &option["prefix ".len()..]));
         }
         Attributed::Key if folded.starts_with("descending ") => return key_option(option),
-        Attributed::Key => folded == "using btree",
+        Attributed::Key => folded == BTREE,
         Attributed::Reference => false,
     };
     known.then_some(folded)
@@ -520,12 +559,46 @@ fn number(text: &str, ty: &Type) -> String {
     format!("{whole}.{}", &fraction[..width.min(fraction.len())])
 }
 
-/// A unique index over whole columns is what a unique constraint is; there is one word for both.
+/// How a table is partitioned, in the words of the catalogue, where that is known.
+fn partitioned(table: &mut physical::Table) {
+    let engine = table.options.iter().find_map(|option| option.strip_prefix("engine=")).unwrap_or("innodb");
+    let told = table.options.iter().find_map(|option| {
+        let told = in_words_of_catalogue(option.strip_prefix("partition by ")?, engine)?;
+        Some((option.clone(), told))
+    });
+    if let Some((said, told)) = told {
+        table.options.remove(&said);
+        table.options.insert(told);
+    }
+}
+
+/// A unique index over whole columns is what a unique constraint is; there is one word for both. One of which more is said is
+/// an index.
 fn uniques_among_indexes(table: &mut physical::Table) {
+    let is_plain =
+        |one: &physical::Unique| one.attributes.is_empty() && one.columns.iter().all(|column| !column.descending);
+    let (plain, others): (Vec<_>, Vec<_>) = std::mem::take(&mut table.uniques).into_iter().partition(is_plain);
     let (uniques, indexes): (Vec<_>, Vec<_>) =
         std::mem::take(&mut table.indexes).into_iter().partition(is_plain_unique);
-    table.indexes = indexes;
-    table.uniques.extend(uniques.into_iter().map(as_unique));
+    table.indexes = indexes.into_iter().chain(others.into_iter().map(as_index)).collect();
+    table.uniques = plain.into_iter().chain(uniques.into_iter().map(as_unique)).collect();
+}
+
+/// A unique constraint as the index that it is.
+fn as_index(unique: physical::Unique) -> physical::Index {
+    let (prefixes, attributes): (Vec<_>, Vec<_>) =
+        unique.attributes.iter().cloned().partition(|one| one.starts_with("prefix "));
+    let parts = unique.columns.into_iter().map(|column| physical::IndexPart {
+        descending: column.descending,
+        prefix: prefixes.iter().find_map(|one| {
+            let length = one.strip_prefix(&format!("prefix {}(", column.name))?.strip_suffix(')')?;
+            length.trim().parse().ok()
+        }),
+        ..physical::IndexPart::new(IndexKey::Column(column.name))
+    });
+    let mut index = physical::Index::new(unique.name.unwrap_or_default(), true, parts.collect());
+    index.attributes.extend(attributes);
+    index
 }
 
 pub(super) fn is_plain_unique(index: &physical::Index) -> bool {
@@ -613,6 +686,13 @@ impl Mariadb {
                 index.method = Some("hash".to_owned());
             }
             index.method = index.method.take().filter(|method| method != "hash" || !is_in_memory);
+        }
+        if !is_in_memory {
+            let keys = lowered.primary_key.iter_mut().map(|key| &mut key.attributes);
+            let keys = keys.chain(lowered.uniques.iter_mut().map(|key| &mut key.attributes));
+            for said in keys.chain(lowered.indexes.iter_mut().map(|index| &mut index.attributes)) {
+                said.remove(BTREE);
+            }
         }
         for (at, index) in table.indexes.iter().enumerate().filter(|(_, index)| index.scope.holds(self.provider())) {
             let is_it = |option: &Scoped<String>| {

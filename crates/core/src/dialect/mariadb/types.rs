@@ -3,6 +3,7 @@
 use super::quote::literal;
 use crate::physical::TypeName;
 use crate::schema::{Schema, Type};
+use crate::sql::{Lexer, TokenKind};
 
 /// The type table; nothing for what has no portable type here.
 pub(super) fn portable(ty: &Type, schema: &Schema) -> Option<String> {
@@ -67,9 +68,11 @@ fn without_spaces(text: &str) -> String {
 }
 
 fn canonical(upper: &str) -> String {
+    let (text, is_national) = in_one_word(upper);
+    let upper = if is_national { upper.to_owned() } else { text.to_ascii_uppercase() };
     let (head, rest) = match upper.find(['(', ' ']) {
         Some(at) => upper.split_at(at),
-        None => (upper, ""),
+        None => (upper.as_str(), ""),
     };
     let (arguments, behind) = match (rest.starts_with('('), rest.find(')')) {
         (true, Some(end)) => rest.split_at(end + 1),
@@ -80,6 +83,21 @@ fn canonical(upper: &str) -> String {
     // What is filled with zeros has no sign (MariaDB, "Numeric Data Type Overview", "ZEROFILL").
     let unsigned = format!("UNSIGNED {behind}");
     let behind = if behind == "ZEROFILL" { unsigned.as_str() } else { behind };
+    let number = arguments.trim_matches(['(', ')']).parse::<u64>().ok();
+    // What the server makes of these (MariaDB, "LONG and LONG VARCHAR", "CHAR BYTE", "BLOB", "FLOAT").
+    let (head, arguments, behind) = match (head, number, behind) {
+        ("LONG", _, "" | "VARCHAR" | "CHAR" | "CHAR VARYING" | "CHARACTER VARYING" | "VARCHARACTER") => {
+            ("MEDIUMTEXT", "", "")
+        }
+        ("LONG", _, "VARBINARY") => ("MEDIUMBLOB", "", ""),
+        ("CHAR" | "CHARACTER", _, "BYTE") => ("BINARY", arguments, ""),
+        ("VARCHAR", _, "BYTE") => ("VARBINARY", arguments, ""),
+        ("BLOB", Some(bytes), "") => return format!("{}BLOB", size_for(bytes).to_ascii_uppercase()),
+        ("FLOAT", Some(0..=24), _) => ("FLOAT", "", behind),
+        ("FLOAT", Some(_), _) => ("DOUBLE", "", behind),
+        (_, _, "SIGNED") => (head, arguments, ""),
+        other => (other.0, arguments, other.2),
+    };
     // MariaDB, "Data Types": synonyms.
     let base = match head {
         "INTEGER" | "INT4" => "INT",
@@ -108,6 +126,57 @@ fn canonical(upper: &str) -> String {
         _ => String::new(),
     };
     format!("{base}{arguments} {behind}").trim_end().to_owned()
+}
+
+/// A type's names of several words in one; whether it is of the national character set, which is `utf8mb3` (MariaDB,
+/// "VARCHAR", "NATIONAL"; MySQL 8.4, "The National Character Set").
+pub(super) fn in_one_word(text: &str) -> (String, bool) {
+    let (head, rest) = text.split_at(text.find('(').unwrap_or(text.len()));
+    let words: Vec<String> = head.split_whitespace().map(str::to_ascii_lowercase).collect();
+    let words: Vec<&str> = words.iter().map(String::as_str).collect();
+    let (is_national, words) = match &words[..] {
+        ["national", rest @ ..] => (true, rest.to_vec()),
+        ["nchar", rest @ ..] => (true, [&["char"], rest].concat()),
+        ["nvarchar", rest @ ..] => (true, [&["varchar"], rest].concat()),
+        other => (false, other.to_vec()),
+    };
+    let name = match &words[..] {
+        ["character" | "char", "varying"] | ["varcharacter"] => "varchar",
+        ["character"] if is_national => "char",
+        [one] if is_national => one,
+        _ => return (text.to_owned(), false),
+    };
+    (format!("{name}{rest}"), is_national)
+}
+
+/// The size of a text or blob for so many bytes, as a type's name begins with it (MariaDB, "TEXT", "BLOB").
+pub(super) fn size_for(bytes: u64) -> &'static str {
+    match bytes {
+        0..256 => "tiny",
+        256..65_536 => "",
+        65_536..16_777_216 => "medium",
+        _ => "long",
+    }
+}
+
+/// What a native type says that the column has to say in another way, and how.
+pub(super) fn no_type(native: &str) -> Option<(String, String)> {
+    let lower = native.to_ascii_lowercase();
+    let words = Lexer::new(native, 0, super::SYNTAX).filter(|token| token.kind == TokenKind::Word);
+    let words: Vec<String> = words.map(|word| word.span.text(native).to_ascii_lowercase()).collect();
+    let (first, rest) = words.split_first()?;
+    let is_set = |word: &String| matches!(word.as_str(), "character" | "charset" | "ascii" | "unicode" | "binary");
+    if matches!(first.as_str(), "national" | "nchar" | "nvarchar") || first != "long" && rest.iter().any(is_set) {
+        let instead = "say it by its collation: `native \"varchar(20)\" …, collate \"latin1_swedish_ci\" …`";
+        return Some((format!("has no character set in the type of a column: {native}"), instead.to_owned()));
+    }
+    if first == "serial" {
+        return Some(("has no type serial".to_owned(), "write `int64, identity`".to_owned()));
+    }
+    (first == "text" && lower.contains('(')).then(|| {
+        let instead = "say which one: `tinytext`, `text`, `mediumtext` or `longtext`";
+        (format!("makes another type of {native}, by the character set"), instead.to_owned())
+    })
 }
 
 /// Whether every value of the one type is the same value in the other.
@@ -234,6 +303,19 @@ mod tests {
         same("decimal(6, 2)", "decimal(6,2)");
         same("numeric", "decimal(10,0)");
         same("year", "year(4)");
+        same("int signed", "int");
+        same("varcharacter(5)", "varchar(5)");
+        same("character varying (5)", "varchar(5)");
+        same("char(5) byte", "binary(5)");
+        same("long", "mediumtext");
+        same("long varchar", "mediumtext");
+        same("long varbinary", "mediumblob");
+        same("float(24)", "float");
+        same("float(25)", "double");
+        same("float(7,3)", "float(7,3)");
+        same("blob(255)", "tinyblob");
+        same("blob(256)", "blob");
+        same("blob(65536)", "mediumblob");
         assert_ne!(type_name("year"), type_name("year(2)"));
         same("enum('a', 'b')", "enum('a','b')");
         assert_ne!(type_name("enum('a')"), type_name("enum('A')"));

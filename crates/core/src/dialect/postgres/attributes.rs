@@ -3,8 +3,9 @@
 
 use super::inheriting::{ALSO_INHERITED, INHERITED};
 use super::quote::{quote, quote_object};
+use super::types::split;
 use crate::dialect::lowering::Attributed;
-use crate::physical::{Options, qualified};
+use crate::physical::{Options, TypeName, qualified};
 pub(super) use crate::schema::DELETED_COLUMNS;
 
 /// Of a key: its last column is a range, and no two rows with the same values before it have ranges that overlap
@@ -17,6 +18,22 @@ pub(super) const PERIOD: &str = "period";
 /// An option as it is compared; nothing where there is no such option.
 pub(super) fn known(on: Attributed, option: &str) -> Option<String> {
     let folded = option.trim().to_ascii_lowercase();
+    let folded = match folded.split_once('=') {
+        // The catalogue has no spaces there, and no quotes.
+        Some((name, value)) if is_word(name.trim()) => format!("{}={}", name.trim(), value.trim().trim_matches('\'')),
+        _ => folded,
+    };
+    match (on, folded.as_str()) {
+        // As good as not said (PostgreSQL 17, "ALTER TABLE", SET COMPRESSION, SET STATISTICS; "CREATE TABLE").
+        (Attributed::Column, "storage default" | "compression default" | "statistics -1")
+        | (Attributed::Key, "not deferrable" | "initially immediate" | "not deferrable initially immediate")
+        | (Attributed::Reference, "match simple")
+        | (Attributed::Index, "tablespace pg_default")
+        | (Attributed::Key, "using index tablespace pg_default") => return Some(String::new()),
+        (Attributed::Key, "deferrable initially immediate") => return Some("deferrable".into()),
+        (Attributed::Key, "initially deferred") => return Some("deferrable initially deferred".into()),
+        _ => {}
+    }
     let is_parameter = folded.split_once('=').is_some_and(|(name, value)| is_word(name) && !value.is_empty());
     let known = match on {
         Attributed::Column => {
@@ -66,6 +83,23 @@ fn is_word(text: &str) -> bool {
 /// PostgreSQL 17, "ALTER TABLE", SET STORAGE.
 fn storage_word(attribute: &str) -> Option<&str> {
     attribute.strip_prefix("storage ").filter(|word| ["plain", "external", "extended", "main"].contains(word))
+}
+
+/// Whether it says of a column what holds for its type anyway (PostgreSQL 17, "TOAST", and `typstorage` of `pg_type`): what has
+/// one length is stored plainly, numbers and addresses of many lengths in the table as long as they fit, others beside it.
+pub(super) fn is_usual_storage(attribute: &str, ty: &TypeName) -> bool {
+    let (base, rest) = split(ty.canonical());
+    let usual = match base.as_str() {
+        _ if rest.ends_with(']') => "extended",
+        "TEXT" | "CHARACTER VARYING" | "CHARACTER" | "BYTEA" | "JSON" | "JSONB" | "XML" | "TSVECTOR" => "extended",
+        "NUMERIC" | "INET" | "CIDR" => "main",
+        "SMALLINT" | "INTEGER" | "BIGINT" | "REAL" | "DOUBLE PRECISION" | "BOOLEAN" | "UUID" | "DATE" | "INTERVAL" => {
+            "plain"
+        }
+        other if other.starts_with("TIME") => "plain",
+        _ => return false,
+    };
+    storage_word(attribute) == Some(usual)
 }
 
 /// The actions of `alter column` that give a column what it has and did not have, and take what it had.

@@ -33,10 +33,12 @@ use crate::dialect::reading::{OrStop, Read, Statements, Stop};
 use crate::physical::{Introspected, ObjectKind, qualified};
 use crate::sql::{Cursor, TokenKind};
 
+pub(super) use tables::partitioned;
+
 type Reading<T> = Result<T, Stop>;
 
 /// The tablespace that things are in where nothing is said, unless the database has another.
-const USUAL_PLACE: &str = "pg_default";
+pub(super) const USUAL_PLACE: &str = "pg_default";
 
 /// The namespace that names without one are in.
 const PUBLIC: &str = "public";

@@ -1,5 +1,6 @@
 //! What PostgreSQL stores for a logical schema.
 
+use super::ddl::{USUAL_PLACE, partitioned};
 use super::quote::{literal, quote, quote_object};
 use super::types::{LONGEST_TEXT, portable, type_name};
 use super::{FACTS, SYNTAX};
@@ -124,6 +125,15 @@ impl Storing for Postgres {
     fn option(&self, lowering: &mut Lowering<'_, Self>, option: &str, table: &mut physical::Table, place: Place) {
         let folded = option.to_ascii_lowercase();
         // Names in it keep their letter case.
+        // What holds anyway (PostgreSQL 17, "CREATE TABLE", USING; "ALTER TABLE", REPLICA IDENTITY).
+        let is_usual_place = folded.strip_prefix("tablespace ").is_some_and(|name| name.trim() == USUAL_PLACE);
+        if matches!(folded.as_str(), "using heap" | "replica identity default") || is_usual_place {
+            return;
+        }
+        if let Some(told) = partitioned(option) {
+            table.options.insert(told);
+            return;
+        }
         for word in ["inherits (", "partition by ", "using ", "tablespace ", "replica identity ", "of "] {
             if folded.starts_with(word) {
                 table.options.insert(format!("{word}{}", &option[word.len()..]));
@@ -132,7 +142,7 @@ impl Storing for Postgres {
         }
         // PostgreSQL 17, "CREATE TABLE": UNLOGGED, and storage parameters in a WITH clause.
         if folded == "unlogged" || folded.split_once('=').is_some_and(|(name, _)| is_parameter(name.trim())) {
-            let written: Vec<_> = folded.split('=').map(str::trim).collect();
+            let written: Vec<_> = folded.split('=').map(|one| one.trim().trim_matches('\'')).collect();
             table.options.insert(written.join("="));
             return;
         }
@@ -216,6 +226,14 @@ impl Storing for Postgres {
         Some(name.to_owned()).filter(|name| name != "default")
     }
 
+    fn no_type(&self, native: &str) -> Option<(String, String)> {
+        super::types::no_type(native)
+    }
+
+    fn lacks_collation(&self, ty: &TypeName) -> bool {
+        super::types::lacks_collation(ty)
+    }
+
     fn usual_collation(&self) -> String {
         "default".into()
     }
@@ -265,6 +283,12 @@ impl Storing for Postgres {
 
     fn finish(&self, lowering: &mut Lowering<'_, Self>, table: &Table, lowered: &mut physical::Table) {
         computed_from_computed(lowering, table, lowered);
+        for column in &mut lowered.columns {
+            let usual = column.attributes.iter().find(|one| attributes::is_usual_storage(one, &column.ty)).cloned();
+            usual.iter().for_each(|one| {
+                column.attributes.remove(one);
+            });
+        }
         // PostgreSQL 17, "Constraints", "Primary Keys": its columns are not null.
         let key: Vec<String> =
             lowered.primary_key.iter().flat_map(|key| &key.columns).map(|column| column.name.clone()).collect();

@@ -1,5 +1,6 @@
 //! PostgreSQL's types.
 
+use std::borrow::Cow;
 use std::cell::RefCell;
 use std::collections::HashMap;
 
@@ -102,15 +103,20 @@ pub(super) fn split(canonical: &str) -> (String, String) {
 }
 
 /// Types whose arrays people write by the server's own name.
-const ARRAYS: [&str; 12] =
-    ["BOOL", "INT2", "INT4", "INT8", "FLOAT4", "FLOAT8", "NUMERIC", "TEXT", "VARCHAR", "UUID", "TIMESTAMPTZ", "JSONB"];
+#[rustfmt::skip]
+const ARRAYS: [&str; 33] = [
+    "BIT", "BOOL", "BYTEA", "CIDR", "DATE", "DATERANGE", "FLOAT4", "FLOAT8", "INET", "INT2", "INT4", "INT4RANGE", "INT8",
+    "INT8RANGE", "INTERVAL", "JSON", "JSONB", "MACADDR", "MONEY", "NAME", "NUMERIC", "NUMRANGE", "OID", "POINT", "TEXT", "TIME",
+    "TIMESTAMP", "TIMESTAMPTZ", "TIMETZ", "TSTZRANGE", "UUID", "VARCHAR", "XML",
+];
 
 /// The one name of a type, as the catalogue's `format_type` gives it, in upper case.
 fn canonical(upper: &str) -> String {
     if upper.starts_with('"') {
         return upper.to_owned();
     }
-    let (base, rest) = split(upper);
+    let upper = upper.strip_prefix("PG_CATALOG.").unwrap_or(upper);
+    let (base, rest) = split(&one_array(upper));
     if base == "FLOAT" && rest.starts_with('(') {
         // PostgreSQL 17, "Floating-Point Types": up to 24 binary digits are a real.
         let (digits, brackets) = rest[1..].split_once(')').unwrap_or_default();
@@ -131,7 +137,8 @@ fn canonical(upper: &str) -> String {
         "DECIMAL" | "DEC" => "NUMERIC",
         "BOOL" => "BOOLEAN",
         "VARCHAR" | "CHAR VARYING" => "CHARACTER VARYING",
-        "CHAR" => "CHARACTER",
+        "NATIONAL CHARACTER VARYING" | "NATIONAL CHAR VARYING" | "NCHAR VARYING" => "CHARACTER VARYING",
+        "CHAR" | "NATIONAL CHARACTER" | "NATIONAL CHAR" | "NCHAR" => "CHARACTER",
         "BPCHAR" if !rest.is_empty() => "CHARACTER",
         "TIMESTAMP" => "TIMESTAMP WITHOUT TIME ZONE",
         "TIMESTAMPTZ" => "TIMESTAMP WITH TIME ZONE",
@@ -151,6 +158,30 @@ fn canonical(upper: &str) -> String {
         (_, other) => other.to_owned(),
     };
     format!("{base}{arguments}{brackets}")
+}
+
+/// Neither how many dimensions an array has nor their sizes are kept (PostgreSQL 17, "Arrays", "Declaration of Array Types").
+fn one_array(upper: &str) -> Cow<'_, str> {
+    let (element, dimensions) = upper.split_at(upper.find('[').unwrap_or(upper.len()));
+    let element = element.trim_end();
+    match element.strip_suffix(" ARRAY") {
+        Some(element) => format!("{}[]", element.trim_end()).into(),
+        None if dimensions.is_empty() || dimensions == "[]" => upper.into(),
+        None => format!("{element}[]").into(),
+    }
+}
+
+/// What a native type says that the column has to say in another way, and how.
+pub(super) fn no_type(native: &str) -> Option<(String, String)> {
+    let lower = native.trim().to_ascii_lowercase();
+    // PostgreSQL 17, "Serial Types": a notation, and no type.
+    let portable = match lower.as_str() {
+        "smallserial" | "serial2" => "int16",
+        "serial" | "serial4" => "int32",
+        "bigserial" | "serial8" => "int64",
+        _ => return None,
+    };
+    Some((format!("has no type {lower}"), format!("write `{portable}, identity`")))
 }
 
 /// The kinds of types between which PostgreSQL casts by itself.
@@ -174,6 +205,21 @@ pub(super) fn family(ty: &TypeName) -> Family {
         "DATE" | "TIMESTAMP WITHOUT TIME ZONE" | "TIMESTAMP WITH TIME ZONE" => Family::Moment,
         _ => Family::Other,
     }
+}
+
+/// Whether a type is one of the server's own that have no collation (PostgreSQL 17, "Collation Support": those with a
+/// `typcollation` of 0 in `pg_type`), or an array of one. An enum or a domain is not looked into.
+pub(super) fn lacks_collation(ty: &TypeName) -> bool {
+    const RANGES: [&str; 6] = ["DATE", "INT4", "INT8", "NUM", "TS", "TSTZ"];
+    #[rustfmt::skip]
+    const OTHERS: [&str; 33] = [
+        "BIGINT", "BIT", "BIT VARYING", "BOOLEAN", "BOX", "BYTEA", "CIDR", "CIRCLE", "DATE", "DOUBLE PRECISION", "INET",
+        "INTEGER", "INTERVAL", "JSON", "JSONB", "JSONPATH", "LINE", "LSEG", "MACADDR", "MACADDR8", "MONEY", "NUMERIC",
+        "OID", "PATH", "PG_LSN", "POINT", "POLYGON", "REAL", "SMALLINT", "TSQUERY", "TSVECTOR", "UUID", "XML",
+    ];
+    let (base, _) = split(ty.canonical());
+    let range = base.strip_suffix("RANGE").map(|of| of.strip_suffix("MULTI").unwrap_or(of));
+    range.is_some_and(|of| RANGES.contains(&of)) || OTHERS.contains(&&*base) || base.starts_with("TIME")
 }
 
 /// Whether every value of the one type is the same value in the other.
@@ -239,6 +285,14 @@ mod tests {
         same("int[]", "integer[]");
         same("_int4", "integer[]");
         same("timestamp(3)[]", "timestamp(3) without time zone[]");
+        same("int[3]", "integer[]");
+        same("text[][]", "text[]");
+        same("numeric(5, 2) array", "numeric(5,2)[]");
+        same("int array[4]", "integer[]");
+        same("_date", "date[]");
+        same("pg_catalog.int4", "integer");
+        same("national character varying (5)", "varchar(5)");
+        same("nchar(5)", "character(5)");
         same("\"Kind\"", "\"Kind\"");
     }
 

@@ -110,6 +110,10 @@ impl Storing for Sqlite {
         collation(name)
     }
 
+    fn lacks_collation(&self, _: &TypeName) -> bool {
+        false
+    }
+
     fn usual_collation(&self) -> String {
         "BINARY".into()
     }

@@ -158,8 +158,9 @@ impl Reader {
             } else if cursor.eat_all(&["not", "ignored"]) || cursor.eat("visible") {
                 continue;
             } else if cursor.eat("key_block_size") {
+                // Of a single index, no catalogue has it.
                 cursor.eat("=");
-                peculiarities.push(format!("key_block_size={}", cursor.number().here()?));
+                cursor.number().here()?;
             } else if matches!(cursor.peek().to_ascii_lowercase().trim_matches('`'), "m" | "distance") {
                 // A dump has both, and what they are, in quotes.
                 let option = cursor.name().here()?.to_ascii_lowercase();

@@ -56,6 +56,12 @@ pub(super) fn read(cursor: &mut Cursor<'_>, engine: &str) -> Reading<String> {
     Ok(if is_rich { as_shown(&by, below.as_ref(), &parts, engine) } else { as_listed(&by, &parts) })
 }
 
+/// The same of a text; nothing where it is not understood.
+pub(in crate::dialect::mariadb) fn in_words_of_catalogue(text: &str, engine: &str) -> Option<String> {
+    let mut cursor = Cursor::new(text, SYNTAX);
+    read(&mut cursor, engine).ok().filter(|_| cursor.is_at_end())
+}
+
 /// The same of what `show create table` has behind `PARTITION BY`; as it stands where there is more to it.
 pub fn told(text: &str) -> String {
     let mut cursor = Cursor::new(text, SYNTAX);
@@ -215,20 +221,11 @@ fn in_one_line(text: &str) -> String {
 
 /// A list without spaces behind its commas, as the server writes it.
 fn tight(list: &str) -> String {
-    let mut cursor = Cursor::new(list, SYNTAX);
-    let mut parts = Vec::new();
-    while !cursor.is_at_end() {
-        let part = cursor.until(|cursor| cursor.is(",")).unwrap_or_default().trim();
-        let inner = part.strip_prefix('(').and_then(|rest| rest.strip_suffix(')'));
-        parts.push(match inner {
-            Some(inner) => format!("({})", tight(inner)),
-            None => part.to_owned(),
-        });
-        if !cursor.eat(",") {
-            break;
-        }
-    }
-    parts.join(",")
+    let part = |part: &str| match part.strip_prefix('(').and_then(|rest| rest.strip_suffix(')')) {
+        Some(inner) => format!("({})", tight(inner)),
+        None => part.to_owned(),
+    };
+    arguments(list).into_iter().map(part).collect::<Vec<_>>().join(",")
 }
 
 /// The bound of a range, with days that the server works out.
@@ -271,16 +268,35 @@ fn in_own_words(text: &str) -> String {
     let mut cursor = Cursor::new(text, SYNTAX);
     let mut words = String::new();
     let mut end = None;
+    let mut is_behind_operand = false;
     while !cursor.is_at_end() {
         let (place, word) = (cursor.place(), cursor.peek());
         let is_apart = end.is_some_and(|end| end < place.start);
-        match word {
-            "%" => words = format!("{} MOD ", words.trim_end()),
-            "+" | "*" | "/" => words = format!("{} {word} ", words.trim_end()),
-            _ => {
+        let is_word = cursor.kind() == TokenKind::Word;
+        let is_call = is_word && cursor.ahead(1) == "(";
+        let is_infix = is_word && is_behind_operand && ["mod", "div"].iter().any(|one| word.eq_ignore_ascii_case(one));
+        let operator = match word {
+            "%" => Some("MOD".to_owned()),
+            "+" | "*" | "/" => Some(word.to_owned()),
+            "-" if is_behind_operand => Some(word.to_owned()),
+            _ if is_infix => Some(word.to_ascii_uppercase()),
+            _ => None,
+        };
+        is_behind_operand = operator.is_none() && !matches!(word, "(" | "," | "-") && !is_call;
+        if is_call && word.eq_ignore_ascii_case("mod") {
+            cursor.skip();
+            let inner = cursor.parenthesised().unwrap_or_default();
+            let of: Vec<String> = arguments(inner).into_iter().map(in_own_words).collect();
+            words.push_str(&of.join(" MOD "));
+            is_behind_operand = true;
+            end = Some(cursor.place().start);
+            continue;
+        }
+        match operator {
+            Some(operator) => words = format!("{} {operator} ", words.trim_end()),
+            None => {
                 let space = if is_apart && !words.ends_with(' ') { " " } else { "" };
                 words.push_str(space);
-                let is_call = cursor.kind() == TokenKind::Word && cursor.ahead(1) == "(";
                 words.push_str(&if is_call { word.to_ascii_lowercase() } else { word.to_owned() });
             }
         }
@@ -288,6 +304,19 @@ fn in_own_words(text: &str) -> String {
         cursor.skip();
     }
     words
+}
+
+/// What stands between the commas.
+fn arguments(list: &str) -> Vec<&str> {
+    let mut cursor = Cursor::new(list, SYNTAX);
+    let mut arguments = Vec::new();
+    while !cursor.is_at_end() {
+        arguments.push(cursor.until(|cursor| cursor.is(",")).unwrap_or_default().trim());
+        if !cursor.eat(",") {
+            break;
+        }
+    }
+    arguments
 }
 
 #[cfg(test)]
@@ -307,6 +336,10 @@ mod tests {
         case("hash (id)", "partition by hash (`id`)");
         case("hash (id) partitions 1", "partition by hash (`id`)");
         case("hash (id % 7+1) partitions 3", "partition by hash (`id` MOD 7 + 1) partitions 3");
+        case("hash (id mod 3) partitions 3", "partition by hash (`id` MOD 3) partitions 3");
+        case("hash (MOD(id,3)) partitions 3", "partition by hash (`id` MOD 3) partitions 3");
+        case("hash (id Div 3-1) partitions 3", "partition by hash (`id` DIV 3 - 1) partitions 3");
+        case("hash (id - -3+Abs(id)*(id-1))", "partition by hash (`id` - -3 + abs(`id`) * (`id` - 1))");
         case("linear key (id, k) partitions 2", "partition by linear key (`id`,`k`) partitions 2");
         case("hash (id) (partition p0, partition p1)", "partition by hash (`id`) partitions 2");
         case("hash (id) (partition a, partition b)", "partition by hash (`id`) (partition a, partition b)");

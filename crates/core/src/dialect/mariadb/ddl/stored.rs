@@ -4,7 +4,7 @@ use super::text_of;
 use crate::dialect::mariadb::catalogue::ColumnRow;
 use crate::dialect::mariadb::lower::widest_character;
 use crate::dialect::mariadb::quote::literal;
-use crate::dialect::mariadb::types::{is_number, is_text, type_name};
+use crate::dialect::mariadb::types::{is_number, is_text, size_for, type_name};
 use crate::dialect::mariadb::{Flavor, SYNTAX};
 use crate::sql::{Cursor, Expression};
 
@@ -76,13 +76,7 @@ pub(super) fn settle_type(row: &mut ColumnRow, of_table: &str, usual: UsualColla
                 _ => widest_character(row.collation.as_deref().unwrap_or(of_table)),
             };
             let length = arguments.trim_matches(['(', ')']).trim().parse::<u64>().unwrap_or_default() * width;
-            let size = match length {
-                0..256 => "tiny",
-                256..65_536 => "",
-                65_536..16_777_216 => "medium",
-                _ => "long",
-            };
-            row.ty = format!("{size}{}", if is_bytes { "blob" } else { head });
+            row.ty = format!("{}{}", size_for(length), if is_bytes { "blob" } else { head });
         }
         "tinytext" | "text" | "mediumtext" | "longtext" if is_bytes => row.ty = head.replace("text", "blob"),
         _ => return,
@@ -174,27 +168,6 @@ pub(super) fn follow_collation(column: &mut ColumnRow, of_table: &str) {
     } else if column.collation.is_none() && is_text(&type_name(&column.ty)) {
         column.collation = Some(of_table.to_owned());
     }
-}
-
-/// A type's names of several words in one; whether it is of the national character set, which is `utf8mb3` (MariaDB,
-/// "VARCHAR", "NATIONAL"; MySQL 8.4, "The National Character Set").
-pub(super) fn in_one_word(text: &str) -> (String, bool) {
-    let (head, rest) = text.split_at(text.find('(').unwrap_or(text.len()));
-    let words: Vec<String> = head.split_whitespace().map(str::to_ascii_lowercase).collect();
-    let words: Vec<&str> = words.iter().map(String::as_str).collect();
-    let (is_national, words) = match &words[..] {
-        ["national", rest @ ..] => (true, rest.to_vec()),
-        ["nchar", rest @ ..] => (true, [&["char"], rest].concat()),
-        ["nvarchar", rest @ ..] => (true, [&["varchar"], rest].concat()),
-        other => (false, other.to_vec()),
-    };
-    let name = match &words[..] {
-        ["character" | "char", "varying"] | ["varcharacter"] => "varchar",
-        ["character"] if is_national => "char",
-        [one] if is_national => one,
-        _ => return (text.to_owned(), false),
-    };
-    (format!("{name}{rest}"), is_national)
 }
 
 /// A type with its parenthesis behind its name, and without the spaces between enum words.

@@ -3,12 +3,13 @@
 use std::collections::BTreeSet;
 
 use super::stored::{
-    BINARY, add_extra, as_stored, follow_collation, in_one_word, in_own_literals, in_parentheses_no_more, is_value,
-    known_collation, plain_type, settle_type, stored_default,
+    BINARY, add_extra, as_stored, follow_collation, in_own_literals, in_parentheses_no_more, is_value, known_collation,
+    plain_type, settle_type, stored_default,
 };
 use super::{CLAUSES, EXPRESSION, Kind, Made, Reader, Reading, TYPE_WORDS, partitions, text_of};
 use crate::dialect::mariadb::catalogue::{CheckRow, ColumnRow, TableRow};
 use crate::dialect::mariadb::lower::VERSIONED;
+use crate::dialect::mariadb::types::in_one_word;
 use crate::dialect::mariadb::{COLLATION, Flavor, SYNTAX};
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::sql::{Cursor, Expression, TokenKind};

@@ -583,8 +583,18 @@ fn partition_key(text: &str) -> Reading<String> {
                 };
             }
         }
-        parts.push(part);
+        // A name without quotes is one in small letters.
+        let is_name = part.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'_');
+        parts.push(if is_name { part.to_ascii_lowercase() } else { part });
         cursor.eat(",");
     }
     Ok(parts.join(", "))
+}
+
+/// The option that says how a table is partitioned, as it is read from the catalogue; nothing of another option.
+pub(in crate::dialect::postgres) fn partitioned(option: &str) -> Option<String> {
+    let mut cursor = Cursor::new(option, SYNTAX);
+    let method = cursor.eat_all(&["partition", "by"]).then(|| cursor.name()).flatten()?;
+    let key = partition_key(cursor.parenthesised()?).ok()?;
+    cursor.is_at_end().then(|| format!("partition by {} ({key})", method.to_ascii_lowercase()))
 }
