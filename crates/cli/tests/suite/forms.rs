@@ -128,6 +128,71 @@ fn what_is_adopted_is_declared_in_clauses() {
     assert!(other.project.ok(&["diff", "live", "declared", "--url", &url]).starts_with("no difference"));
 }
 
+/// The catalogue calls the policy `own_rows on hive`, and the cast by its types.
+#[test]
+fn objects_are_called_as_their_statements_call_them() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let object = |kind: &str, name: &str, create: &str, drop: &str| {
+        format!("object \"{kind}\" {name} ```\n    {create}\n``` drop ```\n    {drop}\n```\n\n")
+    };
+    let here = Stage::of(
+        Provider::Postgres,
+        &[
+            "table hive {\n    id: int32\n    primary key (id)\n}\n\n".to_owned(),
+            "table log {\n    id: int32\n    primary key (id)\n}\n\n".to_owned(),
+            object(
+                "policy",
+                "own_rows",
+                "create policy own_rows on hive using (id > 1 and id in (2, 3))",
+                "drop policy own_rows on hive",
+            ),
+            object("policy", "every_row", "CREATE POLICY every_row ON log;", "drop policy every_row on log"),
+            object(
+                "rule",
+                "no_delete",
+                "create rule no_delete as on delete to log do instead nothing",
+                "drop rule no_delete on log",
+            ),
+            object("type", "pair", "create type pair as (a int, b text)", "drop type pair"),
+            object("cast", "pair_as_text", "create cast (pair as text) with inout", "drop cast (pair as text)"),
+            object(
+                "operator",
+                "\"=#=\"",
+                "create operator =#= (leftarg = int, rightarg = int, function = int4eq)",
+                "drop operator =#= (int, int)",
+            ),
+            object(
+                "aggregate",
+                "product",
+                "create aggregate product(float8) (sfunc = float8mul, stype = float8, initcond = '1')",
+                "drop aggregate product(float8)",
+            ),
+            object("grant", "ids", "grant select (id) on hive to public", "revoke select (id) on hive from public"),
+        ]
+        .concat(),
+    );
+    let project = &here.project;
+    project.migrate("first");
+    let same = || project.oak(&["diff", "live", "declared"]);
+    assert!(same().stdout.starts_with("no difference"), "{}", same());
+    let status = here.status();
+    assert_eq!((status["drift"].to_string(), status["unmanaged"].to_string()), ("[]".into(), "[]".into()));
+
+    here.sql("alter policy own_rows on hive using (id > 7)");
+    project.ok(&["absorb", "--yes"]);
+    let declared = project.read("schema/schema.oak");
+    assert_eq!(declared.matches("object \"policy\"").count(), 2, "{declared}");
+    assert!(declared.contains("(id > 7)") && same().stdout.starts_with("no difference"), "{declared}");
+
+    project.declare(&declared.replace("(id > 7)", "(id > 8)"));
+    project.migrate("stricter");
+    assert!(same().stdout.starts_with("no difference"), "{}", same());
+    project.ok(&[REVERT, &["--to", "empty"]].concat());
+    assert_eq!(here.query("select count(*) from pg_policy"), ["0"]);
+}
+
 /// A domain that columns are of, and a sequence that has counted, are changed where they are.
 #[test]
 fn domains_and_sequences_change_in_place() {

@@ -868,12 +868,13 @@ fn clause_in(native: &str, provider: Provider) -> Option<(String, String)> {
         ("comment", "`about '…'`"),
     ];
     let words = Lexer::new(native, 0, Syntax::STANDARD).filter(|token| token.kind == TokenKind::Word);
-    let mut said = words.filter_map(|word| {
-        let word = word.span.text(native);
-        let known = if provider == Provider::Sqlite { &CLAUSES[..9] } else { &CLAUSES };
-        known.iter().find(|(clause, _)| clause.eq_ignore_ascii_case(word))
-    });
-    let (clause, own) = said.next()?;
+    let known = if provider == Provider::Sqlite { &CLAUSES[..9] } else { &CLAUSES };
+    let clause = |word: &str| known.iter().find(|(clause, _)| clause.eq_ignore_ascii_case(word));
+    let mut words = words.map(|word| word.span.text(native));
+    // SQLite takes any text in quotes for a type, and such a strange one begins as no type does.
+    let first = words.next()?;
+    let is_name = provider == Provider::Sqlite && (clause(first).is_some() || first.eq_ignore_ascii_case("not"));
+    let (clause, own) = words.find_map(clause).filter(|_| !is_name)?;
     Some((format!("has no `{clause}` in a type: {native}"), format!("say it in a clause of the column's own: {own}")))
 }
 

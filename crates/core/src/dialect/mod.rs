@@ -39,7 +39,7 @@ pub use reading::{PassedOver, SqlMistake, SqlRead};
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::diff::TableAlteration;
+use crate::diff::{TableAlteration, Wording};
 use crate::physical;
 use crate::plan::{Alteration, Blocks, Burden, Placement, Question, Step};
 use crate::schema::{Fault, Provider, Schema};
@@ -225,6 +225,15 @@ impl Dialect {
             Self::Postgres => postgres::SYNTAX,
             Self::Mariadb(_) => mariadb::SYNTAX,
         }
+    }
+
+    /// How its expressions are read, and what their stored forms depend on.
+    pub fn wording(self) -> Wording {
+        let kind: fn(&physical::TypeName) -> &'static str = match self {
+            Self::Sqlite | Self::Postgres => |_| "",
+            Self::Mariadb(_) => mariadb::alter::kind,
+        };
+        Wording { syntax: self.syntax(), kind }
     }
 
     /// Which of its statements hold others.

@@ -21,6 +21,6 @@ pub use compare::{diff, diff_renamed};
 pub(crate) use declared::table_called;
 pub use describe::{Detail, Line, TableReport, Verb, column_text, describe, in_one_line};
 pub use likeness::{Candidate, candidates};
-pub use reconcile::{StoredForm, doubtful, doubtful_views, overlook_comments, recognize, settle};
+pub use reconcile::{StoredForm, Wording, doubtful, doubtful_views, overlook_comments, recognize, settle};
 pub use renames::Renames;
 pub use rows::{RowChanges, RowUpdate, diff_rows};

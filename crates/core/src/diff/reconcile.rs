@@ -1,13 +1,14 @@
 //! Expressions as a server stores them, beside those it was given.
 //!
 //! A server may keep an expression in words of its own. Which of them it keeps for which of ours is noted when ours is
-//! applied ([`settle`]), and used from then on ([`recognize`]); two texts that were never seen together stay different.
+//! applied ([`settle`]), and used from then on ([`recognize`]); two texts that were never seen together stay different. So do
+//! those that were, where the columns they name are of other kinds than they were then.
 
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::physical::{IndexKey, Program, Schema, Table};
+use crate::physical::{IndexKey, Program, Schema, Table, TypeName};
 use crate::sql::{Expression, Syntax};
 
 /// An expression of ours and the server's word for it.
@@ -17,28 +18,60 @@ pub struct StoredForm {
     pub ours: String,
     /// As stored.
     pub stored: String,
+    /// The columns that it names, each with its kind, where the server's word for it depends on that.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub of: Option<String>,
+}
+
+/// How the expressions of a provider are read, and what their stored forms depend on.
+#[derive(Clone, Copy)]
+pub struct Wording {
+    /// The rules by which they are read.
+    pub syntax: Syntax,
+    /// The kind of a column's type that makes a difference; empty where none does.
+    pub kind: fn(&TypeName) -> &'static str,
+}
+
+impl Wording {
+    /// The columns of a table that an expression names, each with its kind.
+    fn kinds(self, table: &Table, expression: &Expression) -> Option<String> {
+        let named = table.columns.iter().filter(|column| expression.mentions(&column.name));
+        let kinds = named.map(|column| (&column.name, (self.kind)(&column.ty))).filter(|(_, kind)| !kind.is_empty());
+        let kinds: Vec<String> = kinds.map(|(name, kind)| format!("{name} {kind}")).collect();
+        (!kinds.is_empty()).then(|| kinds.join(", "))
+    }
 }
 
 /// Tells every expression of a live schema for which of ours the server is known to store it.
-pub fn recognize(live: &mut Schema, forms: &[StoredForm], syntax: Syntax) {
-    let mut known: BTreeMap<&str, Vec<Expression>> = BTreeMap::new();
+pub fn recognize(live: &mut Schema, forms: &[StoredForm], wording: Wording) {
+    let syntax = wording.syntax;
+    let mut known: BTreeMap<&str, Vec<Known>> = BTreeMap::new();
     for form in forms {
-        let known = known.entry(&form.stored).or_default();
-        known.push(Expression::read(&form.ours, syntax));
-        known.push(Expression::read_whole(&form.ours, syntax));
+        let of = form.of.as_deref();
+        let read = [Expression::read(&form.ours, syntax), Expression::read_whole(&form.ours, syntax)];
+        known.entry(&form.stored).or_default().extend(read.map(|ours| Known { ours, of }));
     }
     if known.is_empty() {
         return;
     }
-    for (_, expression) in live.tables_mut().flat_map(expressions_mut) {
-        for ours in known.get(expression.text()).into_iter().flatten() {
-            expression.is_stored_for(ours);
+    for table in live.tables_mut() {
+        let told: Vec<Vec<&Expression>> = expressions(table)
+            .map(|(_, stored)| {
+                let known = known.get(stored.text()).into_iter().flatten();
+                // One that says nothing of kinds holds for any.
+                let holds =
+                    |one: &&Known| one.of.is_none_or(|of| wording.kinds(table, &one.ours).as_deref() == Some(of));
+                known.filter(holds).map(|one| &one.ours).collect()
+            })
+            .collect();
+        for ((_, expression), ours) in expressions_mut(table).zip(told) {
+            ours.into_iter().for_each(|ours| expression.is_stored_for(ours));
         }
     }
     let mut unknown = Vec::new();
     for program in live.programs_mut() {
         match known.get(program.body.text()) {
-            Some(known) => known.iter().for_each(|ours| program.body.is_stored_for(ours)),
+            Some(known) => known.iter().for_each(|one| program.body.is_stored_for(&one.ours)),
             None => unknown.push(&mut program.body),
         }
     }
@@ -53,27 +86,37 @@ pub fn recognize(live: &mut Schema, forms: &[StoredForm], syntax: Syntax) {
         .map(|(stored, ours)| (Expression::read_whole(stored, syntax), ours))
         .collect();
     for body in unknown {
-        let same: Vec<&Expression> =
+        let same: Vec<&Known> =
             statements.iter().filter(|(stored, _)| stored == body).flat_map(|(_, ours)| *ours).collect();
-        same.into_iter().for_each(|ours| body.is_stored_for(ours));
+        same.into_iter().for_each(|one| body.is_stored_for(&one.ours));
     }
+}
+
+/// One of ours that the server is known to have a word for.
+struct Known<'f> {
+    ours: Expression,
+    /// The kinds of its columns, where they make a difference.
+    of: Option<&'f str>,
 }
 
 /// Takes the expressions of objects that were just made from ours for the server's word for them, and returns the pairs.
 ///
 /// `made` is asked with the words of a step's object, such as `add-check hive.positive_tare`.
-pub fn settle(live: &mut Schema, expected: &Schema, made: impl Fn(&str) -> bool) -> Vec<StoredForm> {
+pub fn settle(live: &mut Schema, expected: &Schema, wording: Wording, made: impl Fn(&str) -> bool) -> Vec<StoredForm> {
     let mut forms = Vec::new();
     for table in live.tables_mut() {
         let Some(wanted) = expected.table(&table.name) else { continue };
         let wanted: BTreeMap<Place, &Expression> = expressions(wanted).collect();
         let name = table.name.clone();
-        for (place, expression) in expressions_mut(table) {
+        let kinds: Vec<Option<String>> = expressions(table)
+            .map(|(place, _)| wanted.get(&place).and_then(|ours| wording.kinds(table, ours)))
+            .collect();
+        for ((place, expression), of) in expressions_mut(table).zip(kinds) {
             let Some(ours) = wanted.get(&place) else { continue };
             if *expression == **ours || !place.makers(&name).iter().any(|maker| made(maker)) {
                 continue;
             }
-            forms.push(StoredForm { ours: ours.text().to_owned(), stored: expression.text().to_owned() });
+            forms.push(StoredForm { ours: ours.text().to_owned(), stored: expression.text().to_owned(), of });
             expression.is_stored_for(ours);
         }
     }
@@ -83,7 +126,7 @@ pub fn settle(live: &mut Schema, expected: &Schema, made: impl Fn(&str) -> bool)
         if program.body == ours.body || !(made(&by("create")) || made(&by("alter"))) {
             continue;
         }
-        forms.push(StoredForm { ours: ours.body.text().to_owned(), stored: program.body.text().to_owned() });
+        forms.push(StoredForm { ours: ours.body.text().to_owned(), stored: program.body.text().to_owned(), of: None });
         program.body.is_stored_for(&ours.body);
     }
     forms.sort();
@@ -211,7 +254,7 @@ fn expressions_mut(table: &mut Table) -> impl Iterator<Item = (Place, &mut Expre
 mod tests {
     use super::*;
     use crate::diff::diff;
-    use crate::physical::{Check, NameCase};
+    use crate::physical::{Check, Column, NameCase};
 
     fn schema(condition: &str) -> Schema {
         let mut table = Table::new("hive", NameCase::Counts);
@@ -223,18 +266,40 @@ mod tests {
         Schema::new(NameCase::Counts, [table])
     }
 
+    const WORDING: Wording = Wording { syntax: Syntax::STANDARD, kind: |_| "" };
+
     #[test]
     fn what_was_just_made_is_known_again_later() {
         let (ours, stored) = ("a in (1, 2)", "(a = any (array[1, 2]))");
         let (mut live, expected) = (schema(stored), schema(ours));
-        assert!(settle(&mut live, &expected, |_| false).is_empty());
+        assert!(settle(&mut live, &expected, WORDING, |_| false).is_empty());
         assert!(!diff(&live, &expected).is_empty());
-        let forms = settle(&mut live, &expected, |maker| maker == "add-check hive.two");
+        let forms = settle(&mut live, &expected, WORDING, |maker| maker == "add-check hive.two");
         assert_eq!(forms.len(), 1);
         assert!(diff(&live, &expected).is_empty());
         let mut later = schema(stored);
-        recognize(&mut later, &forms, Syntax::STANDARD);
+        recognize(&mut later, &forms, WORDING);
         assert!(diff(&later, &expected).is_empty());
         assert!(!diff(&later, &schema("a in (1, 3)")).is_empty());
+    }
+
+    /// MariaDB makes `code <> 0` of `code <> 'never'` while the column holds numbers.
+    #[test]
+    fn a_word_for_numbers_says_nothing_of_texts() {
+        let of = |ty: &str, condition: &str| {
+            let mut schema = schema(condition);
+            let table = schema.tables_mut().next().expect("there is one");
+            table.columns.push(Column::new("code", TypeName::new(ty)));
+            schema
+        };
+        let wording = Wording { kind: |ty| if ty.canonical() == "INT" { "number" } else { "text" }, ..WORDING };
+        let (ours, stored) = ("code <> 'never'", "code <> 0");
+        let forms = settle(&mut of("int", stored), &of("int", ours), wording, |_| true);
+        assert_eq!(forms[0].of.as_deref(), Some("code number"));
+        for (ty, is_same) in [("int", true), ("text", false)] {
+            let mut later = of(ty, stored);
+            recognize(&mut later, &forms, wording);
+            assert_eq!(diff(&later, &of(ty, ours)).is_empty(), is_same, "{ty}");
+        }
     }
 }

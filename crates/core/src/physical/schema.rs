@@ -146,7 +146,10 @@ impl Schema {
 
     /// The same with everything called as in the other schema that goes by another name and is none the less the same.
     pub fn called_as_in(self, other: &Self) -> Self {
-        self.descending_as_in(other).spelled_as_in(other).with_routines_called_as_in(other)
+        self.descending_as_in(other)
+            .spelled_as_in(other)
+            .with_routines_called_as_in(other)
+            .with_objects_called_as_in(other)
     }
 
     /// The same with indexes that descend as in the other schema, where the server forgets that they do.
@@ -202,6 +205,33 @@ impl Schema {
                 theirs.is_namesake(one) && self.program_like(theirs).is_none() && theirs.has_arguments_of(one)
             });
             let name = same.filter(|_| missing(&one)).map_or(&one.name, |theirs| &theirs.name);
+            Program { name: name.clone(), ..one.clone() }
+        };
+        let programs: Vec<Program> = self.programs().map(renamed).collect();
+        self.with_programs(programs)
+    }
+
+    /// A policy, a rule, an aggregate and the like go in the catalogue by what tells them from others of their name as well,
+    /// which a declaration need not say: `own_rows` is `own_rows on hive` there. What has no name at all, a cast or a grant,
+    /// may be called as one likes.
+    fn with_objects_called_as_in(self, other: &Self) -> Self {
+        let is_missing = |one: &Program| one.word.is_some() && other.program_like(one).is_none();
+        let could_be = |one: &Program, theirs: &Program| {
+            let is_of_its_table = || one.name.split_once(" on ").is_none_or(|(_, table)| theirs.mentions(table));
+            one.word == theirs.word && (one.body == theirs.body || one.base_name() == theirs.name && is_of_its_table())
+        };
+        let mut names: BTreeMap<String, String> = BTreeMap::new();
+        for theirs in other.programs().filter(|one| one.word.is_some() && self.program_like(one).is_none()) {
+            let mut found = self.programs().filter(|one| is_missing(one) && could_be(one, theirs));
+            if let (Some(one), None) = (found.next(), found.next()) {
+                names.insert(self.program_key(one), theirs.name.clone());
+            }
+        }
+        if names.is_empty() {
+            return self;
+        }
+        let renamed = |one: &Program| {
+            let name = names.get(&self.program_key(one)).unwrap_or(&one.name);
             Program { name: name.clone(), ..one.clone() }
         };
         let programs: Vec<Program> = self.programs().map(renamed).collect();

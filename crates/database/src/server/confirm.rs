@@ -25,8 +25,9 @@ pub(super) fn confirm(session: &mut dyn Session, live: &mut Schema, expected: &S
         }
     };
     // Everything in there was just made from ours.
-    let mut forms = settle(&mut stored, expected, |_| true);
-    recognize(live, &forms, session.dialect().syntax());
+    let wording = session.dialect().wording();
+    let mut forms = settle(&mut stored, expected, wording, |_| true);
+    recognize(live, &forms, wording);
     forms.sort();
     forms.dedup();
     Confirmed { forms, unasked: None }
@@ -50,8 +51,9 @@ pub(super) fn confirm_apart(
     if let Some(program) = apart.programs().find(|program| leaves(program)) {
         return Err(format!("{} names the database {}", program.label(), url.database));
     }
-    let mut stored = make_apart(url, dialect, &apart).map_err(|refusal| refusal.error.to_string())?;
-    let forms = settle(&mut stored, &apart, |_| true);
-    recognize(live, &forms, dialect.syntax());
+    let stored = make_apart(url, dialect, &apart).map_err(|refusal| refusal.error.to_string())?;
+    let mut stored = stored.called_as_in(&apart);
+    let forms = settle(&mut stored, &apart, dialect.wording(), |_| true);
+    recognize(live, &forms, dialect.wording());
     Ok(forms)
 }

@@ -99,7 +99,7 @@ fn is_passing(error: &DatabaseError) -> bool {
 fn introspect(session: &mut dyn Session) -> Result<Introspected, DatabaseError> {
     let mut found = session.introspect()?;
     let forms = journal::forms(session)?;
-    recognize(&mut found.schema, &forms, session.dialect().syntax());
+    recognize(&mut found.schema, &forms, session.dialect().wording());
     Ok(found)
 }
 

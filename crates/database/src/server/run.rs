@@ -552,8 +552,9 @@ impl Run<'_, '_> {
         let (mut live, rest) = live.called_as_in(&outcome.schema).parted(|thing| outcome.manages(thing));
         unmanaged.extend(rest);
         let known = self.database(|session| journal::forms(session))?;
-        recognize(&mut live, &known, self.session.dialect().syntax());
-        let mut forms = settle(&mut live, &outcome.schema, |maker| outcome.made.contains(maker));
+        let wording = self.session.dialect().wording();
+        recognize(&mut live, &known, wording);
+        let mut forms = settle(&mut live, &outcome.schema, wording, |maker| outcome.made.contains(maker));
         unmanaged
             .extend(overlook_comments(&mut live, &outcome.schema, |_, _| false).into_iter().map(Unmanaged::comment));
         if !diff(&live, &outcome.schema).is_empty() {

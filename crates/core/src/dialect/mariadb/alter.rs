@@ -22,7 +22,16 @@ pub(in crate::dialect) fn keeps_computed(from: &Column, to: &Column) -> bool {
 /// Seen on MariaDB 10.11: what a check compares a column with becomes a value of the column's new type, a text beside a number
 /// the number 0 (`code <> 'never'` is `code <> 0`), and stays one when the type goes back.
 pub(in crate::dialect) fn changes_checks(from: &TypeName, to: &TypeName) -> bool {
-    is_text(from) != is_text(to) || is_number(from) != is_number(to)
+    kind(from) != kind(to)
+}
+
+/// What of a type tells how a value beside it in an expression is stored.
+pub(in crate::dialect) fn kind(ty: &TypeName) -> &'static str {
+    match (is_text(ty), is_number(ty)) {
+        (true, _) => "text",
+        (_, true) => "number",
+        _ => "other",
+    }
 }
 
 /// Every statement of ours commits by itself, but for those that change rows.
