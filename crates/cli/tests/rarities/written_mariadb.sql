@@ -54,6 +54,7 @@ create table longer_safe (id int primary key, v varchar(600), w varchar(510), ke
 -- Only InnoDB keeps references.
 create table without_references (id int primary key, a int, foreign key (a) references longer (id)) engine=myisam default charset utf8mb4 collate utf8mb4_unicode_ci;
 create table national (id int primary key, n national varchar(20), nn nchar(3), cv character varying(30), cw char varying(4) character set latin1) default charset utf8mb4 collate utf8mb4_unicode_ci;
+create table short_words (id int signed primary key, a varchar(20) ascii, u char(5) unicode, l long, v long varbinary, f float(30), c char(3) byte) default charset utf8mb4 collate utf8mb4_unicode_ci partition by hash (mod(id, 3)-1) partitions 3;
 create table rated (id int primary key, stars int not null CHECK(stars BETWEEN 1 AND 5), word varchar(9) check (word!='x' and word IN ('A', 'b'))) default charset utf8mb4 collate utf8mb4_unicode_ci;
 -- Which index of a reference stays.
 create table pointed_at (id int primary key, x int, unique (id, x)) engine=innodb default charset utf8mb4 collate utf8mb4_unicode_ci;

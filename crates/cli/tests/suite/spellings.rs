@@ -5,7 +5,7 @@ use hollow_oak_core::Provider;
 
 use crate::support::stage::{Stage, on_each_provider};
 
-/// Lines of a table with the columns `id` and `n`; `TYPE` before those that are a type of `n`.
+/// Lines of a table with the columns `id`, `ref` and `n`; `TYPE` stands before a type of `n`, `COLUMN` before an option of it.
 fn said(provider: Provider) -> &'static [&'static str] {
     match provider {
         Provider::Postgres => &[
@@ -86,4 +86,19 @@ fn what_is_said_in_other_words_is_what_the_server_has() {
         let same = here.project.oak(&["diff", "live", "declared"]);
         assert!(same.stdout.starts_with("no difference"), "{provider}: {same}");
     });
+}
+
+/// SQLite keeps a statement from the name on.
+#[test]
+fn a_statement_of_sqlite_may_say_if_not_exists() {
+    let here = Stage::of(
+        Provider::Sqlite,
+        "table hive {\n    id: int64\n    primary key (id)\n}\n\n\
+         trigger logged on hive ```\n    Create Trigger if not exists main.logged after insert on hive begin select 1; end\n```\n\n\
+         object \"virtual table\" search ```\n    create virtual table IF NOT EXISTS search using fts5(name)\n``` drop ```\n    \
+         drop table search\n```\n",
+    );
+    here.project.migrate("first");
+    assert!(here.project.ok(&["diff", "live", "declared"]).starts_with("no difference"));
+    assert_eq!(here.status()["unmanaged"].to_string(), "[]");
 }

@@ -38,6 +38,10 @@ pub(super) trait Storing {
     fn expression(&self, table: &Table, text: &str) -> Expression;
     /// Names that nobody may take: their beginning, and for whom they are kept.
     fn reserved(&self) -> &'static [(&'static str, &'static str)];
+    /// The statement that makes an object, as the catalogue keeps it.
+    fn statement<'s>(&self, sql: &'s str) -> Cow<'s, str> {
+        sql.into()
+    }
     /// An option of a column, key, check or index, as it is compared; nothing where the provider does not know it.
     fn attribute(&self, on: Attributed, option: &str) -> Option<String>;
     /// Takes in a storage option.
@@ -444,7 +448,7 @@ impl<'a, S: Storing> Lowering<'a, S> {
             word: program.word.clone(),
             name: formed.as_ref().map_or(stored, |formed| formed.name.clone()),
             table: program.table.as_ref().map(|table| storing.object(table)),
-            body: Expression::read_whole(&body, storing.syntax()),
+            body: Expression::read_whole(&storing.statement(&body), storing.syntax()),
             comment: program.about.clone().filter(|_| facts.comments && facts.has_enum_types),
             create,
             drop,

@@ -117,8 +117,17 @@ impl<'t> Line<'t> {
             .or_else(|| self.other_type(wanted))
             .or_else(|| self.without_parentheses(wanted))
             .or_else(|| match wanted {
+                "`,` or `)`" if found == "(" && matches!(self.first(), "index" | "unique") => {
+                    self.in_parentheses_of_its_own()
+                }
                 "`,` or `)`" => Some("a comma comes before another one, and `)` behind the last".into()),
                 "`key`" => Some(format!("write `{} key`", last_word(self.before))),
+                "`on`" | "`to`" if self.first() == "grant" => self.grant(found),
+                "the end of the line"
+                    if self.first() == "domain" && matches!(found, "default" | "not" | "null" | "collate") =>
+                {
+                    Some("a domain has checks alone: say it of the columns, or declare an `object \"domain\"`".into())
+                }
                 "the end of the line" if found == "(" && matches!(last_word(self.before), "now" | "today") => {
                     Some(format!("write `{}`, without parentheses", last_word(self.before)))
                 }
@@ -169,6 +178,25 @@ impl<'t> Line<'t> {
                 let form = form(self.first()).filter(|_| !is_known && self.column().is_none())?;
                 Some(format!("the form is `{form}`"))
             })
+    }
+
+    /// Privileges for which there is no clause.
+    fn grant(&self, found: &str) -> Option<String> {
+        let what = match last_word(self.before) {
+            _ if found == "(" => "single columns",
+            "namespace" | "schema" => "namespaces",
+            "routine" | "function" | "procedure" => "routines",
+            _ if found == "privileges" => return Some("write `all`".into()),
+            _ => return None,
+        };
+        Some(format!("privileges on {what} are an `object \"grant\"`, with its SQL between ``` and ```"))
+    }
+
+    /// The key of an index that is an expression.
+    fn in_parentheses_of_its_own(&self) -> Option<String> {
+        let (_, call) = self.before.rsplit_once(['(', ','])?;
+        let (arguments, _) = split_arguments(self.after);
+        Some(format!("an expression stands in parentheses of its own: `({}{arguments})`", call.trim()))
     }
 
     /// What is SQL between fences.
@@ -404,6 +432,8 @@ mod tests {
             "the name stands behind what it is: `unique NAME (…)`, `foreign key NAME (…)`, `check NAME (…)`",
         );
         case("index by_code (code", "a comma comes before another one, and `)` behind the last");
+        case("index (id, lower(code))", "an expression stands in parentheses of its own: `(lower(code))`");
+        case("unique index (lower(code))", "an expression stands in parentheses of its own: `(lower(code))`");
         case("index by_code {code}", "the form is `index (column, …)`");
     }
 
@@ -425,5 +455,14 @@ mod tests {
         case("view heavy as select 1\n", "write `view NAME`, and its SQL on lines of its own between ``` and ```");
         case("rows hive by (id) {\n    id, code\n    1, 'a'\n}\n", "bars stand between values: `id | code`");
         case("TABLE hive {\n}\n", "did you mean `table`?");
+        let object =
+            |what: &str| format!("privileges on {what} are an `object \"grant\"`, with its SQL between ``` and ```");
+        case("grant select (id) on hive to reader\n", &object("single columns"));
+        case("grant usage on namespace sales to reader\n", &object("namespaces"));
+        case("grant all privileges on hive to reader\n", "write `all`");
+        case(
+            "domain code text(5), default 'x'\n",
+            "a domain has checks alone: say it of the columns, or declare an `object \"domain\"`",
+        );
     }
 }

@@ -351,9 +351,10 @@ impl FaultKind {
             Self::GeneratedFromItself(_) => {
                 "compute it from other columns, which may be generated too, but not in a circle".into()
             }
-            Self::DefaultDoesNotFit { .. } => {
-                "mend the value, or write an SQL expression in parentheses: `(…)`".into()
-            }
+            Self::DefaultDoesNotFit { value, .. } => match word_for(value) {
+                Some(word) => format!("write `{word}`"),
+                None => "mend the value, or write an SQL expression in parentheses: `(…)`".into(),
+            },
             Self::UnknownWord { nearest, owner, .. } => {
                 meant(nearest, &format!("add the word to enum `{owner}`, or mend it"))
             }
@@ -415,4 +416,18 @@ impl FaultKind {
             }
         }
     }
+}
+
+/// The word for a value that SQL says in another one.
+fn word_for(value: &str) -> Option<&'static str> {
+    let value = value.trim_matches('`');
+    let word = match value.to_ascii_lowercase().as_str() {
+        "null" => "null",
+        "true" => "true",
+        "false" => "false",
+        "now" | "current_timestamp" | "localtimestamp" => "now",
+        "today" | "current_date" => "today",
+        _ => return None,
+    };
+    Some(word).filter(|word| *word != value)
 }

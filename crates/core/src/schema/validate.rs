@@ -503,6 +503,10 @@ impl<'a> Checker<'a> {
             }
             return;
         }
+        // A type that is not there is a mistake of its own.
+        if matches!(&column.ty, Type::Enum(name) if !self.enums.contains_key(name)) {
+            return;
+        }
         if let Err(wanted) = fits(&column.ty, value) {
             let kind = FaultKind::DefaultDoesNotFit { value: shown(value), ty: column.ty.clone(), wanted };
             self.fault(kind, place.clone());

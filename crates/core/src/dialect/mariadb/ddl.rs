@@ -28,7 +28,7 @@ use stored::UsualCollations;
 type Reading<T> = Result<T, Stop>;
 
 /// Words that a type can have behind its first.
-const TYPE_WORDS: [&str; 11] = [
+const TYPE_WORDS: [&str; 12] = [
     "unsigned",
     "signed",
     "zerofill",
@@ -39,6 +39,7 @@ const TYPE_WORDS: [&str; 11] = [
     "unicode",
     "compressed",
     "varchar",
+    "varbinary",
     "char",
 ];
 

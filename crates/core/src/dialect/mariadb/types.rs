@@ -1,5 +1,7 @@
 //! The types of MariaDB and MySQL.
 
+use std::borrow::Cow;
+
 use super::quote::literal;
 use crate::physical::TypeName;
 use crate::schema::{Schema, Type};
@@ -68,12 +70,11 @@ fn without_spaces(text: &str) -> String {
 }
 
 fn canonical(upper: &str) -> String {
-    let (text, is_national) = in_one_word(upper);
-    let upper = if is_national { upper.to_owned() } else { text.to_ascii_uppercase() };
-    let (head, rest) = match upper.find(['(', ' ']) {
-        Some(at) => upper.split_at(at),
-        None => (upper.as_str(), ""),
-    };
+    let has_other_name = upper.contains(" VARYING") || upper.starts_with("VARCHARACTER");
+    // One of the national character set stays as it is: that is more than a type.
+    let other_name = has_other_name.then(|| in_one_word(upper)).filter(|(_, is_national)| !is_national);
+    let upper = other_name.map_or(Cow::Borrowed(upper), |(text, _)| text.to_ascii_uppercase().into());
+    let (head, rest) = upper.split_at(upper.find(['(', ' ']).unwrap_or(upper.len()));
     let (arguments, behind) = match (rest.starts_with('('), rest.find(')')) {
         (true, Some(end)) => rest.split_at(end + 1),
         _ => ("", rest),

@@ -285,9 +285,9 @@ impl Storing for Postgres {
         computed_from_computed(lowering, table, lowered);
         for column in &mut lowered.columns {
             let usual = column.attributes.iter().find(|one| attributes::is_usual_storage(one, &column.ty)).cloned();
-            usual.iter().for_each(|one| {
-                column.attributes.remove(one);
-            });
+            if let Some(usual) = usual {
+                column.attributes.remove(&usual);
+            }
         }
         // PostgreSQL 17, "Constraints", "Primary Keys": its columns are not null.
         let key: Vec<String> =

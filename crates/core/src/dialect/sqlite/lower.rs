@@ -1,5 +1,7 @@
 //! What SQLite stores for a logical schema.
 
+use std::borrow::Cow;
+
 use super::quote::{literal, quote};
 use super::{FACTS, rowid_alias};
 use crate::dialect::lowering::{self, Attributed, Lowering, Storing, UNNAMED, key_option, typed};
@@ -11,7 +13,7 @@ use crate::schema::{
     Column, Fault, FaultKind, ForeignKey, Identifier, Index, Item, Part, Place, Provider, Schema, Scoped, Table, Type,
     Value,
 };
-use crate::sql::{Expression, Syntax};
+use crate::sql::{Cursor, Expression, Syntax};
 
 /// The storage options a table may have.
 const OPTIONS: [&str; 3] = ["strict", "without rowid", "autoincrement"];
@@ -108,6 +110,22 @@ impl Storing for Sqlite {
 
     fn collation(&self, name: &str) -> Option<String> {
         collation(name)
+    }
+
+    // SQLite keeps the text from the name on, without that of the database (seen on 3.40 and later).
+    fn statement<'s>(&self, sql: &'s str) -> Cow<'s, str> {
+        let mut cursor = Cursor::new(sql, Syntax::PLAIN);
+        let kind = match () {
+            _ if cursor.eat_all(&["create", "trigger"]) => "trigger",
+            _ if cursor.eat_all(&["create", "virtual", "table"]) => "virtual table",
+            _ => return sql.into(),
+        };
+        cursor.eat_all(&["if", "not", "exists"]);
+        if cursor.ahead(1) == "." {
+            cursor.skip();
+            cursor.skip();
+        }
+        format!("create {kind} {}", cursor.rest()).into()
     }
 
     fn lacks_collation(&self, _: &TypeName) -> bool {

@@ -158,7 +158,7 @@ impl Reader {
             } else if cursor.eat_all(&["not", "ignored"]) || cursor.eat("visible") {
                 continue;
             } else if cursor.eat("key_block_size") {
-                // Of a single index, no catalogue has it.
+                // Of a single index it is not in `information_schema`, so that no database is known to have it.
                 cursor.eat("=");
                 cursor.number().here()?;
             } else if matches!(cursor.peek().to_ascii_lowercase().trim_matches('`'), "m" | "distance") {

@@ -66,6 +66,14 @@ pub(super) fn settle_type(row: &mut ColumnRow, of_table: &str, usual: UsualColla
         row.collation = Some(usual.of_set("utf8mb3"));
         return;
     }
+    // MariaDB, "Data Types", "CHAR": short words for two sets.
+    for (word, set) in [(" ascii", "latin1"), (" unicode", "ucs2")] {
+        if lower.ends_with(word) {
+            row.ty.truncate(row.ty.len() - word.len());
+            row.collation = Some(usual.of_set(set));
+            return;
+        }
+    }
     let is_bytes = row.collation.as_deref() == Some("binary") || rest.ends_with(" byte");
     let arguments = rest.trim_end_matches(" byte");
     match head {
