@@ -55,6 +55,10 @@ fn stage() -> Option<Stage<'static>> {
     Some(Stage::on(server, DECLARED))
 }
 
+fn stage_of(declared: &str) -> Option<Stage<'static>> {
+    wanted(Provider::Postgres).then(|| Stage::on(shared(Provider::Postgres), declared))
+}
+
 #[test]
 fn an_extension_comes_behind_what_it_needs() {
     if !wanted(Provider::Postgres) {
@@ -225,6 +229,68 @@ fn domains_and_sequences_change_in_place() {
     let refused = project.oak(&["apply", "--yes"]);
     assert!(refused.status == 1 && refused.stderr.contains("light"), "{refused}");
     here.assert_same("live", "history@1");
+}
+
+/// Where numbers begin may be beyond what a sequence of the server goes through by itself; a count that is beyond the new
+/// limits begins at them, any other goes on.
+#[test]
+fn numbers_begin_where_they_are_said_to() {
+    let Some(here) = stage_of("") else { return };
+    let project = &here.project;
+    let first = || here.query("select nextval('s') union all select nextval('s')");
+    let inserted = || here.query("insert into t (n) values (1), (2) returning id");
+    // How both are said, what the sequence gives next, what the table does.
+    let steps = [
+        ("from -5", "from -5", ["-5", "-4"], ["-5", "-4"]),
+        ("", "", ["1", "2"], ["1", "2"]),
+        ("from 0", "from 0", ["3", "4"], ["3", "4"]),
+        ("from 10 by -1", "from 3 by -1", ["3", "2"], ["3", "2"]),
+        ("by -1", "by -1", ["-1", "-2"], ["-1", "-2"]),
+        ("from 100 by 10", "from 100 by 10", ["100", "110"], ["100", "110"]),
+    ];
+    for (number, (sequence, identity, of_sequence, of_table)) in steps.iter().enumerate() {
+        project.declare(&format!(
+            "sequence s {sequence}\n\ntable t {{\n    id: int32, identity {identity}\n    n: int32\n}}\n"
+        ));
+        project.migrate(&format!("step {number}"));
+        here.assert_same("live", "declared");
+        assert_eq!(first(), *of_sequence, "{sequence}");
+        assert_eq!(inserted(), *of_table, "{identity}");
+    }
+    for number in (1..steps.len()).rev() {
+        project.ok(&[REVERT, &["--steps", "1"]].concat());
+        here.assert_same("live", &format!("history@{number}"));
+    }
+    here.sql("drop table hollow_oak_journal, hollow_oak_store");
+    std::fs::remove_file(project.file("schema/schema.oak")).expect("it can be removed");
+    std::fs::remove_dir_all(project.file("migrations")).expect("they can be removed");
+    project.ok(&["adopt", "--yes"]);
+    let adopted = project.read("schema/brackenfold.oak");
+    assert!(adopted.contains("sequence s from -5 for postgres\n"), "{adopted}");
+    assert!(adopted.contains("    id:  int32, identity from -5\n"), "{adopted}");
+}
+
+/// The description that an extension brings along is nobody's; another one is declared, and gives way to that one again.
+#[test]
+fn an_extension_is_described() {
+    let Some(here) = stage_of("extension citext, about \"no capitals\"\n") else { return };
+    let project = &here.project;
+    let described =
+        || here.query("select obj_description(oid, 'pg_extension') from pg_extension where extname = 'citext'");
+    let plain = || project.declare("extension citext\n");
+    project.migrate("first");
+    assert_eq!(described(), ["no capitals"]);
+    here.assert_same("live", "declared");
+    plain();
+    let drafted = project.draft("plain", &[]);
+    assert!(drafted.contains("alter extension citext"), "{drafted}");
+    project.ok(&["apply", "--yes"]);
+    here.assert_same("live", "declared");
+    assert_eq!(described(), ["data type for case-insensitive character strings"]);
+    project.ok(&["revert", "--yes"]);
+    assert_eq!(described(), ["no capitals"]);
+    here.sql("comment on extension citext is 'by hand'");
+    assert!(project.oak(&["diff", "live", "history@1"]).stdout.contains("by hand"));
 }
 
 #[test]

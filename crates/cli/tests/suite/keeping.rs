@@ -612,8 +612,8 @@ fn a_check_says_the_same_when_its_column_was_another_type_for_a_while() {
         here.project.ok(REVERT);
         here.assert_same("live", "history@1");
         assert_eq!(here.dump(), before);
-        // The check stays as it is written.
-        if provider != Provider::Postgres {
+        // The check stays as it is written. The others compare no number with a text that is none.
+        if matches!(provider, Provider::Sqlite | Provider::Mariadb) {
             here.project.declare(&declarations.replace("text(20)", "int64"));
             here.project.ok(&["discard"]);
             here.project.migrate("numbers");

@@ -66,6 +66,10 @@ pub(super) trait Lifting {
     fn numbers(&self, _: &physical::Table, _: &physical::Column) -> bool {
         false
     }
+    /// Whether an attribute of a column follows from what else is declared of it.
+    fn follows(&self, _: &physical::Column, _: &str) -> bool {
+        false
+    }
     /// Mends what only shows once the whole table is declared.
     fn finish(&self, _: &physical::Table, _: &mut Table) {}
 }
@@ -417,7 +421,8 @@ impl Lifter<'_> {
         column.nullable = stored.nullable;
         column.about.clone_from(&stored.comment);
         column.collate = stored.collation.iter().map(|name| self.own(name.clone())).collect();
-        column.options = stored.attributes.iter().map(|one| self.own(one.clone())).collect();
+        let said = stored.attributes.iter().filter(|one| !self.lifting.follows(stored, one));
+        column.options = said.map(|one| self.own(one.clone())).collect();
         column.generated = stored
             .generated
             .iter()

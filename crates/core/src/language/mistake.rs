@@ -44,6 +44,8 @@ pub enum MistakeKind {
     EmptyName,
     #[error("{word} is not a whole number that fits here")]
     BadNumber { word: String },
+    #[error("a step of 0 gives the same number again")]
+    NoStep,
     #[error("`{type_name}` takes {takes}")]
     TypeArguments { type_name: &'static str, takes: &'static str },
     #[error("column `{column}` has neither a type nor a reference")]
@@ -76,6 +78,7 @@ impl MistakeKind {
             | Self::UpperCase { .. }
             | Self::EmptyName
             | Self::BadNumber { .. }
+            | Self::NoStep
             | Self::TypeArguments { .. }
             | Self::CircularType { .. } => "here".into(),
         }
@@ -129,6 +132,7 @@ impl MistakeKind {
             }
             Self::EmptyName => "write a name between the quotes".into(),
             Self::BadNumber { .. } => "write digits only".into(),
+            Self::NoStep => "write `by 10` to count up in tens, `by -1` to count down".into(),
             Self::TypeArguments { type_name, .. } => match *type_name {
                 "decimal" => "write `decimal(6, 2)`: digits in all, digits behind the point".into(),
                 "char" => "write `char(2)`".into(),

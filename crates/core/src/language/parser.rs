@@ -371,6 +371,15 @@ impl<'a> Parser<'a> {
         text.parse().map_err(|_| Mistake { kind: MistakeKind::BadNumber { word: text.to_owned() }, span })
     }
 
+    /// From one number of a sequence to the next.
+    fn parse_step(&mut self) -> Parsed<i64> {
+        let (_, span) = self.peek();
+        match self.parse_number("the step")? {
+            0 => Err(Mistake { kind: MistakeKind::NoStep, span }),
+            by => Ok(by),
+        }
+    }
+
     fn parse_scope(&mut self) -> Parsed<Scope> {
         let only = self.peek_word() == Some("for");
         self.bump();

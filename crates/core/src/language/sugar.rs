@@ -22,8 +22,13 @@ pub(super) fn sequence(name: &Identifier, from: Option<i64>, by: Option<i64>) ->
     if let Some(by) = by {
         sql.push_str(&format!(" increment by {by}"));
     }
-    if let Some(from) = from {
-        sql.push_str(&format!(" start with {from}"));
+    match from {
+        // Where the numbers end follows from where they begin, beyond what is usual (PostgreSQL 17 and MariaDB 10.11,
+        // "CREATE SEQUENCE"): up from 1, down from -1.
+        Some(from) if by.unwrap_or(1) > 0 && from < 1 => sql.push_str(&format!(" minvalue {from}")),
+        Some(from) if by.is_some_and(|by| by < 0) && from > -1 => sql.push_str(&format!(" maxvalue {from}")),
+        Some(from) => sql.push_str(&format!(" start with {from}")),
+        None => {}
     }
     (sql, format!("drop sequence {}", name.declared()))
 }
@@ -42,7 +47,8 @@ pub(super) fn shortened(word: &str, name: &Identifier, body: &str, drop: Option<
         "sequence" => {
             let rest = body.strip_prefix(&format!("create sequence {}", name.declared()))?;
             let (by, rest) = number_behind(rest, " increment by ");
-            let (from, rest) = number_behind(rest, " start with ");
+            let edge = [" start with ", " minvalue ", " maxvalue "].into_iter().find(|words| rest.starts_with(words));
+            let (from, rest) = number_behind(rest, edge.unwrap_or_default());
             let (create, dropping) = sequence(name, from, by);
             if !rest.is_empty() || body != create || drop != Some(&*dropping) {
                 return None;

@@ -113,6 +113,8 @@ pub enum FaultKind {
     SetNullOnRequired { column: Identifier, event: &'static str },
     #[error("an identity column is an integer, and `{column}` is {ty}")]
     IdentityType { column: Identifier, ty: Type },
+    #[error("{from} is no first number for {ty}, which goes from {} to {most}", -most - 1)]
+    FirstNumber { from: i64, ty: Type, most: i64 },
     #[error("table `{0}` has two identity columns")]
     TwoIdentities(Identifier),
     #[error("an identity column cannot also be {0}")]
@@ -255,6 +257,7 @@ impl FaultKind {
             Self::UnknownOption { .. } => "no such option".into(),
             Self::NotAKey { .. } => "not a primary key and not unique".into(),
             Self::ReferenceType { referenced_ty, .. } => format!("{referenced_ty} is needed"),
+            Self::FirstNumber { .. } => "beyond its type".into(),
             Self::IdentityType { .. } => "an integer is needed".into(),
             Self::NoNativeType { .. } => "no type".into(),
             Self::ReservedName { .. } => "reserved".into(),
@@ -343,6 +346,7 @@ impl FaultKind {
             }
             Self::SetNullOnRequired { .. } => "add `null` to the column, or choose another action".into(),
             Self::IdentityType { .. } => "write `int64, identity`".into(),
+            Self::FirstNumber { .. } => "write a number within, or `int64`".into(),
             Self::TwoIdentities(_) => "keep one".into(),
             Self::IdentityWith(_) => "keep one of the two".into(),
             Self::GeneratedWith(_) => {

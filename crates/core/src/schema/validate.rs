@@ -247,6 +247,13 @@ impl<'a> Checker<'a> {
             let kind = FaultKind::IdentityType { column: column.name.clone(), ty: column.ty.clone() };
             self.fault(kind, at.clone());
         }
+        for identity in &column.identity {
+            let (Type::Int(bits), Some(from)) = (&column.ty, identity.value.from) else { continue };
+            let most = i64::MAX >> (64 - bits);
+            if !(-most - 1..=most).contains(&from) {
+                self.fault(FaultKind::FirstNumber { from, ty: column.ty.clone(), most }, at.clone());
+            }
+        }
         if column.nullable {
             self.fault(FaultKind::IdentityWith("null"), at.clone());
         }

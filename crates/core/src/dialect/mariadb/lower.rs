@@ -436,7 +436,7 @@ impl Storing for Mariadb {
                 }
             }
         }
-        partitioned(lowered);
+        partitioned(lowered, self.0);
         if !lowered.has_option(VERSIONED) {
             for column in &mut lowered.columns {
                 column.attributes.remove(UNVERSIONED);
@@ -560,10 +560,10 @@ fn number(text: &str, ty: &Type) -> String {
 }
 
 /// How a table is partitioned, in the words of the catalogue, where that is known.
-fn partitioned(table: &mut physical::Table) {
+fn partitioned(table: &mut physical::Table, flavor: Flavor) {
     let engine = table.options.iter().find_map(|option| option.strip_prefix("engine=")).unwrap_or("innodb");
     let told = table.options.iter().find_map(|option| {
-        let told = in_words_of_catalogue(option.strip_prefix("partition by ")?, engine)?;
+        let told = in_words_of_catalogue(option.strip_prefix("partition by ")?, engine, flavor)?;
         Some((option.clone(), told))
     });
     if let Some((said, told)) = told {

@@ -3,6 +3,7 @@
 
 use super::inheriting::{ALSO_INHERITED, INHERITED};
 use super::quote::{quote, quote_object};
+use super::sequence::Range;
 use super::types::split;
 use crate::dialect::lowering::Attributed;
 use crate::physical::{Options, TypeName, qualified};
@@ -10,6 +11,9 @@ pub(super) use crate::schema::DELETED_COLUMNS;
 
 /// Of a key: its last column is a range, and no two rows with the same values before it have ranges that overlap
 /// (PostgreSQL 18, "CREATE TABLE").
+/// How the least and the greatest number of an identity column are said, before both.
+pub(super) const IDENTITY_RANGE: &str = "identity from ";
+
 pub(super) const WITHOUT_OVERLAPS: &str = "without overlaps";
 /// Of a reference: its last column is a range that such ranges of the referenced rows have to cover (PostgreSQL 18, "CREATE
 /// TABLE").
@@ -44,7 +48,7 @@ pub(super) fn known(on: Attributed, option: &str) -> Option<String> {
                 || folded.strip_prefix("compression ").is_some_and(is_word)
                 || folded.strip_prefix("statistics ").is_some_and(|number| number.parse::<i32>().is_ok())
                 || folded.strip_prefix("identity cache ").is_some_and(|number| number.parse::<u64>().is_ok())
-                || folded.starts_with("identity from ")
+                || folded.starts_with(IDENTITY_RANGE)
                 || folded.starts_with("identity sequence ")
                 || folded.starts_with("n_distinct")
         }
@@ -130,8 +134,7 @@ pub(super) fn column_actions(from: &Options, to: &Options) -> Vec<String> {
 pub(super) fn numbering(attributes: &Options) -> Vec<String> {
     let mut options = Vec::new();
     for attribute in attributes {
-        if let Some((least, most)) = attribute.strip_prefix("identity from ").and_then(|range| range.split_once(" to "))
-        {
+        if let Some((least, most)) = attribute.strip_prefix(IDENTITY_RANGE).and_then(|range| range.split_once(" to ")) {
             options.push(format!("minvalue {least} maxvalue {most}"));
         } else if let Some(name) = attribute.strip_prefix("identity sequence ") {
             options.push(format!("sequence name {}", quote(name)));
@@ -142,6 +145,18 @@ pub(super) fn numbering(attributes: &Options) -> Vec<String> {
         }
     }
     options
+}
+
+/// The least and the greatest number of an identity column, where they are said.
+pub(super) fn range(attributes: &Options) -> Option<Range> {
+    let said = attributes.iter().find_map(|attribute| attribute.strip_prefix(IDENTITY_RANGE))?;
+    let (least, most) = said.split_once(" to ")?;
+    Some((least.parse().ok()?, most.parse().ok()?))
+}
+
+/// How [`range`] is said.
+pub(super) fn identity_range((least, most): Range) -> String {
+    format!("{IDENTITY_RANGE}{least} to {most}")
 }
 
 /// The name of an identity column's sequence, where it is another than the server gives it.
@@ -156,7 +171,7 @@ pub(super) fn numbering_actions(from: &Options, to: &Options) -> Vec<String> {
         attributes.iter().find_map(|attribute| attribute.strip_prefix(word).map(str::to_owned))
     };
     let mut actions = Vec::new();
-    let (old, new) = (behind(from, "identity from "), behind(to, "identity from "));
+    let (old, new) = (behind(from, IDENTITY_RANGE), behind(to, IDENTITY_RANGE));
     if old != new {
         let range = new.as_deref().and_then(|range| range.split_once(" to "));
         actions.push(match range {

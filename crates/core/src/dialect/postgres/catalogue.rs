@@ -245,43 +245,10 @@ fn read(catalogue: Catalogue) -> Introspected {
     Introspected { schema: Schema::new(FACTS.name_case, tables).with_enums(enums).with_programs(programs), unmanaged }
 }
 
-/// The greatest number of a sequence's type.
-fn highest(ty: &str) -> i64 {
-    match ty {
-        "smallint" => i64::from(i16::MAX),
-        "integer" => i64::from(i32::MAX),
-        _ => i64::MAX,
-    }
-}
-
 /// A sequence with what is not as usual about it (PostgreSQL 17, "CREATE SEQUENCE").
 fn sequence(row: SequenceRow) -> OtherRow {
     let name = quote_object(&row.name);
-    let mut sql = format!("create {}sequence {name}", if row.unlogged { "unlogged " } else { "" });
-    if row.ty != "bigint" {
-        sql.push_str(&format!(" as {}", row.ty));
-    }
-    if row.step != 1 {
-        sql.push_str(&format!(" increment by {}", row.step));
-    }
-    let highest = highest(&row.ty);
-    let (least, most) = if row.step < 0 { (-highest - 1, -1) } else { (1, highest) };
-    if row.least != least {
-        sql.push_str(&format!(" minvalue {}", row.least));
-    }
-    if row.most != most {
-        sql.push_str(&format!(" maxvalue {}", row.most));
-    }
-    let usual = if row.step < 0 { row.most } else { row.least };
-    if row.start != usual {
-        sql.push_str(&format!(" start with {}", row.start));
-    }
-    if row.cache != 1 {
-        sql.push_str(&format!(" cache {}", row.cache));
-    }
-    if row.cycles {
-        sql.push_str(" cycle");
-    }
+    let sql = format!("create {}sequence {name}{}", if row.unlogged { "unlogged " } else { "" }, row.options());
     let (kind, drop) = (ObjectKind::Sequence, format!("drop sequence {name}"));
     OtherRow { kind, name: row.name, table: None, sql, drop, after: Vec::new(), comment: row.comment }
 }
@@ -311,8 +278,7 @@ pub fn description_of_namespace(name: &str, text: Option<&str>) -> Option<OtherR
 /// The sequence that `serial` makes for a column, and that it goes with the column.
 pub(super) fn serial_sequence(name: String, ty: &TypeName, table: &str, column: &str) -> Vec<Program> {
     let ty = ty.canonical().to_ascii_lowercase();
-    let most = highest(&ty);
-    let row = SequenceRow { name, ty, start: 1, step: 1, least: 1, most, cache: 1, ..SequenceRow::default() };
+    let row = SequenceRow::new(name, ty);
     let owner = format!("{}.{}", quote_object(table), quote(column));
     told_apart(Dialect::Postgres, vec![sequence_owner(&row, table, &owner), sequence(row)]).0
 }
@@ -404,9 +370,8 @@ impl Reading {
         let (table, name) = (self.table.name.clone(), self.name(number));
         let Some(column) = self.table.columns.iter_mut().find(|column| column.name == name) else { return false };
         let is_own = row.name == qualified::beside(&table, &qualified::part(&sequence_name(&table, &name)));
-        let is_plain = (row.start, row.step, row.least, row.cache, row.cycles) == (1, 1, 1, 1, false)
-            && row.most == highest(&row.ty)
-            && row.comment.is_none();
+        let is_plain =
+            row.options() == SequenceRow::new(String::new(), row.ty.clone()).options() && row.comment.is_none();
         let is_typed = type_name(&row.ty) == column.ty && !column.nullable;
         let reads_it = column.default.as_ref().is_some_and(|default| {
             let text = default.text();

@@ -22,9 +22,7 @@ mod tables;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::SYNTAX;
-use super::catalogue::{
-    Catalogue, ColumnRow, ConstraintRow, IndexRow, OtherRow, SequenceRow, description_of_namespace, introspect,
-};
+use super::catalogue::{Catalogue, ColumnRow, ConstraintRow, IndexRow, OtherRow, description_of_namespace, introspect};
 use super::quote::{literal, quote, quote_object};
 use super::render::object_name;
 use super::types::type_name;
@@ -601,17 +599,6 @@ impl Reader {
     }
 }
 
-/// Between which numbers a sequence of such a type and step goes where nothing else is said (PostgreSQL 17, "CREATE
-/// SEQUENCE").
-fn usual_range(row: &SequenceRow) -> (i64, i64) {
-    let highest = match row.ty.as_str() {
-        "smallint" => i64::from(i16::MAX),
-        "integer" => i64::from(i32::MAX),
-        _ => i64::MAX,
-    };
-    if row.step < 0 { (-highest - 1, -1) } else { (1, highest) }
-}
-
 /// The elements of a list, each as it is written.
 fn elements(list: &str) -> Reading<Vec<String>> {
     let mut cursor = Cursor::new(list, SYNTAX);
@@ -624,7 +611,7 @@ fn elements(list: &str) -> Reading<Vec<String>> {
 }
 
 /// A type's text as the catalogue would give it.
-fn type_text(text: &str) -> String {
+pub(super) fn type_text(text: &str) -> String {
     let text = without_public(text).replace("pg_catalog.", "").replace("\"pg_catalog\".", "");
     // The lengths and the number of an array's dimensions say nothing (PostgreSQL 17, "Arrays").
     let bracket = text.find('[').filter(|_| !text.starts_with('"'));

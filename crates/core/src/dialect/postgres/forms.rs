@@ -1,6 +1,8 @@
 //! Domains, privileges and exclusions as PostgreSQL's SQL, worded as its catalogue is read.
 
 use super::quote::{quote, quote_object};
+use super::render::takes_description;
+use super::sequence;
 use super::types::{full_name, portable, type_name};
 use crate::dialect::lowering::Formed;
 use crate::dialect::naming::{NameKind, derived_name};
@@ -174,7 +176,8 @@ fn read_exclusion(program: &Program, object: impl Fn(&str) -> Identifier) -> Opt
     Some(exclusion)
 }
 
-/// The statements that change a domain's checks, or a sequence without losing its count.
+/// The statements that change a domain's checks, a sequence without losing its count, or the description of anything alone,
+/// but for the new description, which stands for itself.
 pub(in crate::dialect) fn altered(from: &Program, to: &Program) -> Option<Vec<String>> {
     if from.word != to.word || from.name != to.name {
         return None;
@@ -182,11 +185,12 @@ pub(in crate::dialect) fn altered(from: &Program, to: &Program) -> Option<Vec<St
     let word = to.word.as_deref()?;
     let mut statements = match word {
         "domain" => altered_domain(from, to)?,
-        "sequence" => altered_sequence(from, to)?,
+        "sequence" => sequence::altered(from, to)?,
+        _ if from.body == to.body && from.table == to.table => Vec::new(),
         _ => return None,
     };
     if from.comment.is_some() && to.comment.is_none() {
-        statements.push(format!("comment on {word} {} is null", quote_object(&to.name)));
+        statements.push(takes_description(to)?);
     }
     Some(statements)
 }
@@ -216,29 +220,4 @@ fn altered_domain(from: &Program, to: &Program) -> Option<Vec<String>> {
     let added =
         added.map(|(name, text)| format!("{alter} add constraint {} check {}", quote(name), in_parentheses(text)));
     Some(dropped.chain(added).collect())
-}
-
-fn altered_sequence(from: &Program, to: &Program) -> Option<Vec<String>> {
-    let quoted = quote_object(&to.name);
-    let options = |program: &Program| -> Option<String> {
-        let rest = program.create.strip_prefix(&format!("create sequence {quoted}"))?;
-        Some(rest.trim().to_ascii_lowercase())
-    };
-    let (old, new) = (options(from)?, options(to)?);
-    // What is not said any more is as it is for a new one (PostgreSQL 17, "CREATE SEQUENCE").
-    let usual = [
-        ("increment", "increment by 1"),
-        ("start", "start with 1"),
-        ("minvalue", "no minvalue"),
-        ("maxvalue", "no maxvalue"),
-        ("cache", "cache 1"),
-        ("cycle", "no cycle"),
-        ("as ", "as bigint"),
-    ];
-    let gone = usual.iter().filter(|(word, _)| old.contains(word) && !new.contains(word)).map(|(_, usual)| *usual);
-    let all: Vec<&str> = [new.as_str()].into_iter().filter(|new| !new.is_empty()).chain(gone).collect();
-    match all.is_empty() {
-        true => Some(Vec::new()),
-        false => Some(vec![format!("alter sequence {quoted} {}", all.join(" "))]),
-    }
 }

@@ -1,10 +1,11 @@
 //! What PostgreSQL stores, as declarations.
 
 use super::lower;
+use super::sequence::implied_range;
 use super::types::{portable, type_name};
 use crate::dialect::lift::Lifting;
 use crate::dialect::lowering::Storing;
-use crate::physical::{TypeName, qualified};
+use crate::physical::{self, TypeName, qualified};
 use crate::schema::{Column, Enum, Identifier, Table, Type, Value};
 use crate::sql::Expression;
 
@@ -22,6 +23,10 @@ impl Lifting for Postgres {
 
     fn default(&self, table: &Table, column: &Column, value: &Value) -> Option<Expression> {
         lower::Postgres.default(table, column, value)
+    }
+
+    fn follows(&self, stored: &physical::Column, attribute: &str) -> bool {
+        implied_range(stored).is_some_and(|range| range == attribute)
     }
 
     fn object(&self, name: &str) -> Identifier {

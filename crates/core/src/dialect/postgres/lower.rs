@@ -2,6 +2,7 @@
 
 use super::ddl::{USUAL_PLACE, partitioned};
 use super::quote::{literal, quote, quote_object};
+use super::sequence::implied_range;
 use super::types::{LONGEST_TEXT, portable, type_name};
 use super::{FACTS, SYNTAX};
 use super::{attributes, catalogue, forms};
@@ -186,6 +187,13 @@ impl Storing for Postgres {
         if column.ty == Type::Int(8) && made.identity.is_some() {
             // Its smallest integer type.
             made.ty = type_name("smallint");
+        }
+        let says_range = |one: &Scoped<String>| {
+            one.scope.holds(Provider::Postgres)
+                && one.value.to_ascii_lowercase().starts_with(attributes::IDENTITY_RANGE)
+        };
+        if !column.options.iter().any(says_range) {
+            made.attributes.extend(implied_range(&made));
         }
         made
     }

@@ -13,6 +13,7 @@ pub(super) mod misfits;
 pub(super) mod numbering;
 pub(super) mod quote;
 pub(super) mod render;
+mod sequence;
 mod types;
 mod wording;
 

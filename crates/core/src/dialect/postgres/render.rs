@@ -6,6 +6,7 @@ use super::super::rowing;
 use super::attributes::{self, PERIOD, WITHOUT_OVERLAPS};
 use super::inheriting::{ALSO_INHERITED, INHERITED, is_inherited};
 use super::quote::{QUOTING, literal, quote, quote_all, quote_collation, quote_object, quote_routine};
+use super::sequence::{are_apart, integer, moved_inside, usual_range};
 use super::types::{Family, family, is_widening};
 use crate::physical::{
     Check, Column, EnumType, ForeignKey, Index, IndexKey, KeyColumn, Options, PrimaryKey, Program, Table, TypeName,
@@ -121,7 +122,7 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         Step::InsertRows { table, columns, rows, overriding, numbering } => {
             let given = if *overriding { " overriding system value" } else { "" };
             let mut statements = rowing::insert(table, columns, rows, QUOTING, given);
-            statements.extend(numbering.iter().map(|column| advance(table, column)));
+            statements.extend(numbering.iter().map(|column| advance(table, column, &Identity::default())));
             statements
         }
         Step::UpdateRows { table, key, rows } => rowing::update(table, key, rows, QUOTING),
@@ -137,7 +138,7 @@ pub(in crate::dialect) fn render(step: &Step) -> Vec<String> {
         Step::Restore { kept, overriding, numbering } => {
             let given = if *overriding { " overriding system value" } else { "" };
             let mut statements = vec![restore(kept, QUOTING, given)];
-            statements.extend(numbering.iter().map(|column| advance(&kept.table, column)));
+            statements.extend(numbering.iter().map(|column| advance(&kept.table, column, &Identity::default())));
             statements
         }
         Step::DropKept(name) => vec![format!("drop table if exists {}", quote_object(name))],
@@ -285,8 +286,18 @@ fn comment_on_column(table: &str, column: &Column, text: Option<&String>) -> Str
     comment_on(&format!("column {}.{}", quote_object(table), quote(&column.name)), text)
 }
 
-pub(in crate::dialect) fn takes_description(routine: &Program) -> Option<String> {
-    Some(comment_on(&commented(routine)?, None))
+/// The statement that takes a description away, or gives the one back that an extension brings along.
+pub(in crate::dialect) fn takes_description(program: &Program) -> Option<String> {
+    if program.word.as_deref() == Some("extension") {
+        let name = &program.name;
+        return Some(format!(
+            "do $$ begin execute format('comment on extension {} is %L', \
+             (select comment from pg_available_extensions where name = {})); end $$",
+            quote(name).replace('%', "%%").replace('\'', "''"),
+            literal(name)
+        ));
+    }
+    Some(comment_on(&commented(program)?, None))
 }
 
 /// What a description of a view, trigger, routine or other object is of, where that can have one.
@@ -546,7 +557,7 @@ fn alter_column(table: &str, from: &Column, to: &Column, using: Option<&str>) ->
         let made = format!("create sequence {sequence} as {} owned by {owner}", to.ty.text());
         pieces.push(Piece::Statement(made));
         pieces.push(alone(&format!("set default nextval({})", literal(&sequence))));
-        pieces.push(Piece::Statement(advance(table, &to.name)));
+        pieces.push(Piece::Statement(advance(table, &to.name, &Identity::default())));
     }
     pieces.extend(attributes::column_actions(&from.attributes, &to.attributes).iter().map(|one| action(one)));
     let mut numbering = Vec::new();
@@ -581,37 +592,52 @@ fn identity_change(statements: &mut Vec<String>, table: &str, from: &Column, to:
             let options = options_of(identity, &to.attributes);
             let definition = format!("add generated {} as identity{options}", kind_of(identity));
             statements.push(alter(table, &format!("alter column {name} {definition}")));
-            statements.push(advance(table, &to.name));
+            statements.push(advance(table, &to.name, identity));
         }
         Some(old) => {
+            let usual = sequence_name(table, &to.name);
+            let named = |column: &Column| attributes::sequence_name(&column.attributes).unwrap_or(&usual).to_owned();
+            let (was, is) = (named(from), named(to));
+            let range = |column: &Column, identity: &Identity| {
+                let usual = || usual_range(&integer(&column.ty), identity.by.unwrap_or(1));
+                attributes::range(&column.attributes).unwrap_or_else(usual)
+            };
+            let (before, after) = (range(from, old), range(to, identity));
+            statements.extend(moved_inside(&beside(table, &was), before, after));
             let mut actions = attributes::numbering_actions(&from.attributes, &to.attributes);
+            if before != after && actions.is_empty() && from.ty == to.ty {
+                // Those of the other direction do not come by themselves.
+                actions.push("set no minvalue set no maxvalue".into());
+            }
             if old.always != identity.always {
                 actions.push(format!("set generated {}", kind_of(identity)));
             }
             if old.from != identity.from {
-                actions.push(format!("set start with {}", identity.from.unwrap_or(1)));
+                actions.push(format!("set start with {}", identity.from.unwrap_or(identity.by.map_or(1, i64::signum))));
             }
             if old.by != identity.by {
                 actions.push(format!("set increment by {}", identity.by.unwrap_or(1)));
             }
+            actions.extend(are_apart(before, after).then(|| "restart".to_owned()));
             if !actions.is_empty() {
                 statements.push(alter(table, &format!("alter column {name} {}", actions.join(" "))));
             }
-            let usual = sequence_name(table, &to.name);
-            let named = |column: &Column| attributes::sequence_name(&column.attributes).unwrap_or(&usual).to_owned();
-            let (old, new) = (named(from), named(to));
-            if old != new {
-                statements.push(format!("alter sequence {} rename to {}", beside(table, &old), quote(&new)));
+            if was != is {
+                statements.push(format!("alter sequence {} rename to {}", beside(table, &was), quote(&is)));
             }
         }
     }
 }
 
-/// The next number is behind those that are there.
-fn advance(table: &str, column: &str) -> String {
+/// The next number is behind those that are there, in the direction of the count.
+fn advance(table: &str, column: &str, identity: &Identity) -> String {
     let (owner, name) = (literal(&quote_object(table)), quote(column));
+    let (last, beyond) = match identity.by {
+        Some(by) if by < 0 => (format!("min({name})"), format!("< {}", identity.from.map_or(0, |from| from + 1))),
+        _ => (format!("max({name})"), format!("> {}", identity.from.map_or(0, |from| from - 1))),
+    };
     format!(
-        "select setval(pg_get_serial_sequence({owner}, {}), max({name})) from {} having max({name}) > 0",
+        "select setval(pg_get_serial_sequence({owner}, {}), {last}) from {} having {last} {beyond}",
         literal(column),
         quote_object(table)
     )

@@ -291,7 +291,7 @@ impl Parser<'_> {
             if self.eat_word("from") {
                 from = Some(self.parse_number("the first number")?);
             } else if self.eat_word("by") {
-                by = Some(self.parse_number("the step")?);
+                by = Some(self.parse_step()?);
             } else {
                 return Ok(ClauseKind::Identity { always, from, by });
             }

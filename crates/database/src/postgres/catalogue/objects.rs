@@ -127,11 +127,13 @@ impl Reader<'_> {
                     || case when extnamespace = $default
                               or extnamespace = 'pg_catalog'::regnamespace and not extrelocatable then ''
                             else ' with schema ' || extnamespace::regnamespace end,
-                    'drop extension ' || quote_ident(extname), null,
+                    'drop extension ' || quote_ident(extname),
+                    nullif(obj_description(e.oid, 'pg_extension'), usual.comment),
                     (select string_agg(needed.extname, e'\\n' order by needed.extname)
                      from pg_depend x join pg_extension needed on needed.oid = x.refobjid and needed.extname <> 'plpgsql'
                      where x.classid = 'pg_extension'::regclass and x.objid = e.oid and x.refclassid = 'pg_extension'::regclass)
              from pg_extension e
+             left join pg_available_extensions() as usual on usual.name = extname
              where extname <> 'plpgsql'
                and (extnamespace $namespaces or extnamespace = 'pg_catalog'::regnamespace
                     or not $own(pg_namespace, extnamespace))",

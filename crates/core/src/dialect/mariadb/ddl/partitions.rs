@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 
 use super::{Reading, text_of};
-use crate::dialect::mariadb::SYNTAX;
 use crate::dialect::mariadb::quote::{literal, quote};
+use crate::dialect::mariadb::{Flavor, SYNTAX};
 use crate::dialect::reading::{OrStop, Stop};
 use crate::sql::{Cursor, Expression, Lexer, Token, TokenKind};
 
@@ -45,10 +45,10 @@ enum Values {
 }
 
 /// Reads what stands behind `partition by`; the option of the table.
-pub(super) fn read(cursor: &mut Cursor<'_>, engine: &str) -> Reading<String> {
-    let by = by(cursor, "partitions")?;
+pub(super) fn read(cursor: &mut Cursor<'_>, engine: &str, flavor: Flavor) -> Reading<String> {
+    let by = by(cursor, "partitions", flavor)?;
     let below = match cursor.eat_all(&["subpartition", "by"]) {
-        true => Some(self::by(cursor, "subpartitions")?),
+        true => Some(self::by(cursor, "subpartitions", flavor)?),
         false => None,
     };
     let parts = if cursor.is("(") { parts(cursor, "partition")? } else { Vec::new() };
@@ -57,23 +57,23 @@ pub(super) fn read(cursor: &mut Cursor<'_>, engine: &str) -> Reading<String> {
 }
 
 /// The same of a text; nothing where it is not understood.
-pub(in crate::dialect::mariadb) fn in_words_of_catalogue(text: &str, engine: &str) -> Option<String> {
+pub(in crate::dialect::mariadb) fn in_words_of_catalogue(text: &str, engine: &str, flavor: Flavor) -> Option<String> {
     let mut cursor = Cursor::new(text, SYNTAX);
-    read(&mut cursor, engine).ok().filter(|_| cursor.is_at_end())
+    read(&mut cursor, engine, flavor).ok().filter(|_| cursor.is_at_end())
 }
 
-/// The same of what `show create table` has behind `PARTITION BY`; as it stands where there is more to it.
+/// The same of what MariaDB's `show create table` has behind `PARTITION BY`; as it stands where there is more to it.
 pub fn told(text: &str) -> String {
     let mut cursor = Cursor::new(text, SYNTAX);
     let mut listed = || -> Option<String> {
-        let by = by(&mut cursor, "partitions").ok()?;
+        let by = by(&mut cursor, "partitions", Flavor::Mariadb).ok()?;
         let parts = if cursor.is("(") { parts(&mut cursor, "partition").ok()? } else { Vec::new() };
         (cursor.is_at_end() && !parts.iter().any(Partition::is_rich)).then(|| as_listed(&by, &parts))
     };
     listed().unwrap_or_else(|| format!("partition by {}", in_one_line(text)))
 }
 
-fn by(cursor: &mut Cursor<'_>, counted: &str) -> Reading<By> {
+fn by(cursor: &mut Cursor<'_>, counted: &str, flavor: Flavor) -> Reading<By> {
     let method = cursor.until(|cursor| cursor.is("(")).here()?.to_ascii_lowercase();
     let method = method.split_whitespace().collect::<Vec<_>>().join(" ");
     let expression = Expression::read(cursor.parenthesised().here()?, SYNTAX);
@@ -84,6 +84,11 @@ fn by(cursor: &mut Cursor<'_>, counted: &str) -> Reading<By> {
     let expression = match method.as_str() {
         // A list of columns.
         "key" | "linear key" | "range columns" | "list columns" => tight(expression.text()),
+        _ if flavor == Flavor::Mysql => {
+            let mut cursor = Cursor::new(expression.text(), SYNTAX);
+            let bracketed = sum(&mut cursor).filter(|_| cursor.is_at_end());
+            bracketed.unwrap_or_else(|| expression.text().to_owned())
+        }
         _ => in_own_words(expression.text()),
     };
     let count = if cursor.eat(counted) { Some(cursor.number().here()?) } else { None };
@@ -306,6 +311,52 @@ fn in_own_words(text: &str) -> String {
     words
 }
 
+/// A sum as MySQL writes it, everything in parentheses (seen on 9.7); nothing of what is more than arithmetic.
+fn sum(cursor: &mut Cursor<'_>) -> Option<String> {
+    let mut sum = product(cursor)?;
+    while let Some(operator) = ["+", "-"].into_iter().find(|one| cursor.eat(one)) {
+        sum = format!("({sum} {operator} {})", product(cursor)?);
+    }
+    Some(sum)
+}
+
+fn product(cursor: &mut Cursor<'_>) -> Option<String> {
+    const OPERATORS: [(&str, &str); 5] = [("*", "*"), ("/", "/"), ("%", "%"), ("mod", "%"), ("div", "DIV")];
+    let mut product = operand(cursor)?;
+    while let Some((_, operator)) = OPERATORS.into_iter().find(|(word, _)| cursor.eat(word)) {
+        product = format!("({product} {operator} {})", operand(cursor)?);
+    }
+    Some(product)
+}
+
+fn operand(cursor: &mut Cursor<'_>) -> Option<String> {
+    if cursor.eat("-") {
+        return Some(format!("-({})", operand(cursor)?));
+    }
+    if cursor.eat("(") {
+        let sum = sum(cursor)?;
+        return cursor.expect(")").map(|()| sum);
+    }
+    let word = cursor.peek();
+    let is_call = cursor.kind() == TokenKind::Word && cursor.ahead(1) == "(";
+    if !is_call {
+        let is_plain = matches!(cursor.kind(), TokenKind::Word | TokenKind::Quoted | TokenKind::Number);
+        cursor.skip();
+        return is_plain.then(|| word.to_owned());
+    }
+    cursor.skip();
+    cursor.skip();
+    let mut arguments = Vec::new();
+    while !cursor.eat(")") {
+        arguments.push(sum(cursor)?);
+        (cursor.eat(",") || cursor.is(")")).then_some(())?;
+    }
+    match (word.to_ascii_lowercase().as_str(), arguments.as_slice()) {
+        ("mod", [divided, divisor]) => Some(format!("({divided} % {divisor})")),
+        (word, arguments) => Some(format!("{word}({})", arguments.join(","))),
+    }
+}
+
 /// What stands between the commas.
 fn arguments(list: &str) -> Vec<&str> {
     let mut cursor = Cursor::new(list, SYNTAX);
@@ -325,9 +376,28 @@ mod tests {
 
     #[track_caller]
     fn case(written: &str, expected: &str) {
+        case_on(Flavor::Mariadb, written, expected);
+    }
+
+    #[track_caller]
+    fn case_on(flavor: Flavor, written: &str, expected: &str) {
         let mut cursor = Cursor::new(written, SYNTAX);
-        let read = read(&mut cursor, "innodb").unwrap_or_else(|_| panic!("{written}: stopped at {}", cursor.peek()));
+        let read =
+            read(&mut cursor, "innodb", flavor).unwrap_or_else(|_| panic!("{written}: stopped at {}", cursor.peek()));
         assert_eq!(read, expected, "{written}");
+    }
+
+    /// As MySQL 9.7 tells them.
+    #[test]
+    fn partitions_of_mysql_are_said_as_its_catalogue_says_them() {
+        let case = |written: &str, expected: &str| case_on(Flavor::Mysql, written, expected);
+        case("hash (id % 3 - 1) partitions 3", "partition by hash (((`id` % 3) - 1)) partitions 3");
+        case("HASH (((`id` % 3) - 1)) PARTITIONS 3", "partition by hash (((`id` % 3) - 1)) partitions 3");
+        case("hash(Mod(id, 3))", "partition by hash ((`id` % 3))");
+        case("hash (id div 2 + id * 3)", "partition by hash (((`id` DIV 2) + (`id` * 3)))");
+        case("hash (-id)", "partition by hash (-(`id`))");
+        case("linear hash (YEAR(d)) partitions 2", "partition by linear hash (year(`d`)) partitions 2");
+        case("hash (id & 3)", "partition by hash (`id` & 3)");
     }
 
     /// As MariaDB 10.11 tells them.

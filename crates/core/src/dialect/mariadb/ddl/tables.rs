@@ -106,7 +106,7 @@ impl Reader {
         while !cursor.is_at_end() && !cursor.is(",") {
             if cursor.eat_all(&["partition", "by"]) {
                 let engine = self.table_row(table).map(|row| row.engine.clone()).unwrap_or_default();
-                let option = partitions::read(cursor, &engine)?;
+                let option = partitions::read(cursor, &engine, self.flavor)?;
                 if let Some(row) = self.table_row(table) {
                     row.options.push(option);
                 }

@@ -2,12 +2,13 @@
 
 use std::collections::BTreeMap;
 
-use super::{OF_SERVER, PUBLIC, Reader, Reading, argument_types, identity_arguments, type_text, usual_range};
+use super::{OF_SERVER, PUBLIC, Reader, Reading, argument_types, identity_arguments, type_text};
 use crate::dialect::aliases::{strip_tail, with_aliases};
 use crate::dialect::lowering::has_check_option;
 use crate::dialect::postgres::SYNTAX;
 use crate::dialect::postgres::catalogue::{OtherRow, SequenceRow, WordRow};
 use crate::dialect::postgres::quote::{quote, quote_object};
+use crate::dialect::postgres::sequence::Limits;
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::ObjectKind;
 use crate::sql::Cursor;
@@ -32,14 +33,6 @@ const GIVEN_NAMESPACES: [&str; 13] = [
     "type",
     "statistics",
 ];
-
-/// What was said of where a sequence begins and ends.
-#[derive(Default)]
-struct Limits {
-    start: Option<i64>,
-    least: Option<i64>,
-    most: Option<i64>,
-}
 
 impl Reader {
     pub(super) fn create(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Reading<Read> {
@@ -283,10 +276,8 @@ impl Reader {
         cursor.skip();
         Self::passed_if_exists(cursor);
         let name = self.relation(cursor)?;
-        let row = self.sequence_options(
-            cursor,
-            SequenceRow { name, ty: "bigint".into(), step: 1, cache: 1, unlogged, ..SequenceRow::default() },
-        )?;
+        let row = SequenceRow { unlogged, ..SequenceRow::new(name, "bigint".into()) };
+        let row = self.sequence_options(cursor, row)?;
         self.catalogue.sequences.push(row);
         Ok(Read::Done)
     }
@@ -295,12 +286,7 @@ impl Reader {
     /// SEQUENCE").
     pub(super) fn alter_sequence(&mut self, cursor: &mut Cursor<'_>, at: usize) -> Reading<Read> {
         let row = self.catalogue.sequences[at].clone();
-        let usual = usual_range(&row);
-        let limits = Limits {
-            start: Some(row.start),
-            least: Some(row.least).filter(|least| *least != usual.0),
-            most: Some(row.most).filter(|most| *most != usual.1),
-        };
+        let limits = row.limits();
         let row = self.options_beyond(cursor, row, limits)?;
         self.catalogue.sequences[at] = row;
         Ok(Read::Done)
@@ -314,50 +300,24 @@ impl Reader {
         &mut self,
         cursor: &mut Cursor<'_>,
         mut row: SequenceRow,
-        limits: Limits,
+        mut limits: Limits,
     ) -> Reading<SequenceRow> {
-        let Limits { mut start, mut least, mut most } = limits;
         while !cursor.is_at_end() && !cursor.is(")") {
-            if cursor.eat("as") {
-                row.ty = type_text(cursor.name().here()?.as_str());
-            } else if cursor.eat("increment") {
-                cursor.eat("by");
-                row.step = cursor.number().here()?;
-            } else if cursor.eat("minvalue") {
-                least = Some(cursor.number().here()?);
-            } else if cursor.eat("maxvalue") {
-                most = Some(cursor.number().here()?);
-            } else if cursor.eat_all(&["no", "minvalue"]) {
-                least = None;
-            } else if cursor.eat_all(&["no", "maxvalue"]) {
-                most = None;
-            } else if cursor.eat_all(&["no", "cycle"]) {
-                row.cycles = false;
+            if row.option(cursor, &mut limits).here()? || cursor.eat("logged") || cursor.eat("unlogged") {
+                // That an identity column's is unlogged goes with its table.
             } else if cursor.eat("restart") {
                 // Where its numbers stand now.
                 cursor.eat("with");
                 cursor.number();
-            } else if cursor.eat("start") {
-                cursor.eat("with");
-                start = Some(cursor.number().here()?);
-            } else if cursor.eat("cache") {
-                row.cache = cursor.number().here()?;
-            } else if cursor.eat("cycle") {
-                row.cycles = true;
             } else if cursor.eat_all(&["sequence", "name"]) {
                 row.name = self.relation(cursor)?;
-            } else if cursor.eat("logged") || cursor.eat("unlogged") {
-                // That of an identity column, which goes with its table.
             } else if cursor.eat_all(&["owned", "by"]) {
                 self.owned_by(cursor, &row.name)?;
             } else {
                 return Err(Stop::Here);
             }
         }
-        let usual = usual_range(&row);
-        row.least = least.unwrap_or(usual.0);
-        row.most = most.unwrap_or(usual.1);
-        row.start = start.unwrap_or(if row.step < 0 { row.most } else { row.least });
+        row.limit(&limits);
         Ok(row)
     }
 

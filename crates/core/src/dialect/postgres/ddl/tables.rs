@@ -3,12 +3,14 @@
 use std::collections::BTreeSet;
 
 use super::names::is_built_in;
-use super::{CLAUSES, Reader, Reading, USUAL_PLACE, elements, labels, parameters, type_text, usual_range};
+use super::{CLAUSES, Reader, Reading, USUAL_PLACE, elements, labels, parameters, type_text};
 use crate::dialect::postgres::SYNTAX;
+use crate::dialect::postgres::attributes::identity_range;
 use crate::dialect::postgres::catalogue::{ColumnRow, ConstraintRow, OtherRow, SequenceRow, TableRow};
 use crate::dialect::postgres::inheriting::{ALSO_INHERITED, INHERITED};
 use crate::dialect::postgres::quote::{literal, quote, quote_object};
 use crate::dialect::postgres::render::sequence_name;
+use crate::dialect::postgres::sequence::usual_range;
 use crate::dialect::postgres::types::type_name;
 use crate::dialect::reading::{OrStop, Read, Stop};
 use crate::physical::{ObjectKind, qualified};
@@ -358,26 +360,8 @@ impl Reader {
             let sequence = qualified::beside(&table, &qualified::part(&sequence_name(&table, &name)));
             row.required = true;
             row.expression = Some(format!("nextval({}::regclass)", literal(&quote_object(&sequence))));
-            let most = if ty == "smallint" {
-                i64::from(i16::MAX)
-            } else if ty == "integer" {
-                i64::from(i32::MAX)
-            } else {
-                i64::MAX
-            };
-            self.catalogue.sequences.push(SequenceRow {
-                name: sequence.clone(),
-                ty: ty.into(),
-                start: 1,
-                step: 1,
-                least: 1,
-                most,
-                cache: 1,
-                cycles: false,
-                owner: Some((oid, number)),
-                unlogged: false,
-                comment: None,
-            });
+            let owner = Some((oid, number));
+            self.catalogue.sequences.push(SequenceRow { owner, ..SequenceRow::new(sequence.clone(), ty.into()) });
         }
         self.catalogue.columns.push(row);
         while !cursor.is_at_end() && !matches!(cursor.peek(), "," | ")") {
@@ -512,7 +496,7 @@ impl Reader {
                 false => own.clone(),
             };
             let ty = type_name(&self.column(oid, column)?.ty).canonical().to_ascii_lowercase();
-            let mut row = SequenceRow { name, ty, step: 1, cache: 1, ..SequenceRow::default() };
+            let mut row = SequenceRow::new(name, ty);
             let is_bounded = cursor.eat("(");
             if is_bounded {
                 row = self.sequence_options(cursor, row)?;
@@ -530,8 +514,8 @@ impl Reader {
             if row.cycles {
                 found.peculiarities.push("identity cycle".into());
             }
-            if is_bounded && (row.least, row.most) != usual_range(&row) {
-                found.peculiarities.push(format!("identity from {} to {}", row.least, row.most));
+            if is_bounded && (row.least, row.most) != usual_range(&row.ty, row.step) {
+                found.peculiarities.push(identity_range((row.least, row.most)));
             }
             if row.name != own {
                 let name = qualified::plain(qualified::base(&row.name));
