@@ -32,6 +32,7 @@ fn a_user_without_rights_is_told_which() {
         here.project.migrate("first");
         assert!(here.project.ok(&["doctor"]).starts_with("all is well"));
         here.sql("create role tobias login; create schema closed; revoke create on schema public from public");
+        here.sql("create extension pg_stat_statements");
         let url = shared(Provider::Postgres).url(&here.database).replace("oak@", "tobias@");
         let answer = doctor(&url);
         assert_eq!(answer.status, 1, "{answer}");
@@ -41,6 +42,7 @@ fn a_user_without_rights_is_told_which() {
             answer.stdout.contains("tobias does not own") && answer.stdout.contains("hollow_oak_journal"),
             "{answer}"
         );
+        assert!(!answer.stdout.contains("pg_stat"), "what an extension brought is not altered: {answer}");
         assert!(answer.stdout.contains("`grant oak to tobias`"), "{answer}");
         here.sql("grant create on schema public to tobias; grant oak to tobias");
         assert_eq!(doctor(&url).status, 0);

@@ -43,6 +43,7 @@ fn said(provider: Provider) -> &'static [&'static str] {
             "TYPE char(3) byte",
             "TYPE blob(300)",
             "TYPE int signed",
+            "TYPE int zerofill",
             "TYPE float(30)",
             "option \"engine=heap\"",
             "option \"row_format=default\"",
@@ -56,6 +57,8 @@ fn said(provider: Provider) -> &'static [&'static str] {
             "unique (n), option \"comment 'k'\"",
             "unique (n), option \"prefix n(5)\"",
             "unique (n), option \"descending n\"",
+            "check positive (ref > 0), option \"enforced\"",
+            "foreign key (ref) references ITSELF (id), option \"match simple\"",
         ],
         _ => &[
             "TYPE VARCHAR ( 20 )",

@@ -502,14 +502,18 @@ impl Session for PostgresSession {
 
     fn hindrances(&mut self) -> Result<Vec<Hindrance>, ServerError> {
         let (place, name) = (self.namespace.clone(), Dialect::Postgres.literal(&self.namespace));
+        // What an extension brought along goes with the extension, whose owner on a rented server is nobody's to be.
+        let foreign = format!(
+            "from pg_class c
+             where c.relnamespace = {name}::regnamespace and c.relkind in ('r', 'p', 'v', 'm')
+               and not pg_has_role(c.relowner, 'usage')
+               and not exists (select from pg_depend x where x.classid = 'pg_class'::regclass and x.objid = c.oid
+                                 and x.refclassid = 'pg_extension'::regclass and x.deptype = 'e')"
+        );
         let found = self.ask(&format!(
             "select current_user, pg_is_in_recovery(), has_schema_privilege({name}, 'create'),
-                    coalesce((select string_agg(c.relname, E'\\n' order by c.relname like 'hollow%', c.relname) from pg_class c
-                              where c.relnamespace = {name}::regnamespace and c.relkind in ('r', 'p', 'v', 'm')
-                                and not pg_has_role(c.relowner, 'usage')), ''),
-                    (select string_agg(distinct quote_ident(pg_get_userbyid(c.relowner)), ', ') from pg_class c
-                     where c.relnamespace = {name}::regnamespace and c.relkind in ('r', 'p', 'v', 'm')
-                       and not pg_has_role(c.relowner, 'usage'))"
+                    coalesce((select string_agg(c.relname, E'\\n' order by c.relname like 'hollow%', c.relname) {foreign}), ''),
+                    (select string_agg(distinct quote_ident(pg_get_userbyid(c.relowner)), ', ') {foreign})"
         ))?;
         let row = found.rows.into_iter().next().unwrap_or_default();
         let text = |at: usize| row.get(at).cloned().flatten().unwrap_or_default();

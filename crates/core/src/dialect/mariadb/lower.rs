@@ -126,6 +126,11 @@ impl Storing for Mariadb {
     }
 
     fn attribute(&self, on: Attributed, option: &str) -> Option<String> {
+        // What is so anyway.
+        let folded = option.trim().to_ascii_lowercase();
+        if matches!((on, folded.as_str()), (Attributed::Check, "enforced") | (Attributed::Reference, "match simple")) {
+            return Some(String::new());
+        }
         let srid = option.to_ascii_lowercase().strip_prefix("srid ").and_then(|number| number.parse::<u32>().ok());
         match srid.filter(|_| on == Attributed::Column && self.0 == Flavor::Mysql) {
             Some(number) => Some(format!("srid {number}")),
@@ -274,7 +279,7 @@ impl Storing for Mariadb {
     }
 
     fn no_type(&self, native: &str) -> Option<(String, String)> {
-        no_type(native)
+        no_type(self.0, native)
     }
 
     // MariaDB takes one for any type and forgets it (seen on 10.11).

@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 
+use super::Flavor;
 use super::quote::literal;
 use crate::physical::TypeName;
 use crate::schema::{Schema, Type};
@@ -111,6 +112,8 @@ fn canonical(upper: &str) -> String {
         "REAL" | "FLOAT8" => "DOUBLE",
         "FLOAT4" => "FLOAT",
         "CHARACTER" => "CHAR",
+        // MySQL 8.4, "Spatial Data Types": the one that it stores under the other.
+        "GEOMCOLLECTION" => "GEOMETRYCOLLECTION",
         other => other,
     };
     let is_integer = matches!(base, "TINYINT" | "SMALLINT" | "MEDIUMINT" | "INT" | "BIGINT");
@@ -123,10 +126,24 @@ fn canonical(upper: &str) -> String {
         // MariaDB, "YEAR Data Type": with two digits it is another type; any other width is four.
         ("YEAR", two) if two != "(2)" => "(4)".into(),
         ("TIME" | "DATETIME" | "TIMESTAMP", "(0)") => String::new(),
+        // MySQL 9.7, "The VECTOR Type".
+        ("VECTOR", "") => "(2048)".into(),
+        (_, "") if is_integer && keeps_width => format!("({})", usual_width(base)),
         (_, other) if keeps_width => other.to_owned(),
         _ => String::new(),
     };
     format!("{base}{arguments} {behind}").trim_end().to_owned()
+}
+
+/// How many digits an integer is filled up to with zeros where that is not said (seen on MariaDB 10.11 and MySQL 9.7).
+fn usual_width(integer: &str) -> u8 {
+    match integer {
+        "TINYINT" => 3,
+        "SMALLINT" => 5,
+        "MEDIUMINT" => 8,
+        "INT" => 10,
+        _ => 20,
+    }
 }
 
 /// A type's names of several words in one; whether it is of the national character set, which is `utf8mb3` (MariaDB,
@@ -161,7 +178,7 @@ pub(super) fn size_for(bytes: u64) -> &'static str {
 }
 
 /// What a native type says that the column has to say in another way, and how.
-pub(super) fn no_type(native: &str) -> Option<(String, String)> {
+pub(super) fn no_type(flavor: Flavor, native: &str) -> Option<(String, String)> {
     let lower = native.to_ascii_lowercase();
     let words = Lexer::new(native, 0, super::SYNTAX).filter(|token| token.kind == TokenKind::Word);
     let words: Vec<String> = words.map(|word| word.span.text(native).to_ascii_lowercase()).collect();
@@ -173,6 +190,21 @@ pub(super) fn no_type(native: &str) -> Option<(String, String)> {
     }
     if first == "serial" {
         return Some(("has no type serial".to_owned(), "write `int64, identity`".to_owned()));
+    }
+    let of_mariadb = match first.as_str() {
+        "uuid" => Some("`uuid` without `native`, or `bytes(16)`"),
+        "inet4" => Some("`text(15)` or `bytes(4)`"),
+        "inet6" => Some("`text(39)` or `bytes(16)`"),
+        _ => None,
+    };
+    if let Some(instead) = of_mariadb.filter(|_| flavor == Flavor::Mysql) {
+        return Some((format!("has no type {first}"), format!("write {instead}")));
+    }
+    if flavor == Flavor::Mysql && rest.first().is_some_and(|word| word == "srid") {
+        let (ty, reference) = lower.split_once("srid")?;
+        let (ty, reference) = (ty.trim(), reference.trim());
+        let instead = format!("say it beside the type: `native \"{ty}\" …, option \"srid {reference}\" …`");
+        return Some((format!("has no reference system in the type of a column: {native}"), instead));
     }
     (first == "text" && lower.contains('(')).then(|| {
         let instead = "say which one: `tinytext`, `text`, `mediumtext` or `longtext`";
@@ -298,7 +330,11 @@ mod tests {
         same("bigint", "bigint(20)");
         same("int unsigned", "int(10) unsigned");
         same("int(5) zerofill", "int(5) unsigned zerofill");
+        same("int zerofill", "int(10) unsigned zerofill");
+        same("mediumint unsigned zerofill", "mediumint(8) unsigned zerofill");
         same("double precision unsigned", "double unsigned");
+        same("vector", "vector(2048)");
+        same("geometrycollection", "geomcollection");
         same("double precision", "double");
         same("bool", "tinyint(1)");
         same("decimal(6, 2)", "decimal(6,2)");
