@@ -10,7 +10,7 @@ use hollow_oak_core::diff::{Candidate, Changes, Renames, TableChange, candidates
 use hollow_oak_core::history::{Decisions, EventKind, FORMAT, History, Record, slug};
 use hollow_oak_core::language::syntax::Declaration;
 use hollow_oak_core::language::{Source, added, parse, patched, resolve};
-use hollow_oak_core::physical::{self, Introspected, Unmanaged};
+use hollow_oak_core::physical::{self, Introspected, ObjectKind, Unmanaged};
 use hollow_oak_core::plan::{Choices, plan};
 use hollow_oak_core::plural::plural;
 use hollow_oak_core::schema::{Fault, Schema};
@@ -125,6 +125,16 @@ impl ByHand {
                     .help(nearest.unwrap_or_else(|| "`oak status` lists what nobody declared".into())));
             }
         }
+        let open = declarable(state);
+        let closed = |name: &String| {
+            let called = || state.unmanaged.iter().filter(|one| one.name == *name);
+            called().next().filter(|_| !called().any(|one| open.contains(&one)))
+        };
+        if let Some(one) = args.names.iter().find_map(closed) {
+            return Err(Failure::usage(format!("{} `{}` cannot be declared", one.kind, one.name)).help(
+                "it is left alone; make it on other targets by hand, or by own SQL of a migration (docs/own-sql.md)",
+            ));
+        }
         let mut rest: Vec<Unmanaged> = Vec::new();
         let wanted = |name: &str| is_wanted(args, name);
         let (mut live, left) = state.live.clone().parted(|thing| expected.has(thing) || wanted(thing.name()));
@@ -146,6 +156,13 @@ impl ByHand {
         let live = with_rows(self.live.clone(), &self.expected, &Renames::default(), database)?;
         Ok(Changes { rows: diff_rows(&self.expected, &live), ..Changes::default() })
     }
+}
+
+/// What nobody declared, and could be declared. What is not among the things of the database has no form in the language, but
+/// for descriptions.
+fn declarable(state: &State) -> Vec<&Unmanaged> {
+    let (_, things) = state.live.clone().parted(|_| false);
+    state.unmanaged.iter().filter(|one| one.kind == ObjectKind::Comment || things.contains(one)).collect()
 }
 
 /// Whether something that nobody declared was named. So is a table that a declared one is said to have become.
@@ -201,9 +218,11 @@ fn nothing(state: &State, target: &Target, global: &Global, output: &mut Output)
         return Ok(Exit::Done);
     }
     output.line(format_args!("{} nothing was changed by hand on {}", done("up to date:"), target.name));
-    if let Some(first) = state.unmanaged.first() {
+    if !state.unmanaged.is_empty() {
         output.line("");
         show_unmanaged(&state.unmanaged, output);
+    }
+    if let Some(first) = declarable(state).first() {
         output.next(&format!("oak absorb {}", typed(&first.name)), "takes in what nobody declared, by name");
     }
     Ok(Exit::Done)

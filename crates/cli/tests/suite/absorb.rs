@@ -746,3 +746,23 @@ view named ```
     here.assert_same("live", "declared");
     comes_to_sqlite(&here);
 }
+
+/// What no declaration can say is not offered, and named it is refused with the reason.
+#[test]
+fn what_cannot_be_declared_is_not_taken_in() {
+    if !wanted(Provider::Postgres) {
+        return;
+    }
+    let here = Stage::of(Provider::Postgres, DECLARED);
+    here.project.migrate("first");
+    here.sql("create foreign data wrapper carrier; create server far foreign data wrapper carrier");
+    here.sql("create user mapping for public server far options (password 'secret')");
+    let named = here.project.oak(&["absorb", "public on far", "--yes"]);
+    assert_eq!(named.status, 2, "{named}");
+    assert!(named.stderr.contains("user mapping `public on far` cannot be declared"), "{named}");
+    let offered = here.project.ok(&["absorb", "--yes"]);
+    assert!(offered.contains("next: oak absorb carrier "), "{offered}");
+    here.project.ok(&["absorb", "carrier", "far", "--yes"]);
+    let left = here.project.ok(&["absorb", "--yes"]);
+    assert!(left.contains("user mapping public on far") && !left.contains("next:"), "{left}");
+}
