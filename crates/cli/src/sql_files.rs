@@ -7,7 +7,7 @@ use hollow_oak_core::dialect::{Lifted, PassedOver, SqlMistake, lift};
 use hollow_oak_core::language::{Diagnostic, Label, Source, declare, print};
 use hollow_oak_core::physical::Introspected;
 use hollow_oak_core::plural::plural;
-use hollow_oak_core::schema::Severity;
+use hollow_oak_core::schema::{FaultKind, Identifier, Severity};
 use hollow_oak_core::{Dialect, Provider, Span};
 use hollow_oak_database::{TargetUrl, read_through};
 
@@ -106,13 +106,32 @@ impl SqlReading<'_> {
 impl SqlFile {
     /// What it declares.
     pub fn lifted(&self, dialect: Dialect) -> Result<Lifted> {
-        lift(dialect, &self.found).map_err(|faults| {
+        let lifted = lift(dialect, &self.found).map_err(|faults| {
             let failure = Failure::new(format!("{} cannot be put into declarations", named(&self.parts)));
             faults
                 .iter()
                 .take(5)
                 .fold(failure, |failure, fault| failure.detail(format!("{}: {fault}", fault.place.owner)))
-        })
+        })?;
+        if lifted.slips.is_empty() {
+            return Ok(lifted);
+        }
+        let drawn = lifted.slips.iter().take(10).map(|slip| {
+            let span = self.found_at(&slip.place.owner, &slip.kind);
+            drawing(&self.parts, span, &slip.kind.to_string(), "here")
+        });
+        let failure = Failure::new(format!("{} in {}", plural("mistake", lifted.slips.len()), named(&self.parts)));
+        Err(Failure { drawn: drawn.collect(), ..failure })
+    }
+
+    /// Where a table's statement has the words of a fault; the last of them, which is the one too many.
+    fn found_at(&self, table: &Identifier, fault: &FaultKind) -> Span {
+        let word = match fault {
+            FaultKind::DuplicateColumn { column, .. } | FaultKind::UnknownColumn { column, .. } => column.as_str(),
+            _ => "primary",
+        };
+        let text = self.parts.iter().map(|part| part.text.as_str()).collect::<Vec<_>>().join(BETWEEN);
+        self.dialect.place_in_sql(&text, table.base(), word).unwrap_or(Span::new(0, 0))
     }
 
     /// What they declare, as a file of declarations.

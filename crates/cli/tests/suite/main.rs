@@ -30,6 +30,7 @@ mod restored;
 mod servers;
 mod settings;
 mod sides;
+mod slips;
 mod spellings;
 mod sql_files;
 mod support;

@@ -26,6 +26,8 @@ pub struct Lifted {
     pub lowered: Stored,
     /// What they cannot say, by kind and name.
     pub left_out: Vec<Unmanaged>,
+    /// Mistakes among that, which no database would hold: those of somebody who wrote the SQL.
+    pub slips: Vec<Fault>,
 }
 
 /// What a check beside a column stands for.
@@ -98,18 +100,20 @@ pub fn lift(dialect: Dialect, found: &Introspected) -> Result<Lifted, Vec<Fault>
     };
     let mut parts = lifter.parts(&found.schema);
     let mut left_out = found.unmanaged.clone();
+    let mut slips = Vec::new();
     // Every round takes out at least one thing, so there is an end to it.
     loop {
         let faults = match Schema::new(parts.clone()) {
             Err(faults) => faults,
             Ok((schema, _)) => match dialect.lower(&schema) {
                 Err(faults) => faults,
-                Ok(lowered) => return Ok(Lifted { schema, lowered: lowered.schema, left_out }),
+                Ok(lowered) => return Ok(Lifted { schema, lowered: lowered.schema, left_out, slips }),
             },
         };
         let before = left_out.len();
         let mut changed = false;
         for fault in faults.iter().filter(|fault| fault.is_error()) {
+            slips.extend(is_slip(&fault.kind).then(|| fault.clone()));
             changed |= give_way(&mut parts, fault, lifter.scope, &mut left_out);
         }
         if !changed && left_out.len() == before {
@@ -117,6 +121,11 @@ pub fn lift(dialect: Dialect, found: &Introspected) -> Result<Lifted, Vec<Fault>
         }
         parts.tables.iter_mut().for_each(sweep);
     }
+}
+
+/// Whether every server refuses it.
+fn is_slip(fault: &FaultKind) -> bool {
+    matches!(fault, FaultKind::DuplicateColumn { .. } | FaultKind::TwoPrimaryKeys(_) | FaultKind::UnknownColumn { .. })
 }
 
 /// A name that marks what is taken out at the end of a round, so that places stay true until then.

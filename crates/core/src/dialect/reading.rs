@@ -5,9 +5,9 @@
 
 use crate::Span;
 use crate::dialect::Dialect;
-use crate::physical::Introspected;
+use crate::physical::{Introspected, qualified};
 use crate::schema::ProgramKind;
-use crate::sql::{Cursor, split, words};
+use crate::sql::{Cursor, Lexer, Token, TokenKind, split, words};
 
 /// What a text of SQL makes.
 #[derive(Debug)]
@@ -64,7 +64,17 @@ pub(super) trait Statements {
     /// Takes in one statement; a stop leaves the cursor at the token that is not understood.
     fn statement(&mut self, cursor: &mut Cursor<'_>, sql: &str) -> Result<Read, Stop>;
     /// What they make together, or what is the matter.
-    fn finish(self: Box<Self>) -> Result<Introspected, String>;
+    fn finish(self: Box<Self>) -> Result<Introspected, Missing>;
+}
+
+/// Something that a statement names and that is nowhere.
+pub(super) struct Missing {
+    /// What is the matter.
+    pub message: String,
+    /// The table whose statement names it.
+    pub table: String,
+    /// Its name there.
+    pub name: String,
 }
 
 impl Dialect {
@@ -75,6 +85,11 @@ impl Dialect {
             Self::Postgres => super::postgres::ddl::client::plain(source),
             Self::Mariadb(_) => super::mariadb::ddl::plain(source),
         }
+    }
+
+    /// Where a name stands in a text of SQL, in the first statement about a table that has it, and the last time there.
+    pub fn place_in_sql(self, source: &str, table: &str, name: &str) -> Option<Span> {
+        place_in(self, &self.plain_sql(source), table, name)
     }
 
     /// Reads the SQL of a schema without a server, as one of this version or a later one reads it; no numbers where that is
@@ -92,6 +107,20 @@ impl Dialect {
             }
         }
     }
+}
+
+fn place_in(dialect: Dialect, source: &str, table: &str, name: &str) -> Option<Span> {
+    let syntax = dialect.syntax();
+    let statements = split(source, syntax, dialect.bodies()).into_iter().map(|one| one.span);
+    let places = |span: Span, name: &str| {
+        let is_it = |token: &Token| {
+            let said = token.span.text(source).trim_matches(['"', '`', '[', ']']);
+            matches!(token.kind, TokenKind::Word | TokenKind::Quoted) && said.eq_ignore_ascii_case(name)
+        };
+        Lexer::new(&source[..span.end], span.start, syntax).filter(is_it).last()
+    };
+    let of_table = statements.filter(|span| places(*span, table).is_some());
+    of_table.filter_map(|span| places(span, name)).map(|token| token.span).next()
 }
 
 fn read(dialect: Dialect, source: &str, mut reader: Box<dyn Statements>) -> Result<SqlRead, Vec<SqlMistake>> {
@@ -140,7 +169,10 @@ fn read(dialect: Dialect, source: &str, mut reader: Box<dyn Statements>) -> Resu
                 }
                 return Ok(SqlRead { found, passed_over });
             }
-            Err(message) => mistakes.push(SqlMistake { span: Span::new(0, 0), message }),
+            Err(Missing { message, table, name }) => {
+                let span = place_in(dialect, source, qualified::base(&table), qualified::base(&name));
+                mistakes.push(SqlMistake { span: span.unwrap_or(Span::new(0, 0)), message });
+            }
         }
     }
     Err(mistakes)

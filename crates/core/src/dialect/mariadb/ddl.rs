@@ -17,7 +17,7 @@ use super::Flavor;
 use super::catalogue::{Catalogue, ColumnRow, PartRow, TableRow, introspect};
 use crate::Span;
 use crate::dialect::places::Places;
-use crate::dialect::reading::{OrStop, Read, Statements, Stop, blanked};
+use crate::dialect::reading::{Missing, OrStop, Read, Statements, Stop, blanked};
 use crate::physical::Introspected;
 use crate::sql::Cursor;
 use indexes::{FOR_REFERENCE, same};
@@ -183,7 +183,7 @@ impl Statements for Reader {
         }
     }
 
-    fn finish(mut self: Box<Self>) -> Result<Introspected, String> {
+    fn finish(mut self: Box<Self>) -> Result<Introspected, Missing> {
         self.settle_nulls();
         self.settle_references();
         self.settle_methods();

@@ -27,7 +27,7 @@ use super::quote::{literal, quote, quote_object};
 use super::render::object_name;
 use super::types::type_name;
 use crate::dialect::places::Places;
-use crate::dialect::reading::{OrStop, Read, Statements, Stop};
+use crate::dialect::reading::{Missing, OrStop, Read, Statements, Stop};
 use crate::physical::{Introspected, ObjectKind, qualified};
 use crate::sql::{Cursor, TokenKind};
 
@@ -162,18 +162,23 @@ impl Statements for Reader {
         }
     }
 
-    fn finish(mut self: Box<Self>) -> Result<Introspected, String> {
+    fn finish(mut self: Box<Self>) -> Result<Introspected, Missing> {
         self.settle_parts();
         self.settle_parents();
         self.settle_routines();
         for Pending { constraint, table, columns } in std::mem::take(&mut self.pending) {
+            let of = self.table_name(self.catalogue.constraints[constraint].table);
             let Some(oid) = self.oid(&table) else {
-                let of = self.table_name(self.catalogue.constraints[constraint].table);
-                return Err(format!("table `{of}` references `{table}`, which is not in this SQL"));
+                let message = format!("table `{of}` references `{table}`, which is not in this SQL");
+                return Err(Missing { message, table: of, name: table });
             };
-            let numbers = match columns.is_empty() {
-                true => self.key_of(oid),
-                false => columns.iter().filter_map(|name| self.number(oid, name)).collect(),
+            let numbers = match columns.iter().find(|name| self.number(oid, name).is_none()) {
+                Some(name) => {
+                    let message = format!("table `{of}` references `{name}` of `{table}`, which it does not have");
+                    return Err(Missing { message, table: of, name: name.clone() });
+                }
+                None if columns.is_empty() => self.key_of(oid),
+                None => columns.iter().filter_map(|name| self.number(oid, name)).collect(),
             };
             let row = &mut self.catalogue.constraints[constraint];
             row.referenced = Some(table);

@@ -27,6 +27,7 @@ impl Reader {
         }
         if cursor.eat_all(&["primary", "key"]) {
             self.index_parts(cursor, table, None, Kind::Primary, "")?;
+            self.one_primary_key(table)?;
         } else if cursor.eat("unique") {
             let _ = cursor.eat("key") || cursor.eat("index");
             self.index_parts(cursor, table, named, Kind::Unique, "")?;
@@ -100,6 +101,13 @@ impl Reader {
             if one.kind == Kind::Plain || !is_said_before && !gives_way {
                 self.made.push(one);
             }
+        }
+    }
+
+    pub(super) fn one_primary_key(&self, table: &str) -> Reading<()> {
+        match self.made.iter().filter(|one| one.table == table && one.kind == Kind::Primary).count() {
+            0 | 1 => Ok(()),
+            _ => Err(Stop::Because(format!("`{table}` has a primary key already"))),
         }
     }
 

@@ -79,6 +79,9 @@ impl Reader {
                 'u' => self.choose(oid, &label, "key"),
                 _ => self.choose(oid, &label, "fkey"),
             });
+            if is_primary && !self.key_of(oid).is_empty() {
+                return Err(Stop::Because(format!("`{}` has a primary key already", self.table_name(oid))));
+            }
             if is_primary {
                 for column in &columns {
                     self.column(oid, column)?.required = true;
@@ -103,6 +106,10 @@ impl Reader {
             let rules = self.catalogue.constraints.len();
             self.catalogue.constraints.retain(|other| !is_inherited(other));
             row.peculiarities.extend((self.catalogue.constraints.len() < rules).then(|| ALSO_INHERITED.to_owned()));
+        }
+        if self.catalogue.constraints.iter().any(|other| other.table == oid && other.name == row.name) {
+            let table = self.table_name(oid);
+            return Err(Stop::Because(format!("`{table}` has a constraint `{}` already", row.name)));
         }
         row.definition = cursor.between(start, cursor.at()).to_owned();
         if let Some([column]) = own

@@ -335,6 +335,10 @@ impl Reader {
             let is_it = |row: &ColumnRow| row.table == oid && row.number == number;
             if let Some(at) = rows.iter().position(is_it) {
                 let inherited = rows.remove(at);
+                if !inherited.peculiarities.iter().any(|one| one == INHERITED) {
+                    cursor.go_to(start - 1);
+                    return Err(Stop::Because(format!("`{}` has a column `{name}` already", self.table_name(oid))));
+                }
                 row.required = inherited.required;
                 (row.generated, row.expression) = (inherited.generated, inherited.expression);
                 let is_of_parent = inherited.peculiarities.iter().any(|one| one == INHERITED);
