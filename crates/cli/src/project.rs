@@ -116,9 +116,10 @@ impl Project {
             if !path.exists() {
                 let message =
                     format!("there is no `{}`, which `declarations` in {} names", entry.display(), settings::FILE);
-                return Err(
-                    Failure::new(message).help(format!("make the folder, or mend the path in {}", settings::FILE))
-                );
+                return Err(Failure::new(message).help(format!(
+                    "make the folder, let `oak adopt` fill it from a database, or mend the path in {}",
+                    settings::FILE
+                )));
             }
             declaration_files_in(&path, &mut files)?;
         }
