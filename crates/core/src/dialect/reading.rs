@@ -68,6 +68,7 @@ pub(super) trait Statements {
 }
 
 /// Something that a statement names and that is nowhere.
+#[derive(Debug)]
 pub(super) struct Missing {
     /// What is the matter.
     pub message: String,
