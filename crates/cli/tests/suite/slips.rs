@@ -5,14 +5,7 @@ use hollow_oak_core::Provider;
 
 /// What `oak check` says of a file of this SQL; no server is asked.
 fn checked(provider: Provider, sql: &str) -> String {
-    let project = Project::empty();
-    project.write(
-        "hollow-oak.toml",
-        &format!(
-            "[project]\nname = \"brackenfold\"\ndeclarations = [\"schema.sql\"]\n\n[providers]\n{provider} = {{}}\n"
-        ),
-    );
-    project.write("schema.sql", sql);
+    let project = Project::of_sql(provider, sql);
     let answer = project.oak(&["check"]);
     assert_eq!(answer.status, 1, "{provider}: {sql}: {answer}");
     answer.stderr
@@ -71,13 +64,8 @@ fn what_no_server_takes_is_told_at_its_place() {
 /// What is merged with a parent's, or left to a server, is none.
 #[test]
 fn what_a_server_takes_is_no_mistake() {
-    let project = Project::empty();
-    project.write(
-        "hollow-oak.toml",
-        "[project]\nname = \"brackenfold\"\ndeclarations = [\"schema.sql\"]\n\n[providers]\npostgres = {}\n",
-    );
-    project.write(
-        "schema.sql",
+    let project = Project::of_sql(
+        Provider::Postgres,
         "create table box (id int primary key, kg int, constraint light check (kg < 9));\n\
          create table hive (kg int, code text, constraint light check (kg < 9)) inherits (box);\n\
          create table super (like box including all);\n\

@@ -125,13 +125,8 @@ fn a_dump_of_mysql_is_read_without_a_server() {
 
 #[test]
 fn a_statement_that_is_not_understood_is_shown_where_it_stands() {
-    let project = Project::empty();
-    project.write(
-        "hollow-oak.toml",
-        "[project]\nname = \"brackenfold\"\ndeclarations = [\"schema.sql\"]\n\n[providers]\npostgres = {}\n",
-    );
-    project.write(
-        "schema.sql",
+    let project = Project::of_sql(
+        Provider::Postgres,
         "create table hive (id int primary key, code text);\ncreate widget one;\nalter table hives add kg int;\n",
     );
     let answer = project.oak(&["check"]);
@@ -237,12 +232,10 @@ fn a_statement_that_the_engine_refuses_is_shown_where_it_stands() {
 
 #[test]
 fn rows_in_a_file_are_passed_over_with_a_word() {
-    let project = Project::empty();
-    project.write(
-        "hollow-oak.toml",
-        "[project]\nname = \"brackenfold\"\ndeclarations = [\"schema.sql\"]\n\n[providers]\nmariadb = {}\n",
+    let project = Project::of_sql(
+        Provider::Mariadb,
+        "create table kind (code char(3) primary key);\ninsert into kind values ('OXA');\n",
     );
-    project.write("schema.sql", "create table kind (code char(3) primary key);\ninsert into kind values ('OXA');\n");
     let answer = project.oak(&["check"]);
     assert_eq!(answer.status, 0, "{answer:#?}");
     insta::assert_snapshot!(answer.stderr);
@@ -250,13 +243,8 @@ fn rows_in_a_file_are_passed_over_with_a_word() {
 
 #[test]
 fn what_is_said_of_a_file_is_shown_in_it() {
-    let project = Project::empty();
-    project.write(
-        "hollow-oak.toml",
-        "[project]\nname = \"brackenfold\"\ndeclarations = [\"schema.sql\"]\n\n[providers]\nmariadb = {}\n",
-    );
-    project.write(
-        "schema.sql",
+    let project = Project::of_sql(
+        Provider::Mariadb,
         "-- what is kept\ncreate table keeper (id int primary key);\n\nCREATE TABLE IF NOT EXISTS `hive` (\n  `code` varchar(900),\n  \
          `kg` int\n);\ncreate unique index by_code on hive (code);\ncreate procedure grow() begin alter table hive add apiary int; end;\ncall grow();\n",
     );

@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
+use hollow_oak_core::Provider;
 use tempfile::TempDir;
 
 /// Reverts the newest migration, with what is lost by that.
@@ -37,6 +38,19 @@ impl Project {
     /// A folder with nothing in it.
     pub fn empty() -> Self {
         Self { folder: TempDir::new().expect("a temporary folder can be made") }
+    }
+
+    /// A project whose declarations are this SQL of one provider, in `schema.sql`.
+    pub fn of_sql(provider: Provider, sql: &str) -> Self {
+        let project = Self::empty();
+        project.write(
+            "hollow-oak.toml",
+            &format!(
+                "[project]\nname = \"brackenfold\"\ndeclarations = [\"schema.sql\"]\n\n[providers]\n{provider} = {{}}\n"
+            ),
+        );
+        project.write("schema.sql", sql);
+        project
     }
 
     /// A project with these declarations and no migrations.
