@@ -190,7 +190,9 @@ impl Reader {
             self.column_clause(cursor, table, &name)?;
         }
         self.keep_one_key(before);
-        self.one_primary_key(table)?;
+        if self.made.len() > before {
+            self.one_primary_key(table)?;
+        }
         let of_table = self.table_row(table).map(|row| row.collation.clone()).unwrap_or_default();
         let usual = self.usual;
         settle_type(self.column(table, &name)?, &of_table, usual);
