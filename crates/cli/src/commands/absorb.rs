@@ -125,7 +125,7 @@ impl ByHand {
                     .help(nearest.unwrap_or_else(|| "`oak status` lists what nobody declared".into())));
             }
         }
-        let open = declarable(state);
+        let open = if args.names.is_empty() { Vec::new() } else { declarable(state) };
         let closed = |name: &String| {
             let called = || state.unmanaged.iter().filter(|one| one.name == *name);
             called().next().filter(|_| !called().any(|one| open.contains(&one)))

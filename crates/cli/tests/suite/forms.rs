@@ -270,6 +270,32 @@ fn numbers_begin_where_they_are_said_to() {
     assert!(adopted.contains("    id:  int32, identity from -5\n"), "{adopted}");
 }
 
+/// A column that begins to number goes on behind its rows, from the least number there is as well; with another type its
+/// sequence has another range, which is no change of the count.
+#[test]
+fn a_column_that_begins_to_number_goes_on_behind_its_rows() {
+    let Some(here) = stage_of("table t {\n    id: int64, primary key\n    n: int32\n}\n") else { return };
+    let project = &here.project;
+    project.migrate("plain");
+    here.sql("insert into t values (5, 1)");
+    for (number, (column, next)) in [
+        ("int64, identity from -9223372036854775808", "6"),
+        ("int64, identity", "7"),
+        ("int32, identity", "8"),
+        ("int64, identity by 10", "18"),
+    ]
+    .into_iter()
+    .enumerate()
+    {
+        project.declare(&format!("table t {{\n    id: {column}, primary key\n    n: int32\n}}\n"));
+        project.migrate(&format!("step {number}"));
+        here.assert_same("live", "declared");
+        assert_eq!(here.query("insert into t (n) values (1) returning id"), [next], "{column}");
+    }
+    let narrowed = project.read("migrations/0004-step-2/postgres.up.sql");
+    assert!(!narrowed.contains("last_value"), "{narrowed}");
+}
+
 /// The description that an extension brings along is nobody's; another one is declared, and gives way to that one again.
 #[test]
 fn an_extension_is_described() {

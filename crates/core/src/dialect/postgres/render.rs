@@ -598,14 +598,15 @@ fn identity_change(statements: &mut Vec<String>, table: &str, from: &Column, to:
             let usual = sequence_name(table, &to.name);
             let named = |column: &Column| attributes::sequence_name(&column.attributes).unwrap_or(&usual).to_owned();
             let (was, is) = (named(from), named(to));
+            // The range of the type goes with the type; where nothing else is said, it is no change of the numbers.
             let range = |column: &Column, identity: &Identity| {
-                let usual = || usual_range(&integer(&column.ty), identity.by.unwrap_or(1));
+                let usual = || usual_range(&integer(&to.ty), identity.by.unwrap_or(1));
                 attributes::range(&column.attributes).unwrap_or_else(usual)
             };
             let (before, after) = (range(from, old), range(to, identity));
             statements.extend(moved_inside(&beside(table, &was), before, after));
             let mut actions = attributes::numbering_actions(&from.attributes, &to.attributes);
-            if before != after && actions.is_empty() && from.ty == to.ty {
+            if before != after && actions.is_empty() {
                 // Those of the other direction do not come by themselves.
                 actions.push("set no minvalue set no maxvalue".into());
             }
@@ -632,9 +633,11 @@ fn identity_change(statements: &mut Vec<String>, table: &str, from: &Column, to:
 /// The next number is behind those that are there, in the direction of the count.
 fn advance(table: &str, column: &str, identity: &Identity) -> String {
     let (owner, name) = (literal(&quote_object(table)), quote(column));
+    let beyond =
+        |usual: &str, sign: &str| identity.from.map_or_else(|| usual.to_owned(), |from| format!("{sign} {from}"));
     let (last, beyond) = match identity.by {
-        Some(by) if by < 0 => (format!("min({name})"), format!("< {}", identity.from.map_or(0, |from| from + 1))),
-        _ => (format!("max({name})"), format!("> {}", identity.from.map_or(0, |from| from - 1))),
+        Some(by) if by < 0 => (format!("min({name})"), beyond("< 0", "<=")),
+        _ => (format!("max({name})"), beyond("> 0", ">=")),
     };
     format!(
         "select setval(pg_get_serial_sequence({owner}, {}), {last}) from {} having {last} {beyond}",

@@ -36,7 +36,7 @@ fn range_for(ty: &str, identity: &Identity) -> Option<Range> {
     let (least, most) = usual_range(ty, step);
     let from = identity.from.filter(|from| !(least..=most).contains(from))?;
     // A number beyond the type's own is no first number at all.
-    let (type_least, type_most) = (-usual_range(ty, 1).1 - 1, usual_range(ty, 1).1);
+    let ((type_least, _), (_, type_most)) = (usual_range(ty, -1), usual_range(ty, 1));
     (type_least..=type_most).contains(&from).then_some(if step < 0 { (least, from) } else { (from, most) })
 }
 
@@ -76,7 +76,8 @@ impl SequenceRow {
         self.start = limits.start.unwrap_or(if self.step < 0 { self.most } else { self.least });
     }
 
-    /// Reads one option of `create sequence` or `alter sequence`; `false` if none of its numbers stands there.
+    /// Reads one option of `create sequence` or `alter sequence`; `false` where something else stands, and nothing where an
+    /// option is not understood.
     pub(super) fn option(&mut self, cursor: &mut Cursor<'_>, limits: &mut Limits) -> Option<bool> {
         if cursor.eat("as") {
             self.ty = super::ddl::type_text(cursor.name()?.as_str());
