@@ -533,16 +533,27 @@ fn can_have_triggers(program: &Program) -> bool {
     program.kind.is_view() || program.word.as_deref().is_some_and(|word| words.contains(&word))
 }
 
-/// Whether a query selects `*`, and not only counts with it.
+/// Whether what a query answers has a `*` among its columns: one that is counted with, that stands for a whole row in a call,
+/// or in a query inside of it (`exists (select * …)`) is none of them.
 fn selects_all(query: &str) -> bool {
-    let tokens: Vec<&str> = Lexer::new(query, 0, Syntax::STANDARD)
-        .filter(|token| !matches!(token.kind, TokenKind::Space | TokenKind::Comment))
-        .map(|token| token.span.text(query))
-        .collect();
-    tokens.iter().enumerate().any(|(at, token)| {
-        let before = at.checked_sub(1).map_or("", |before| tokens[before]).to_ascii_lowercase();
-        *token == "*" && matches!(before.as_str(), "select" | "distinct" | "all" | "," | ".")
-    })
+    // For each parenthesis that is open, whether it holds a part of the query itself, as in `(select …) union (select …)`.
+    let mut own: Vec<bool> = Vec::new();
+    let mut before = String::new();
+    for token in Lexer::new(query, 0, Syntax::STANDARD) {
+        if matches!(token.kind, TokenKind::Space | TokenKind::Comment) {
+            continue;
+        }
+        let text = token.span.text(query).to_ascii_lowercase();
+        let is_own = own.last().is_none_or(|own| *own);
+        match text.as_str() {
+            "*" if is_own && matches!(before.as_str(), "select" | "distinct" | "all" | "," | ".") => return true,
+            "(" => own.push(is_own && matches!(before.as_str(), "" | "(" | "union" | "except" | "intersect" | "all")),
+            ")" => drop(own.pop()),
+            _ => {}
+        }
+        before = text;
+    }
+    false
 }
 
 /// Whether some provider has a value of both lists.
@@ -732,5 +743,22 @@ mod tests {
         case(Type::Json, text("{"), false);
         case(Type::Uuid, Value::NewUuid, true);
         case(Type::Int(32), Value::Expression("1 + 1".into()), true);
+    }
+    #[test]
+    fn a_query_selects_all_where_its_own_columns_are_not_named() {
+        #[track_caller]
+        fn case(query: &str, expected: bool) {
+            assert_eq!(selects_all(query), expected, "{query}");
+        }
+        case("select * from hive", true);
+        case("select hive.*, 1 from hive", true);
+        case("select name, * from hive", true);
+        case("(select 1) union all (select * from hive)", true);
+        case("select count(*) from hive", false);
+        case("select row_to_json(honey.*) from (select kg from harvest) honey", false);
+        case("select name from hive where exists (select * from harvest where hive = hive.id)", false);
+        case("with old as (select * from hive) select name from old", false);
+        case("with old as (select name from hive) select * from old", true);
+        case("select (kg) * 2 from harvest", false);
     }
 }
