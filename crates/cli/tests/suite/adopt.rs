@@ -630,3 +630,26 @@ fn what_only_sqlite_takes_for_a_table_is_declared_for_it() {
     let refused = here.oak(&["check"]);
     assert!(refused.stderr.contains("PostgreSQL has no column of table `loose`"), "{refused:#?}");
 }
+
+/// SQLite keeps references that it cannot follow (SQLite, "Foreign Key Support", "Required and Suggested Database Indexes").
+#[test]
+fn references_to_what_is_no_key_are_taken_in() {
+    let here = Project::empty();
+    let old = rusqlite::Connection::open(here.file("old.db")).expect("it opens");
+    old.execute_batch(
+        "create table keeper (id integer, name text);
+         create table hive (id integer primary key, keeper integer references keeper on delete cascade, a, b,
+                            helper text references keeper (name), yard references yard,
+                            foreign key (a, b) references keeper)",
+    )
+    .expect("it runs");
+    here.ok(&["adopt", "--url", "sqlite:old.db", "--yes"]);
+    let declared = std::fs::read_dir(here.path().join("schema")).expect("it was written").flatten();
+    let declared: String = declared.map(|file| std::fs::read_to_string(file.path()).expect("it is text")).collect();
+    assert_eq!(declared.matches("option \"unchecked\" for sqlite").count(), 4, "{declared}");
+    assert!(here.ok(&["diff", "live", "declared"]).starts_with("no difference"));
+    assert!(here.ok(&["status"]).starts_with("up to date"));
+    here.write("hollow-oak.toml", &here.read("hollow-oak.toml").replace("old.db", "new.db"));
+    here.ok(&["apply", "--yes"]);
+    assert!(here.ok(&["diff", "live", "declared"]).starts_with("no difference"));
+}

@@ -13,7 +13,8 @@ use super::{Dialect, postgres};
 use crate::physical::{self, EnumType, IndexKey, Introspected, ObjectKind, Schema as Stored, Unmanaged};
 use crate::schema::{
     Check, Column, Enum, Fault, FaultKind, ForeignKey, Form, Generated, Identifier, Index, IndexPart, Item, KeyPart,
-    Part, Parts, PrimaryKey, Program, ProgramKind, Schema, Scope, Scoped, Table, Type, UNCHECKED, Unique, Value,
+    Part, Parts, PrimaryKey, Program, ProgramKind, Provider, Schema, Scope, Scoped, Table, Type, UNCHECKED, Unique,
+    Value,
 };
 use crate::sql::Expression;
 
@@ -157,7 +158,9 @@ fn give_way(parts: &mut Parts, fault: &Fault, scope: Scope, left_out: &mut Vec<U
     match &fault.place.item {
         Item::ForeignKey(at) => {
             let Some(key) = table.foreign_keys.get_mut(*at) else { return false };
-            let is_uneven = matches!(fault.kind, FaultKind::ReferenceCount { .. });
+            // SQLite keeps one that names no columns, where the other table has no key.
+            let is_kept = scope.holds(Provider::Sqlite) && key.referenced_columns.is_empty();
+            let is_uneven = matches!(fault.kind, FaultKind::ReferenceCount { .. }) && !is_kept;
             if is_uneven || key.options.iter().any(|option| option.value == UNCHECKED) {
                 let text = format!("references {}", key.referenced_table);
                 leave(ObjectKind::Constraint, label(&key.name, &text), text);
