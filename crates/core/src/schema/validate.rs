@@ -547,7 +547,9 @@ fn selects_all(query: &str) -> bool {
         let is_own = own.last().is_none_or(|own| *own);
         match text.as_str() {
             "*" if is_own && matches!(before.as_str(), "select" | "distinct" | "all" | "," | ".") => return true,
-            "(" => own.push(is_own && matches!(before.as_str(), "" | "(" | "union" | "except" | "intersect" | "all")),
+            // `union all (` is no other than `union (`, where `> all (` compares with a query inside.
+            "all" | "distinct" if matches!(before.as_str(), "union" | "except" | "intersect") => continue,
+            "(" => own.push(is_own && matches!(before.as_str(), "" | "(" | "union" | "except" | "intersect")),
             ")" => drop(own.pop()),
             _ => {}
         }
@@ -744,6 +746,7 @@ mod tests {
         case(Type::Uuid, Value::NewUuid, true);
         case(Type::Int(32), Value::Expression("1 + 1".into()), true);
     }
+
     #[test]
     fn a_query_selects_all_where_its_own_columns_are_not_named() {
         #[track_caller]
@@ -759,6 +762,8 @@ mod tests {
         case("select name from hive where exists (select * from harvest where hive = hive.id)", false);
         case("with old as (select * from hive) select name from old", false);
         case("with old as (select name from hive) select * from old", true);
+        case("select all * from hive", true);
+        case("select name from hive where id > all (select * from gone)", false);
         case("select (kg) * 2 from harvest", false);
     }
 }
